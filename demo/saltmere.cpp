@@ -1,0 +1,168 @@
+#include "saltmere.h"
+
+#include "base/file.h"
+#include "base/text.h"
+#include "io/ship.h"
+#include "io/write_glb.h"
+#include "models.h"
+#include "scene/thin_subject.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace thicket::demo {
+namespace fs = std::filesystem;
+
+Device handheld60() {
+    Device d;
+    d.name = "Handheld 60";
+    d.frameMs = 8;
+    d.frameRate = 60;
+    d.triangleBudget = 350'000;
+    d.drawBudget = 400;
+    d.nsPerTriangle = 9;
+    d.nsPerVertex = 6;
+    d.usPerDraw = 9;
+    d.nsPerPixel = 1.2;
+    d.overdraw = 1.6;
+    d.baseMs = 0.8;
+    return d;
+}
+
+Device desk120() {
+    Device d;
+    d.name = "Desk 120";
+    d.frameMs = 5;
+    d.frameRate = 120;
+    d.triangleBudget = 3'000'000;
+    d.drawBudget = 2000;
+    d.nsPerTriangle = 0.7;
+    d.nsPerVertex = 0.4;
+    d.usPerDraw = 1.2;
+    d.nsPerPixel = 0.12;
+    d.overdraw = 1.8;
+    d.baseMs = 0.5;
+    return d;
+}
+
+Route channelRun() {
+    Route route{"Channel run", {}};
+    for (int i = 0; i <= 12; ++i) {
+        const double t = i / 12.0;
+        const double z = 170 - 340 * t;
+        const auto middle = [](double at) { return 22 * std::sin(at / 46.0) + 8 * std::sin(at / 17.0 + 1); };
+        const Vec3d eye(middle(z), 2.2 + 1.6 * std::sin(std::numbers::pi * t) * std::sin(5 * t), z);
+        const double ahead = z - 34;
+        route.keys.push_back({48 * t, eye, Vec3d(middle(ahead) + 5 * std::sin(7 * t), 2.6, ahead)});
+    }
+    return route;
+}
+
+namespace {
+
+struct Place {
+    const char* subject;
+    int count;
+    double inner;
+    double outer;
+    double smallest;
+    double largest;
+    std::uint32_t seed;
+};
+
+std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
+    // Distances are from the channel's middle line; eel traps lie in the mud at its edge, windpumps stand well off.
+    const std::vector<Place> places{{"Windpump", 9, 26, 78, 0.85, 1.15, 101}, {"Eel trap", 22, 5, 13, 0.9, 1.3, 202},
+                                    {"Sluice gate", 5, 15, 22, 0.95, 1.05, 303}, {"Skiff", 11, 3, 12, 0.9, 1.1, 404}};
+    std::vector<Placement> out;
+    std::uint32_t id = 1000;
+    for (const Subject& subject : subjects) {
+        if (subject.name == "Tidal flat")
+            out.push_back({id++, subject.id, {0, 0, 0}, Quatd::Identity(), 1});
+        for (const Place& place : places) {
+            if (subject.name != place.subject)
+                continue;
+            for (int i = 0; i < place.count; ++i) {
+                const auto u = [&](std::uint32_t k) { return hashShare(place.seed + 17U * static_cast<std::uint32_t>(i) + k); };
+                const double z = 160 - 330 * (i + 0.15 + 0.7 * u(1)) / place.count;
+                const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
+                const double x = middle + (i % 2 == 0 ? 1 : -1) * (place.inner + (place.outer - place.inner) * u(2));
+                const double turn = 2 * std::numbers::pi * u(3);
+                out.push_back({id++, subject.id, {x, groundHeight(x, z) - 0.02, z}, Quatd(Eigen::AngleAxisd(turn, Vec3d::UnitY())),
+                               place.smallest + (place.largest - place.smallest) * u(4)});
+            }
+        }
+    }
+    return out;
+}
+
+} // namespace
+
+Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
+    struct Entry {
+        Model (*make)();
+        Role role;
+    };
+    const std::vector<Entry> entries{{windpump, Role::Landmark}, {eelTrap, Role::Dressing}, {sluiceGate, Role::WorkingPiece},
+                                     {skiff, Role::WorkingPiece}, {tidalFlat, Role::Horizon}};
+    Scene scene;
+    scene.name = "Saltmere estuary";
+    scene.devices = {handheld60(), desk120()};
+    scene.routes = {channelRun()};
+    scene.view = viewOnRoute(scene.routes.front(), scene.view, 14);
+    for (std::size_t i = 0; i < entries.size(); ++i) {
+        if (job.cancelled())
+            return cancelledError();
+        Model model = entries[i].make();
+        job.report(static_cast<double>(i) / static_cast<double>(entries.size()), "making " + model.name);
+        std::vector<std::shared_ptr<const Mesh>> levels;
+        for (Mesh& level : model.levels)
+            levels.push_back(std::make_shared<const Mesh>(std::move(level)));
+        const fs::path file = folder / "models" / (fileNameFor(model.name) + ".glb");
+        const auto bytes = encodeGlb(model.name, levels, model.surfaces, GlbLevels::Named, {});
+        if (auto done = writeFile(file, bytes); !done)
+            return done.error();
+        auto read = readModel(file, {});
+        if (!read)
+            return read.error();
+        auto subject = makeSubject(std::move(read->front()), {});
+        if (!subject)
+            return subject.error();
+        subject->id = static_cast<std::uint32_t>(i) + 1;
+        subject->name = model.name;
+        subject->role = entries[i].role;
+        subject->rule.allowPx = presetFor(entries[i].role, subject->levels.front().triangles).allowPx;
+        scene.subjects.push_back(std::move(*subject));
+    }
+    scene.placements = placeCopies(scene.subjects);
+    const fs::path project = folder / (std::string("saltmere") + kProjectSuffix);
+    if (auto done = writeProject(scene, project, false); !done)
+        return done.error();
+    return project;
+}
+
+Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
+    auto load = readProject(project, job.part(0, 0.1));
+    if (!load)
+        return load.error();
+    Scene& scene = load->scene;
+    for (std::size_t i = 0; i < scene.subjects.size(); ++i) {
+        Subject& subject = scene.subjects[i];
+        const bool byHand = std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
+        if (byHand)
+            continue;
+        const double n = static_cast<double>(scene.subjects.size());
+        const JobContext own = job.part(0.1 + 0.9 * static_cast<double>(i) / n, 0.1 + 0.9 * static_cast<double>(i + 1) / n);
+        auto state = recordSubject(subject, {}, own.part(0, 0.6));
+        if (!state)
+            return state.error();
+        auto thinned = thinSubject(subject, *state, presetFor(subject.role, subject.levels.front().triangles).targets, own.part(0.6, 1));
+        if (!thinned)
+            return thinned.error();
+        subject = std::move(*thinned);
+    }
+    return writeProject(scene, project, true);
+}
+
+} // namespace thicket::demo

@@ -1,0 +1,90 @@
+#include "base/text.h"
+#include "models.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+
+#define STB_IMAGE_WRITE_IMPLEMENTATION
+#define STB_IMAGE_WRITE_STATIC
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wunused-function"
+#include <stb_image_write.h>
+#pragma GCC diagnostic pop
+
+namespace thicket::demo {
+namespace {
+
+constexpr int kSize = 256;
+
+double lattice(int x, int y, int period, std::uint32_t seed) {
+    const auto wrap = [period](int v) { return static_cast<std::uint32_t>(((v % period) + period) % period); };
+    return hashShare(wrap(x) * 7919U + wrap(y) * 104729U + seed * 1299721U);
+}
+
+/// Smooth noise that repeats after one picture.
+double noise(double x, double y, int period, std::uint32_t seed) {
+    const double fx = std::floor(x);
+    const double fy = std::floor(y);
+    const auto ease = [](double t) { return t * t * (3 - 2 * t); };
+    const double u = ease(x - fx);
+    const double v = ease(y - fy);
+    const int ix = static_cast<int>(fx);
+    const int iy = static_cast<int>(fy);
+    const double top = lattice(ix, iy, period, seed) * (1 - u) + lattice(ix + 1, iy, period, seed) * u;
+    const double bottom = lattice(ix, iy + 1, period, seed) * (1 - u) + lattice(ix + 1, iy + 1, period, seed) * u;
+    return top * (1 - v) + bottom * v;
+}
+
+double cloud(double u, double v, int period, std::uint32_t seed) {
+    double sum = 0;
+    double weight = 0.5;
+    for (int octave = 0; octave < 4; ++octave, period *= 2, weight /= 2)
+        sum += weight * noise(u * period, v * period, period, seed + static_cast<std::uint32_t>(octave));
+    return sum;
+}
+
+Vec3d colorAt(Pattern pattern, double u, double v) {
+    const double c = cloud(u, v, 4, 11);
+    const double fine = cloud(u, v, 32, 23);
+    switch (pattern) {
+    case Pattern::PaintedMetal: {
+        const double rust = std::clamp((cloud(u, v, 6, 5) - 0.52) * 9, 0.0, 1.0);
+        return Vec3d(0.74, 0.72, 0.63) * (0.8 + 0.3 * c) * (1 - rust) + Vec3d(0.45, 0.24, 0.13) * (0.6 + 0.7 * fine) * rust;
+    }
+    case Pattern::Galvanised: return Vec3d(0.52, 0.56, 0.57) * (0.7 + 0.35 * c + 0.25 * fine);
+    case Pattern::Timber: {
+        const double grain = std::abs(std::sin(30 * u + 5 * cloud(u, v * 0.25, 4, 3)));
+        return Vec3d(0.42, 0.33, 0.24) * (0.65 + 0.35 * grain + 0.25 * fine);
+    }
+    case Pattern::Concrete: return Vec3d(0.56, 0.55, 0.5) * (0.65 + 0.35 * c + 0.3 * fine);
+    case Pattern::Willow: return Vec3d(0.55, 0.38, 0.2) * (0.55 + 0.4 * c + 0.45 * fine);
+    case Pattern::Rope: return Vec3d(0.62, 0.55, 0.4) * (0.6 + 0.5 * std::abs(std::sin(25 * (u + v))));
+    case Pattern::Mud: return Vec3d(0.34, 0.33, 0.26) * (0.7 + 0.5 * c + 0.3 * fine);
+    }
+    return {1, 1, 1};
+}
+
+} // namespace
+
+Image makeTexture(Pattern pattern, const std::string& name) {
+    std::vector<unsigned char> rgb;
+    rgb.reserve(3 * kSize * kSize);
+    for (int y = 0; y < kSize; ++y)
+        for (int x = 0; x < kSize; ++x) {
+            const Vec3d color = colorAt(pattern, static_cast<double>(x) / kSize, static_cast<double>(y) / kSize);
+            for (int c = 0; c < 3; ++c)
+                rgb.push_back(static_cast<unsigned char>(std::clamp(color[c], 0.0, 1.0) * 255));
+        }
+    Image image{name, "image/png", {}};
+    stbi_write_png_to_func(
+        [](void* to, void* data, int size) {
+            auto& bytes = *static_cast<std::vector<std::byte>*>(to);
+            const auto* from = static_cast<const std::byte*>(data);
+            bytes.insert(bytes.end(), from, from + size);
+        },
+        &image.encoded, kSize, kSize, 3, rgb.data(), 3 * kSize);
+    return image;
+}
+
+} // namespace thicket::demo

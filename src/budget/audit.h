@@ -1,0 +1,57 @@
+#pragma once
+// What a frame costs, who spends it, and whether a route holds.
+
+#include "base/job.h"
+#include "scene/scene.h"
+
+namespace thicket {
+
+struct Cost {
+    std::uint64_t triangles = 0;
+    std::uint64_t vertices = 0;
+    std::uint64_t draws = 0;
+    double pixels = 0; ///< covered on screen, by bounding discs, clipped to the viewport
+    double ms = 0;
+};
+
+/// Milliseconds of a frame: max(geometry, pixels) + draws + base, as the device's figures say.
+double frameMs(const Device& device, const Cost& cost);
+
+struct LedgerRow {
+    std::uint32_t subject = 0;
+    Cost cost;          ///< `ms` is this subject's share, so that rows and base add up to the frame
+    double errorPx = 0; ///< worst of its copies
+    std::uint32_t drawn = 0;
+};
+struct Ledger {
+    std::vector<LedgerRow> rows; ///< one a subject, scene order
+    Cost total;
+};
+Ledger ledgerOf(const SelectScene& scene, const Selection& selection, const View& view, const Device& device);
+
+struct AuditFrame {
+    double seconds = 0;
+    std::uint64_t triangles = 0;
+    std::uint64_t draws = 0;
+    double ms = 0;
+    double worstErrorPx = 0;
+    std::uint32_t switches = 0;
+    std::vector<float> subjectMs;               ///< one a subject
+    std::vector<std::uint32_t> subjectTriangles; ///< one a subject
+};
+
+struct Audit {
+    std::string route;
+    std::string device;
+    std::vector<AuditFrame> frames;
+    std::uint32_t framesOver = 0; ///< over any of the three budgets
+    std::size_t worstFrame = 0;   ///< by estimated ms
+    double framesPerSecond = 60;
+    [[nodiscard]] bool holds() const { return framesOver == 0; }
+};
+
+/// Walks every frame of a route at the device's frame rate, with hysteresis and cross-fades as they would happen.
+/// ERRORS  BadInput when the route has no keys; Cancelled. COST frames * copies.
+Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job);
+
+} // namespace thicket

@@ -1,0 +1,60 @@
+#pragma once
+// One function a command. Each returns an exit code; options come as plain structs.
+
+#include "base/job.h"
+#include "scene/scene.h"
+
+#include <filesystem>
+#include <iosfwd>
+
+namespace thicket::cli {
+
+struct Console {
+    std::ostream& out;
+    std::ostream& err;
+    JobContext job;
+    bool json = false;
+};
+
+struct ThinOptions {
+    std::vector<std::filesystem::path> files;
+    std::filesystem::path out;
+    int levels = 0;
+    std::vector<double> ratios;
+    std::vector<double> triangles;
+    std::vector<double> deviations; ///< metres
+    double allowPx = 1;
+    double fovDegrees = 60;
+    int heightPx = 1080;
+    std::string role;
+};
+
+struct MeasureOptions {
+    std::filesystem::path reference;
+    std::filesystem::path level;
+    unsigned samples = 100'000;
+};
+
+struct ProjectOptions {
+    std::filesystem::path project;
+    std::filesystem::path out;
+    std::string device;
+    std::string route;
+};
+
+struct DemoOptions {
+    std::filesystem::path folder;
+    bool thin = false;
+};
+
+int inspect(const Console& console, const std::vector<std::filesystem::path>& files);
+int thin(const Console& console, const ThinOptions& options);
+int measure(const Console& console, const MeasureOptions& options);
+int audit(const Console& console, const ProjectOptions& options);
+int ship(const Console& console, const ProjectOptions& options);
+int demo(const Console& console, const DemoOptions& options);
+
+/// Prints "thicket: FILE: what; remedy" and gives the exit code for it.
+int fail(const Console& console, const Error& error);
+
+} // namespace thicket::cli

@@ -1,0 +1,252 @@
+#include "base/file.h"
+#include "base/text.h"
+#include "cli/commands.h"
+#include "io/import.h"
+#include "io/ship.h"
+#include "io/write_glb.h"
+#include "scene/thin_subject.h"
+
+#include <chrono>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <numbers>
+#include <ostream>
+#include <sys/resource.h>
+
+namespace thicket::cli {
+namespace fs = std::filesystem;
+using nlohmann::ordered_json;
+
+int fail(const Console& console, const Error& error) {
+    console.err << "thicket: " << error.text() << '\n';
+    switch (error.code) {
+    case ErrorCode::Cancelled: return 4;
+    case ErrorCode::CheckFailed: return 3;
+    default: return 1;
+    }
+}
+
+namespace {
+
+double msSince(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+}
+
+ordered_json encode(const OneSidedDeviation& d) { return {{"max", d.max}, {"bound", d.bound}, {"p99", d.p99}, {"rms", d.rms}}; }
+
+Result<std::vector<ImportedSubject>> readAll(const std::vector<fs::path>& files, const JobContext& job) {
+    std::vector<ImportedSubject> all;
+    for (const fs::path& file : files) {
+        auto read = readModel(file, job);
+        if (!read)
+            return read.error();
+        std::move(read->begin(), read->end(), std::back_inserter(all));
+    }
+    return joinFamilies(std::move(all));
+}
+
+std::vector<LevelTarget> targetsOf(const ThinOptions& o, std::uint32_t triangles) {
+    std::vector<LevelTarget> targets;
+    const auto list = [&targets](const std::vector<double>& values, TargetKind kind) {
+        for (const double value : values)
+            targets.push_back({kind, value});
+    };
+    list(o.ratios, TargetKind::ShareOfFirst);
+    list(o.triangles, TargetKind::Triangles);
+    list(o.deviations, TargetKind::DeviationMetres);
+    for (int i = 0; i < o.levels; ++i)
+        targets.push_back({TargetKind::ShareOfPrevious, 0.25});
+    if (targets.empty())
+        targets = presetFor(o.role.empty() ? Role::WorkingPiece : *roleFromKey(o.role), triangles).targets;
+    return targets;
+}
+
+struct Thinned {
+    Subject subject;
+    ChainTimings timings;
+    double readMs = 0;
+    double writeMs = 0;
+    fs::path file;
+    std::uint32_t reachable = 0;
+};
+
+ordered_json encode(const Thinned& t, const View& view) {
+    const Subject& s = t.subject;
+    const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
+    ordered_json levels = ordered_json::array();
+    for (std::size_t i = 0; i < s.levels.size(); ++i) {
+        const Level& l = s.levels[i];
+        levels.push_back({{"triangles", l.triangles},
+                          {"vertices", l.vertices},
+                          {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
+                          {"switch_distance", chain.fromMetres[i]},
+                          {"screen_height", i == 0 ? ordered_json(nullptr) : ordered_json(screenHeight(view, s.radius, chain.fromMetres[i] + s.radius))}});
+    }
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    return {{"subject", s.name},
+            {"source", s.source.path.string()},
+            {"file", t.file.string()},
+            {"fewest_triangles", t.reachable},
+            {"levels", levels},
+            {"timings",
+             {{"read_ms", t.readMs},
+              {"record_ms", t.timings.recordMs},
+              {"cut_ms", t.timings.cutMs},
+              {"measure_ms", t.timings.measureMs},
+              {"write_ms", t.writeMs},
+              {"peak_bytes", static_cast<std::uint64_t>(usage.ru_maxrss) * 1024}}}};
+}
+
+void print(const Console& console, const Thinned& t, const View& view) {
+    const Subject& s = t.subject;
+    const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
+    console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m  -> {}\n", s.name, s.bounds.size().x(), s.bounds.size().y(), s.bounds.size().z(), t.file.string());
+    console.out << "  level   triangles    vertices   deviation         p99         rms        from   on screen\n";
+    for (std::size_t i = 0; i < s.levels.size(); ++i) {
+        const Level& l = s.levels[i];
+        const double height = screenHeight(view, s.radius, chain.fromMetres[i] + s.radius);
+        console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i, grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.p99),
+                                   length(l.rms), length(chain.fromMetres[i]), i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
+    }
+    console.out << fmt::format("  read {:.0f} ms, record {:.0f} ms, cut {:.0f} ms, measure {:.0f} ms, write {:.0f} ms\n", t.readMs, t.timings.recordMs, t.timings.cutMs, t.timings.measureMs, t.writeMs);
+}
+
+} // namespace
+
+int inspect(const Console& console, const std::vector<fs::path>& files) {
+    auto all = readAll(files, console.job);
+    if (!all)
+        return fail(console, all.error());
+    ordered_json report = ordered_json::array();
+    for (ImportedSubject& imported : *all) {
+        const std::vector<std::string> notes = imported.notes;
+        auto subject = makeSubject(std::move(imported), console.job);
+        if (!subject)
+            return fail(console, subject.error());
+        ordered_json levels = ordered_json::array();
+        for (const Level& l : subject->levels)
+            levels.push_back({{"triangles", l.triangles}, {"vertices", l.vertices}, {"draws", l.draws}, {"deviation_max", l.deviation}});
+        ordered_json findings = ordered_json::array();
+        for (const Finding& f : subject->findings)
+            findings.push_back({{"text", f.text()}, {"count", f.count}, {"level", f.level}, {"serious", f.serious}, {"place", {f.place.x(), f.place.y(), f.place.z()}}});
+        const Vec3d size = subject->bounds.size();
+        const Mesh& mesh = *subject->levels.front().mesh;
+        report.push_back({{"subject", subject->name},
+                          {"file", subject->source.path.string()},
+                          {"size_metres", {size.x(), size.y(), size.z()}},
+                          {"materials", subject->surfaces->materials.size()},
+                          {"images", subject->surfaces->images.size()},
+                          {"normals", !mesh.normals.empty()},
+                          {"uvs", !mesh.uvs.empty()},
+                          {"colors", !mesh.colors.empty()},
+                          {"levels", levels},
+                          {"findings", findings},
+                          {"notes", notes}});
+        if (console.json)
+            continue;
+        console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m\n", subject->name, size.x(), size.y(), size.z());
+        for (std::size_t i = 0; i < subject->levels.size(); ++i)
+            console.out << fmt::format("  L{}  {:>11} triangles {:>11} vertices  {} draws\n", i, grouped(subject->levels[i].triangles), grouped(subject->levels[i].vertices), subject->levels[i].draws);
+        for (const Finding& f : subject->findings)
+            console.out << (f.serious ? "  ! " : "  - ") << f.text() << '\n';
+        for (const std::string& note : notes)
+            console.out << "  - " << note << '\n';
+    }
+    if (console.json)
+        console.out << ordered_json{{"subjects", report}}.dump(2) << '\n';
+    return 0;
+}
+
+int thin(const Console& console, const ThinOptions& options) {
+    if (!options.role.empty() && !roleFromKey(options.role)) {
+        console.err << "thicket: --role: \"" << options.role << "\" is not a role; use landmark, working-piece, dressing, ground-cover or horizon\n";
+        return 2;
+    }
+    View view;
+    view.fovY = options.fovDegrees * std::numbers::pi / 180;
+    view.lines = options.heightPx;
+    const auto start = std::chrono::steady_clock::now();
+    auto all = readAll(options.files, console.job);
+    if (!all)
+        return fail(console, all.error());
+    const double readMs = msSince(start);
+    std::vector<Thinned> done;
+    for (ImportedSubject& imported : *all) {
+        Thinned t;
+        t.readMs = readMs;
+        if (imported.levels.size() > 1)
+            imported.levels.resize(1); // the coarser ones are made anew from the finest
+        imported.screenCoverages.clear();
+        auto subject = makeSubject(std::move(imported), console.job);
+        if (!subject)
+            return fail(console, subject.error());
+        if (!options.role.empty())
+            subject->role = *roleFromKey(options.role);
+        subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
+        auto state = recordSubject(*subject, {}, console.job);
+        if (!state)
+            return fail(console, state.error());
+        t.timings.recordMs = state->recordMs;
+        t.reachable = state->record->fewestTriangles();
+        auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->levels.front().triangles), console.job, &t.timings);
+        if (!thinned)
+            return fail(console, thinned.error());
+        t.subject = std::move(*thinned);
+        done.push_back(std::move(t));
+    }
+    const bool toFolder = done.size() > 1 || fs::is_directory(options.out) || options.out.extension() != ".glb";
+    ordered_json report = ordered_json::array();
+    for (Thinned& t : done) {
+        const auto writeStart = std::chrono::steady_clock::now();
+        t.file = toFolder ? options.out / (fileNameFor(t.subject.name) + ".glb") : options.out;
+        std::vector<std::shared_ptr<const Mesh>> levels;
+        for (const Level& level : t.subject.levels)
+            levels.push_back(level.mesh);
+        if (auto written = writeFile(t.file, encodeGlb(t.subject.name, levels, *t.subject.surfaces, GlbLevels::Named, {})); !written)
+            return fail(console, written.error());
+        t.writeMs = msSince(writeStart);
+        if (console.json)
+            report.push_back(encode(t, view));
+        else
+            print(console, t, view);
+    }
+    if (console.json)
+        console.out << ordered_json{{"view", {{"fov_degrees", options.fovDegrees}, {"height_px", options.heightPx}}}, {"subjects", report}}.dump(2) << '\n';
+    return 0;
+}
+
+int measure(const Console& console, const MeasureOptions& options) {
+    std::vector<Mesh> meshes;
+    for (const fs::path& file : {options.reference, options.level}) {
+        auto read = readModel(file, console.job);
+        if (!read)
+            return fail(console, read.error());
+        meshes.push_back(std::move(read->front().levels.front().mesh));
+    }
+    DeviationOptions how;
+    how.samples = options.samples;
+    auto d = measureDeviation(meshes[0], meshes[1], how, console.job);
+    if (!d)
+        return fail(console, d.error());
+    if (console.json) {
+        console.out << ordered_json{{"reference", {{"file", options.reference.string()}, {"triangles", meshes[0].triangleCount()}}},
+                                    {"level", {{"file", options.level.string()}, {"triangles", meshes[1].triangleCount()}}},
+                                    {"max", d->max()},
+                                    {"bound", d->bound()},
+                                    {"p99", d->p99()},
+                                    {"rms", d->rms()},
+                                    {"there", encode(d->there)},
+                                    {"back", encode(d->back)},
+                                    {"samples", options.samples},
+                                    {"sample_spacing", d->spacing}}
+                           .dump(2)
+                    << '\n';
+        return 0;
+    }
+    console.out << fmt::format("two-sided deviation of {} ({} triangles) from {} ({})\n", options.level.string(), grouped(meshes[1].triangleCount()), options.reference.string(), grouped(meshes[0].triangleCount()));
+    console.out << fmt::format("  max {}   (reference to level {}, back {})\n  p99 {}\n  rms {}\n", length(d->max()), length(d->there.max), length(d->back.max), length(d->p99()), length(d->rms()));
+    return 0;
+}
+
+} // namespace thicket::cli

@@ -1,0 +1,136 @@
+#include "base/text.h"
+#include "budget/audit.h"
+#include "cli/commands.h"
+#include "io/project.h"
+#include "io/ship.h"
+#include "scene/thin_subject.h"
+
+#include "saltmere.h"
+
+#include <algorithm>
+#include <chrono>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+#include <ostream>
+
+namespace thicket::cli {
+namespace fs = std::filesystem;
+using nlohmann::ordered_json;
+
+namespace {
+
+/// Opens a project whole: sources read, levels cut again where they were not kept.
+Result<Scene> openWhole(const fs::path& path, const JobContext& job) {
+    auto load = readProject(path, job);
+    if (!load)
+        return load.error();
+    if (!load->problems.empty())
+        return load->problems.front();
+    for (Subject& subject : load->scene.subjects) {
+        if (std::find(load->toCut.begin(), load->toCut.end(), subject.id) == load->toCut.end())
+            continue;
+        auto state = recordSubject(subject, {}, job);
+        if (!state)
+            return state.error();
+        subject = restoreLevels(subject, *state);
+    }
+    return std::move(load->scene);
+}
+
+} // namespace
+
+int audit(const Console& console, const ProjectOptions& options) {
+    auto scene = openWhole(options.project, console.job);
+    if (!scene)
+        return fail(console, scene.error());
+    const Device* device = scene->currentDevice();
+    if (!options.device.empty()) {
+        device = nullptr;
+        for (const Device& d : scene->devices)
+            if (d.name == options.device)
+                device = &d;
+    }
+    if (device == nullptr)
+        return fail(console, {ErrorCode::BadInput, options.project.string(), "has no device " + (options.device.empty() ? "" : "called " + options.device), "name one of the project's devices"});
+    const Route* route = nullptr;
+    for (const Route& r : scene->routes)
+        if (route == nullptr && (options.route.empty() || r.name == options.route))
+            route = &r;
+    if (route == nullptr)
+        return fail(console, {ErrorCode::BadInput, options.project.string(), "has no route " + (options.route.empty() ? "" : "called " + options.route), "name one of the project's routes"});
+    const auto start = std::chrono::steady_clock::now();
+    auto result = auditRoute(*scene, *route, *device, console.job);
+    if (!result)
+        return fail(console, result.error());
+    const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+    const AuditFrame& worst = result->frames[result->worstFrame];
+    std::uint64_t switches = 0;
+    std::uint64_t mostTriangles = 0;
+    std::uint64_t mostDraws = 0;
+    for (const AuditFrame& f : result->frames) {
+        switches += f.switches;
+        mostTriangles = std::max(mostTriangles, f.triangles);
+        mostDraws = std::max(mostDraws, f.draws);
+    }
+    if (console.json) {
+        ordered_json frames = ordered_json::array();
+        for (const AuditFrame& f : result->frames)
+            frames.push_back({{"seconds", f.seconds}, {"triangles", f.triangles}, {"draws", f.draws}, {"ms", f.ms}, {"worst_error_px", f.worstErrorPx}, {"switches", f.switches}});
+        console.out << ordered_json{{"project", options.project.string()},
+                                    {"route", route->name},
+                                    {"device", device->name},
+                                    {"budget", {{"ms", device->frameMs}, {"triangles", device->triangleBudget}, {"draws", device->drawBudget}}},
+                                    {"holds", result->holds()},
+                                    {"frames_over", result->framesOver},
+                                    {"worst", {{"seconds", worst.seconds}, {"ms", worst.ms}, {"triangles", worst.triangles}, {"draws", worst.draws}}},
+                                    {"audit_ms", ms},
+                                    {"frames", frames}}
+                           .dump(1)
+                    << '\n';
+    } else {
+        console.out << fmt::format("{} on {}: {} frames, {:.0f} s of route walked in {:.0f} ms\n", route->name, device->name, result->frames.size(), route->length(), ms);
+        console.out << fmt::format("  worst frame    {:>10.2f} ms  at {:.1f} s, of {:.1f} ms allowed\n", worst.ms, worst.seconds, device->frameMs);
+        console.out << fmt::format("  most triangles {:>10}     of {} allowed\n", grouped(static_cast<std::int64_t>(mostTriangles)), grouped(static_cast<std::int64_t>(device->triangleBudget)));
+        console.out << fmt::format("  most draws     {:>10}     of {} allowed\n", grouped(static_cast<std::int64_t>(mostDraws)), grouped(static_cast<std::int64_t>(device->drawBudget)));
+        console.out << fmt::format("  switches       {:>10}     {:.1f} a second\n", grouped(static_cast<std::int64_t>(switches)), static_cast<double>(switches) / route->length());
+        console.out << fmt::format("  over budget    {:>10}     frames: {}\n", grouped(result->framesOver), result->holds() ? "the budget holds" : "the budget does NOT hold");
+    }
+    return result->holds() ? 0 : 3;
+}
+
+int ship(const Console& console, const ProjectOptions& options) {
+    auto scene = openWhole(options.project, console.job);
+    if (!scene)
+        return fail(console, scene.error());
+    auto report = shipScene(*scene, options.out, {}, console.job);
+    if (!report)
+        return fail(console, report.error());
+    if (console.json) {
+        ordered_json files = ordered_json::array();
+        for (const ShippedFile& f : report->files)
+            files.push_back({{"path", f.path.string()}, {"bytes", f.bytes}, {"verified", f.verified}});
+        console.out << ordered_json{{"files", files}, {"skipped", report->skipped}}.dump(2) << '\n';
+    } else {
+        for (const ShippedFile& f : report->files)
+            console.out << fmt::format("  {:>9}  {}  {}\n", memorySize(static_cast<double>(f.bytes)), f.verified ? "read back, equal" : "not verified", f.path.string());
+        for (const std::string& s : report->skipped)
+            console.out << "  left out: " << s << '\n';
+    }
+    return 0;
+}
+
+int demo(const Console& console, const DemoOptions& options) {
+    auto project = demo::writeSaltmere(options.folder, console.job);
+    if (!project)
+        return fail(console, project.error());
+    if (options.thin)
+        if (auto done = demo::thinSaltmere(*project, console.job); !done)
+            return fail(console, done.error());
+    if (console.json)
+        console.out << ordered_json{{"project", project->string()}, {"thinned", options.thin}}.dump(2) << '\n';
+    else
+        console.out << project->string() << '\n';
+    return 0;
+}
+
+} // namespace thicket::cli

@@ -1,0 +1,71 @@
+#include "io/json_fields.h"
+
+#include <fmt/format.h>
+
+namespace thicket::json {
+
+double number(const ordered_json& object, const char* name, const std::string& path, double low, double high) {
+    const auto value = get<double>(object, name, path);
+    if (!(value >= low && value <= high))
+        throw FieldError(fmt::format("{}{}: {} is not between {} and {}", path, name, value, low, high));
+    return value;
+}
+
+double number(const ordered_json& object, const char* name, const std::string& path, double low, double high, double fallback) {
+    return object.contains(name) ? number(object, name, path, low, high) : fallback;
+}
+
+Vec3d vector3(const ordered_json& object, const char* name, const std::string& path) {
+    const auto values = get<std::vector<double>>(object, name, path);
+    if (values.size() != 3)
+        throw FieldError(path + name + ": needs three numbers");
+    return {values[0], values[1], values[2]};
+}
+
+ordered_json array3(const Vec3d& v) { return {v.x(), v.y(), v.z()}; }
+
+std::string key(DecideBy value) {
+    return value == DecideBy::PixelError ? "pixel-error" : value == DecideBy::Distance ? "distance" : "screen-height";
+}
+std::string key(MeasureFrom value) {
+    return value == MeasureFrom::NearestPoint ? "nearest-point" : value == MeasureFrom::Centre ? "centre" : "depth";
+}
+DecideBy decideBy(const std::string& text, const std::string& path) {
+    for (const DecideBy value : {DecideBy::PixelError, DecideBy::Distance, DecideBy::ScreenHeight})
+        if (key(value) == text)
+            return value;
+    throw FieldError(path + ": \"" + text + "\" is not pixel-error, distance or screen-height");
+}
+MeasureFrom measureFrom(const std::string& text, const std::string& path) {
+    for (const MeasureFrom value : {MeasureFrom::NearestPoint, MeasureFrom::Centre, MeasureFrom::Depth})
+        if (key(value) == text)
+            return value;
+    throw FieldError(path + ": \"" + text + "\" is not nearest-point, centre or depth");
+}
+
+ordered_json encode(const FixedSwitch& fixed) { return {{"unit", key(fixed.unit)}, {"value", fixed.value}}; }
+
+FixedSwitch decodeFixed(const ordered_json& object, const std::string& path) {
+    return {decideBy(get<std::string>(object, "unit", path), path + "unit"), number(object, "value", path, 0, 1e12)};
+}
+
+ordered_json encode(const SwitchRule& rule) {
+    return {{"decideBy", key(rule.decideBy)},       {"measureFrom", key(rule.measureFrom)}, {"allowPx", rule.allowPx},
+            {"hysteresis", rule.hysteresis},        {"fadeSeconds", rule.fadeSeconds},      {"cullBelowPx", rule.cullBelowPx},
+            {"reachMetres", rule.reachMetres},      {"marginMetres", rule.marginMetres}};
+}
+
+SwitchRule decodeRule(const ordered_json& object, const std::string& path) {
+    SwitchRule rule;
+    rule.decideBy = decideBy(get<std::string>(object, "decideBy", path), path + "decideBy");
+    rule.measureFrom = measureFrom(get<std::string>(object, "measureFrom", path), path + "measureFrom");
+    rule.allowPx = number(object, "allowPx", path, 0.01, 1000);
+    rule.hysteresis = number(object, "hysteresis", path, 0, 1);
+    rule.fadeSeconds = number(object, "fadeSeconds", path, 0, 60);
+    rule.cullBelowPx = number(object, "cullBelowPx", path, 0, 10000);
+    rule.reachMetres = number(object, "reachMetres", path, 0, 1e9);
+    rule.marginMetres = number(object, "marginMetres", path, 0, 1e6);
+    return rule;
+}
+
+} // namespace thicket::json

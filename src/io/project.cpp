@@ -1,0 +1,383 @@
+#include "io/project.h"
+
+#include "base/file.h"
+#include "io/json_fields.h"
+#include "io/write_glb.h"
+#include "scene/thin_subject.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <numbers>
+
+namespace thicket {
+namespace fs = std::filesystem;
+using json::ordered_json;
+
+namespace {
+
+constexpr int kVersion = 1;
+constexpr double kDegrees = std::numbers::pi / 180;
+
+std::string originKey(LevelOrigin origin) {
+    return origin == LevelOrigin::Source ? "source" : origin == LevelOrigin::Collapsed ? "collapsed" : "hand-made";
+}
+
+ordered_json encodeLevel(const Level& level) {
+    ordered_json out{{"origin", originKey(level.origin)}, {"triangles", level.triangles}, {"vertices", level.vertices},
+                     {"draws", level.draws},              {"deviation", level.deviation}, {"promised", level.promised},
+                     {"p99", level.p99},                  {"rms", level.rms},             {"locked", level.locked}};
+    if (level.fixed)
+        out["fixed"] = json::encode(*level.fixed);
+    return out;
+}
+
+Level decodeLevel(const ordered_json& in, const std::string& path) {
+    Level level;
+    const auto origin = json::get<std::string>(in, "origin", path);
+    if (origin != "source" && origin != "collapsed" && origin != "hand-made")
+        throw json::FieldError(path + "origin: \"" + origin + "\" is not source, collapsed or hand-made");
+    level.origin = origin == "source" ? LevelOrigin::Source : origin == "collapsed" ? LevelOrigin::Collapsed : LevelOrigin::HandMade;
+    level.triangles = static_cast<std::uint32_t>(json::number(in, "triangles", path, 1, 4e9));
+    level.vertices = static_cast<std::uint32_t>(json::number(in, "vertices", path, 0, 4e9));
+    level.draws = static_cast<std::uint32_t>(json::number(in, "draws", path, 0, 1e6));
+    level.deviation = json::number(in, "deviation", path, 0, 1e12);
+    level.promised = json::number(in, "promised", path, 0, 1e12);
+    level.p99 = json::number(in, "p99", path, 0, 1e12);
+    level.rms = json::number(in, "rms", path, 0, 1e12);
+    level.locked = json::get<bool>(in, "locked", path, false);
+    if (in.contains("fixed"))
+        level.fixed = json::decodeFixed(in["fixed"], path + "fixed.");
+    return level;
+}
+
+fs::path relativeTo(const fs::path& file, const fs::path& folder) {
+    const fs::path relative = file.lexically_relative(fs::absolute(folder).lexically_normal());
+    return relative.empty() ? file : relative;
+}
+
+ordered_json encodeSubject(const Subject& s, const fs::path& folder) {
+    ordered_json out{{"id", s.id},
+                     {"name", s.name},
+                     {"role", roleKey(s.role)},
+                     {"source", {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}}},
+                     {"rule", json::encode(s.rule)},
+                     {"bounds", {{"low", json::array3(s.bounds.low)}, {"high", json::array3(s.bounds.high)}, {"radius", s.radius}}}};
+    if (!s.source.family.empty())
+        out["source"]["family"] = s.source.family;
+    out["levels"] = ordered_json::array();
+    for (const Level& level : s.levels)
+        out["levels"].push_back(encodeLevel(level));
+    out["curve"] = {{"triangles", s.curve.triangles}, {"deviation", s.curve.deviation}};
+    return out;
+}
+
+Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std::string& path) {
+    Subject s;
+    s.id = json::get<std::uint32_t>(in, "id", path);
+    s.name = json::get<std::string>(in, "name", path);
+    const auto role = json::get<std::string>(in, "role", path);
+    if (!roleFromKey(role))
+        throw json::FieldError(path + "role: \"" + role + "\" is not a known role");
+    s.role = *roleFromKey(role);
+    const auto source = json::get<ordered_json>(in, "source", path);
+    s.source.path = (folder / json::get<std::string>(source, "path", path + "source.")).lexically_normal();
+    s.source.hash = json::get<std::string>(source, "hash", path + "source.");
+    s.source.family = json::get<std::string>(source, "family", path + "source.", "");
+    s.rule = json::decodeRule(json::get<ordered_json>(in, "rule", path), path + "rule.");
+    const auto bounds = json::get<ordered_json>(in, "bounds", path);
+    s.bounds = {json::vector3(bounds, "low", path + "bounds."), json::vector3(bounds, "high", path + "bounds.")};
+    s.radius = json::number(bounds, "radius", path + "bounds.", 0, 1e12);
+    const auto levels = json::get<ordered_json>(in, "levels", path);
+    for (std::size_t i = 0; i < levels.size(); ++i)
+        s.levels.push_back(decodeLevel(levels[i], fmt::format("{}levels[{}].", path, i)));
+    if (s.levels.empty() || s.levels.front().origin != LevelOrigin::Source)
+        throw json::FieldError(path + "levels: the first must be the source");
+    const auto curve = json::get<ordered_json>(in, "curve", path);
+    s.curve.triangles = json::get<std::vector<std::uint32_t>>(curve, "triangles", path + "curve.");
+    s.curve.deviation = json::get<std::vector<double>>(curve, "deviation", path + "curve.");
+    if (s.curve.triangles.size() != s.curve.deviation.size())
+        throw json::FieldError(path + "curve: triangles and deviation differ in length");
+    return s;
+}
+
+ordered_json encodeDevice(const Device& d) {
+    return {{"name", d.name},           {"frameMs", d.frameMs},   {"frameRate", d.frameRate},   {"triangleBudget", d.triangleBudget},
+            {"drawBudget", d.drawBudget}, {"nsPerTriangle", d.nsPerTriangle}, {"nsPerVertex", d.nsPerVertex}, {"usPerDraw", d.usPerDraw},
+            {"nsPerPixel", d.nsPerPixel}, {"overdraw", d.overdraw}, {"baseMs", d.baseMs},         {"source", d.source}};
+}
+
+Device decodeDevice(const ordered_json& in, const std::string& path) {
+    Device d;
+    d.name = json::get<std::string>(in, "name", path);
+    d.frameMs = json::number(in, "frameMs", path, 0.01, 10000);
+    d.frameRate = json::number(in, "frameRate", path, 1, 1000);
+    d.triangleBudget = static_cast<std::uint64_t>(json::number(in, "triangleBudget", path, 1, 1e15));
+    d.drawBudget = static_cast<std::uint64_t>(json::number(in, "drawBudget", path, 1, 1e12));
+    d.nsPerTriangle = json::number(in, "nsPerTriangle", path, 0, 1e6);
+    d.nsPerVertex = json::number(in, "nsPerVertex", path, 0, 1e6);
+    d.usPerDraw = json::number(in, "usPerDraw", path, 0, 1e6);
+    d.nsPerPixel = json::number(in, "nsPerPixel", path, 0, 1e6);
+    d.overdraw = json::number(in, "overdraw", path, 0, 1000);
+    d.baseMs = json::number(in, "baseMs", path, 0, 10000);
+    d.source = json::get<std::string>(in, "source", path, "entered");
+    return d;
+}
+
+ordered_json encodeRoute(const Route& r) {
+    ordered_json keys = ordered_json::array();
+    for (const RouteKey& k : r.keys)
+        keys.push_back({{"seconds", k.seconds}, {"eye", json::array3(k.eye)}, {"target", json::array3(k.target)}});
+    return {{"name", r.name}, {"keys", keys}};
+}
+
+Route decodeRoute(const ordered_json& in, const std::string& path) {
+    Route r;
+    r.name = json::get<std::string>(in, "name", path);
+    const auto keys = json::get<ordered_json>(in, "keys", path);
+    for (std::size_t i = 0; i < keys.size(); ++i) {
+        const std::string at = fmt::format("{}keys[{}].", path, i);
+        r.keys.push_back({json::number(keys[i], "seconds", at, 0, 1e6), json::vector3(keys[i], "eye", at), json::vector3(keys[i], "target", at)});
+        if (i > 0 && r.keys[i].seconds <= r.keys[i - 1].seconds)
+            throw json::FieldError(at + "seconds: is not later than the key before");
+    }
+    return r;
+}
+
+Scene decode(const ordered_json& in, const fs::path& folder) {
+    if (!in.is_object() || json::get<std::string>(in, "format", "", "") != "lean-thicket-project")
+        throw json::FieldError("format: this is not a Lean Thicket project");
+    const int version = json::get<int>(in, "version", "");
+    if (version < 1 || version > kVersion)
+        throw json::FieldError(fmt::format("version: {} was made by a newer program", version));
+    Scene scene;
+    scene.name = json::get<std::string>(in, "name", "");
+    const auto view = json::get<ordered_json>(in, "view", "");
+    View like;
+    like.fovY = json::number(view, "fovDegrees", "view.", 1, 170) * kDegrees;
+    like.lines = static_cast<int>(json::number(view, "lines", "view.", 16, 16384));
+    like.aspect = json::number(view, "aspect", "view.", 0.1, 10);
+    like.nearMetres = json::number(view, "nearMetres", "view.", 1e-6, 1e6, like.nearMetres);
+    like.farMetres = json::number(view, "farMetres", "view.", 1e-3, 1e9, like.farMetres);
+    scene.view = lookAt(like, json::vector3(view, "eye", "view."), json::vector3(view, "target", "view."));
+    const auto list = [&in](const char* name, const auto& decodeOne) {
+        const auto items = json::get<ordered_json>(in, name, "");
+        if (!items.is_array())
+            throw json::FieldError(std::string(name) + ": is not a list");
+        for (std::size_t i = 0; i < items.size(); ++i)
+            decodeOne(items[i], fmt::format("{}[{}].", name, i));
+    };
+    list("devices", [&](const ordered_json& item, const std::string& at) { scene.devices.push_back(decodeDevice(item, at)); });
+    scene.device = json::get<std::size_t>(in, "device", "", 0);
+    list("subjects", [&](const ordered_json& item, const std::string& at) {
+        scene.subjects.push_back(decodeSubject(item, folder, at));
+        for (std::size_t i = 0; i + 1 < scene.subjects.size(); ++i)
+            if (scene.subjects[i].id == scene.subjects.back().id)
+                throw json::FieldError(at + "id: is used twice");
+    });
+    list("placements", [&](const ordered_json& item, const std::string& at) {
+        Placement p;
+        p.id = json::get<std::uint32_t>(item, "id", at);
+        p.subject = json::get<std::uint32_t>(item, "subject", at);
+        if (scene.find(p.subject) == nullptr)
+            throw json::FieldError(at + "subject: there is no such subject");
+        p.position = json::vector3(item, "position", at);
+        const auto q = json::get<std::vector<double>>(item, "rotation", at);
+        if (q.size() != 4)
+            throw json::FieldError(at + "rotation: needs four numbers (x y z w)");
+        p.rotation = Quatd(q[3], q[0], q[1], q[2]);
+        if (!(p.rotation.norm() > 1e-6))
+            throw json::FieldError(at + "rotation: is zero");
+        p.rotation.normalize();
+        p.scale = json::number(item, "scale", at, 1e-6, 1e6);
+        scene.placements.push_back(p);
+    });
+    list("routes", [&](const ordered_json& item, const std::string& at) { scene.routes.push_back(decodeRoute(item, at)); });
+    return scene;
+}
+
+fs::path levelsFolder(const fs::path& project) {
+    std::string stem = project.filename().string();
+    if (const auto at = stem.find(kProjectSuffix); at != std::string::npos)
+        stem.erase(at);
+    return project.parent_path() / (stem + ".levels");
+}
+
+/// Named after the source's content and the counts, so that a stale file is simply not found.
+fs::path levelsFile(const fs::path& project, const Subject& subject) {
+    std::string text = subject.source.hash + subject.source.family;
+    for (const Level& level : subject.levels)
+        text += fmt::format("-{}", level.triangles);
+    return levelsFolder(project) / (contentHash(std::as_bytes(std::span(text))) + ".glb");
+}
+
+Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
+    std::vector<fs::path> wanted;
+    for (const Subject& subject : scene.subjects) {
+        std::vector<std::shared_ptr<const Mesh>> cut;
+        for (const Level& level : subject.levels)
+            if (level.origin == LevelOrigin::Collapsed && level.mesh)
+                cut.push_back(level.mesh);
+        if (cut.empty())
+            continue;
+        const fs::path file = levelsFile(project, subject);
+        wanted.push_back(file.filename());
+        if (std::error_code ec; fs::exists(file, ec))
+            continue;
+        Surfaces plain;
+        plain.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
+        if (auto done = writeFile(file, encodeGlb("level", cut, plain, GlbLevels::Named, {})); !done)
+            return done;
+    }
+    std::error_code ec;
+    for (const auto& entry : fs::directory_iterator(levelsFolder(project), ec))
+        if (entry.path().extension() == ".glb" && std::find(wanted.begin(), wanted.end(), entry.path().filename()) == wanted.end())
+            fs::remove(entry.path(), ec);
+    return {};
+}
+
+/// Takes the cut levels from beside the project, where they are whole and of the right counts.
+bool takeKeptLevels(Subject& subject, const fs::path& project, const JobContext& job) {
+    const fs::path file = levelsFile(project, subject);
+    if (std::error_code ec; !fs::exists(file, ec))
+        return false;
+    auto kept = readModel(file, job);
+    if (!kept || kept->size() != 1)
+        return false;
+    std::size_t next = 0;
+    std::vector<Level> levels = subject.levels;
+    for (Level& level : levels) {
+        if (level.origin != LevelOrigin::Collapsed)
+            continue;
+        auto& found = kept->front().levels;
+        if (next >= found.size() || found[next].mesh.triangleCount() != level.triangles)
+            return false;
+        level.mesh = std::make_shared<const Mesh>(std::move(found[next++].mesh));
+    }
+    subject.levels = std::move(levels);
+    return true;
+}
+
+} // namespace
+
+std::string encodeProject(const Scene& scene, const fs::path& folder) {
+    const View& v = scene.view;
+    ordered_json out{{"format", "lean-thicket-project"},
+                     {"version", kVersion},
+                     {"name", scene.name},
+                     {"view",
+                      {{"fovDegrees", v.fovY / kDegrees},
+                       {"lines", v.lines},
+                       {"aspect", v.aspect},
+                       {"nearMetres", v.nearMetres},
+                       {"farMetres", v.farMetres},
+                       {"eye", json::array3(v.eye)},
+                       {"target", json::array3(v.eye + v.forward)}}},
+                     {"device", scene.device}};
+    for (const char* list : {"devices", "subjects", "placements", "routes"})
+        out[list] = ordered_json::array();
+    for (const Device& d : scene.devices)
+        out["devices"].push_back(encodeDevice(d));
+    for (const Subject& s : scene.subjects)
+        out["subjects"].push_back(encodeSubject(s, folder));
+    for (const Placement& p : scene.placements)
+        out["placements"].push_back({{"id", p.id},
+                                     {"subject", p.subject},
+                                     {"position", json::array3(p.position)},
+                                     {"rotation", {p.rotation.x(), p.rotation.y(), p.rotation.z(), p.rotation.w()}},
+                                     {"scale", p.scale}});
+    for (const Route& r : scene.routes)
+        out["routes"].push_back(encodeRoute(r));
+    return out.dump(2) + "\n";
+}
+
+Result<void> writeProject(const Scene& scene, const fs::path& path, bool keepLevels) {
+    if (auto done = writeTextFile(path, encodeProject(scene, path.parent_path())); !done)
+        return done;
+    return keepLevels ? keepLevelsOf(scene, path) : Result<void>{};
+}
+
+Result<Scene> decodeProject(const std::string& text, const fs::path& folder, const std::string& where) {
+    const auto bad = [&where](const std::string& what) {
+        return Error{ErrorCode::BadInput, where, what, "mend the field or take an older copy of the project"};
+    };
+    try {
+        return decode(ordered_json::parse(text), folder);
+    } catch (const json::FieldError& e) {
+        return bad(e.what());
+    } catch (const nlohmann::json::parse_error& e) {
+        return bad(fmt::format("is not whole JSON (byte {})", e.byte));
+    } catch (const nlohmann::json::exception&) {
+        return bad("has a field of the wrong kind");
+    }
+}
+
+Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job) {
+    auto read = readModel(file, job);
+    if (!read)
+        return read.error();
+    ImportedSubject* found = nullptr;
+    for (ImportedSubject& candidate : *read)
+        if (subject.source.family.empty() ? read->size() == 1 : candidate.name == subject.source.family)
+            found = &candidate;
+    if (found == nullptr)
+        return Error{ErrorCode::BadInput, file.string(), "does not hold the meshes of " + subject.name, "point to the file it came from"};
+    Subject out = subject;
+    const bool same = found->source.hash == subject.source.hash;
+    out.source = found->source;
+    out.surfaces = std::make_shared<const Surfaces>(std::move(found->surfaces));
+    out.levels.front().mesh = std::make_shared<const Mesh>(std::move(found->levels.front().mesh));
+    for (std::size_t i = 1; i < out.levels.size(); ++i) {
+        Level& level = out.levels[i];
+        if (level.origin == LevelOrigin::Collapsed && !same)
+            level.mesh.reset();
+        if (level.origin == LevelOrigin::HandMade)
+            for (ImportedLevel& own : found->levels)
+                if (own.mesh.triangleCount() == level.triangles)
+                    level.mesh = std::make_shared<const Mesh>(own.mesh);
+    }
+    std::erase_if(out.levels, [](const Level& level) { return level.origin == LevelOrigin::HandMade && !level.mesh; });
+    refreshSubject(out);
+    if (!same)
+        out.curve = {};
+    out.findings = findMeshProblems(*out.levels.front().mesh);
+    const auto chain = findChainProblems(out);
+    out.findings.insert(out.findings.end(), chain.begin(), chain.end());
+    return out;
+}
+
+Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
+    auto text = readTextFile(path);
+    if (!text)
+        return text.error();
+    auto scene = decodeProject(*text, fs::absolute(path).parent_path(), path.string());
+    if (!scene)
+        return scene.error();
+    ProjectLoad load{std::move(*scene), {}, {}};
+    for (std::size_t i = 0; i < load.scene.subjects.size(); ++i) {
+        Subject& subject = load.scene.subjects[i];
+        const double n = static_cast<double>(load.scene.subjects.size());
+        job.report(static_cast<double>(i) / n, "reading " + subject.name);
+        const std::string hash = subject.source.hash;
+        auto attached = attachSource(subject, subject.source.path, job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        if (!attached) {
+            if (attached.error().code == ErrorCode::Cancelled)
+                return attached.error();
+            Error problem = attached.error();
+            problem.where = subject.name + " (" + subject.source.path.string() + ")";
+            problem.remedy = "point to the file again in Gather";
+            load.problems.push_back(problem);
+            continue;
+        }
+        subject = std::move(*attached);
+        if (subject.source.hash != hash)
+            load.problems.push_back({ErrorCode::BadInput, subject.name, "the source file has changed since the project was saved", "thin it again to bring its levels up to date"});
+        const bool anyCut = std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });
+        if (anyCut && (subject.source.hash != hash || !takeKeptLevels(subject, path, job)))
+            load.toCut.push_back(subject.id);
+        if (job.cancelled())
+            return cancelledError();
+    }
+    return load;
+}
+
+} // namespace thicket

@@ -1,0 +1,143 @@
+#include "io/ship.h"
+
+#include "base/file.h"
+#include "io/import.h"
+#include "io/json_fields.h"
+#include "io/write_glb.h"
+
+#include <fmt/format.h>
+#include <numbers>
+#include <set>
+
+namespace thicket {
+namespace fs = std::filesystem;
+using json::ordered_json;
+
+std::string fileNameFor(const std::string& name) {
+    std::string out;
+    for (const char c : name) {
+        if (std::isalnum(static_cast<unsigned char>(c)) != 0)
+            out += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+        else if (!out.empty() && out.back() != '-')
+            out += '-';
+    }
+    while (!out.empty() && out.back() == '-')
+        out.pop_back();
+    return out.empty() ? "subject" : out;
+}
+
+std::string encodeChain(const Subject& subject, const View& view) {
+    const ResolvedChain chain = resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view);
+    ordered_json levels = ordered_json::array();
+    for (std::size_t i = 0; i < subject.levels.size(); ++i) {
+        const Level& level = subject.levels[i];
+        const double from = chain.fromMetres[i];
+        ordered_json out{{"name", fmt::format("{}_LOD{}", subject.name, i)},
+                         {"origin", level.origin == LevelOrigin::Source ? "source" : level.origin == LevelOrigin::Collapsed ? "collapsed" : "hand-made"},
+                         {"triangles", level.triangles},
+                         {"vertices", level.vertices},
+                         {"draws", level.draws},
+                         {"deviation", {{"max", level.deviation}, {"promised", level.promised}, {"p99", level.p99}, {"rms", level.rms}}},
+                         {"fromMetres", from}};
+        if (i > 0) {
+            out["fromScreenHeight"] = screenHeight(view, subject.radius, from + subject.radius);
+            out["pixelErrorThere"] = pixelError(view, level.promised, from);
+            if (level.fixed)
+                out["fixed"] = json::encode(*level.fixed);
+        }
+        levels.push_back(out);
+    }
+    const ordered_json out{{"format", "lean-thicket-chain"},
+                           {"version", 1},
+                           {"subject", subject.name},
+                           {"view", {{"fovDegrees", view.fovY * 180 / std::numbers::pi}, {"lines", view.lines}}},
+                           {"bounds", {{"low", json::array3(subject.bounds.low)}, {"high", json::array3(subject.bounds.high)}, {"radius", subject.radius}}},
+                           {"rule", json::encode(subject.rule)},
+                           {"levels", levels}};
+    return out.dump(2) + "\n";
+}
+
+namespace {
+
+/// Screen heights down to which each level shows: the next level's switch, and for the last the smallest size.
+std::vector<double> coveragesOf(const Subject& subject, const View& view) {
+    const ResolvedChain chain = resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view);
+    std::vector<double> out;
+    for (std::size_t i = 1; i < chain.fromMetres.size(); ++i)
+        out.push_back(std::min(1.0, screenHeight(view, subject.radius, chain.fromMetres[i] + subject.radius)));
+    out.push_back(std::min(out.empty() ? 1.0 : out.back(), subject.rule.cullBelowPx / view.lines));
+    return out;
+}
+
+Result<void> compare(const fs::path& file, const Subject& subject, const JobContext& job) {
+    auto back = readModel(file, job);
+    const auto differs = [&](const std::string& what) {
+        return Error{ErrorCode::CheckFailed, file.string(), "read back, " + what, "do not use this file; report how it was made"};
+    };
+    if (!back)
+        return back.error();
+    if (back->size() != 1 || back->front().levels.size() != subject.levels.size())
+        return differs("it holds another number of levels");
+    for (std::size_t i = 0; i < subject.levels.size(); ++i) {
+        const Mesh& was = *subject.levels[i].mesh;
+        const Mesh& is = back->front().levels[i].mesh;
+        if (is.indices != was.indices || is.positions != was.positions || is.uvs != was.uvs)
+            return differs(fmt::format("level {} differs", i));
+        if (is.normals.size() != was.normals.size() || is.parts.size() != was.parts.size())
+            return differs(fmt::format("level {} has lost normals or materials", i));
+    }
+    return {};
+}
+
+} // namespace
+
+Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const ShipOptions& options, const JobContext& job) {
+    ShipReport report;
+    std::set<std::string> names;
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
+        const Subject& subject = scene.subjects[s];
+        if (job.cancelled())
+            return cancelledError();
+        job.report(static_cast<double>(s) / static_cast<double>(scene.subjects.size()), "writing " + subject.name);
+        std::vector<std::shared_ptr<const Mesh>> levels;
+        for (const Level& level : subject.levels)
+            if (level.mesh)
+                levels.push_back(level.mesh);
+        if (levels.size() != subject.levels.size()) {
+            report.skipped.push_back(subject.name + ": its source or a level is missing");
+            continue;
+        }
+        std::string base = fileNameFor(subject.name);
+        for (int n = 2; !names.insert(base).second; ++n)
+            base = fmt::format("{}-{}", fileNameFor(subject.name), n);
+        const auto glb = [&](const char* suffix, GlbLevels how) -> Result<void> {
+            const fs::path file = folder / (base + suffix);
+            const auto bytes = encodeGlb(subject.name, levels, *subject.surfaces, how, coveragesOf(subject, scene.view));
+            if (auto done = writeFile(file, bytes); !done)
+                return done;
+            if (auto same = compare(file, subject, job); !same)
+                return same;
+            report.files.push_back({file, bytes.size(), true});
+            return {};
+        };
+        if (options.extensionGlb)
+            if (auto done = glb(".lod.glb", GlbLevels::Extension); !done)
+                return done.error();
+        if (options.namedGlb)
+            if (auto done = glb(".levels.glb", GlbLevels::Named); !done)
+                return done.error();
+        if (options.chainJson) {
+            const fs::path file = folder / (base + ".chain.json");
+            const std::string text = encodeChain(subject, scene.view);
+            if (auto done = writeTextFile(file, text); !done)
+                return done.error();
+            const auto back = readTextFile(file);
+            if (!back || *back != text)
+                return Error{ErrorCode::CheckFailed, file.string(), "read back, it differs", "check the disk"};
+            report.files.push_back({file, text.size(), true});
+        }
+    }
+    return report;
+}
+
+} // namespace thicket

@@ -1,0 +1,174 @@
+#include "io/write_glb.h"
+
+#include <cstring>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+namespace thicket {
+namespace {
+
+using nlohmann::ordered_json;
+
+constexpr int kFloat = 5126;
+constexpr int kUnsignedShort = 5123;
+constexpr int kUnsignedInt = 5125;
+constexpr int kVertexTarget = 34962;
+constexpr int kIndexTarget = 34963;
+
+struct Writer {
+    ordered_json root = ordered_json::object();
+    std::vector<std::byte> buffer;
+
+    std::size_t view(const void* data, std::size_t size, int target) {
+        while (buffer.size() % 4 != 0)
+            buffer.push_back(std::byte{0});
+        ordered_json v{{"buffer", 0}, {"byteOffset", buffer.size()}, {"byteLength", size}};
+        if (target != 0)
+            v["target"] = target;
+        root["bufferViews"].push_back(v);
+        const auto* bytes = static_cast<const std::byte*>(data);
+        buffer.insert(buffer.end(), bytes, bytes + size);
+        return root["bufferViews"].size() - 1;
+    }
+    std::size_t accessor(std::size_t viewIndex, std::size_t offset, int component, std::size_t count, const char* type) {
+        ordered_json a{{"bufferView", viewIndex}, {"componentType", component}, {"count", count}, {"type", type}};
+        if (offset > 0)
+            a["byteOffset"] = offset;
+        root["accessors"].push_back(a);
+        return root["accessors"].size() - 1;
+    }
+
+    std::size_t mesh(const std::string& name, const Mesh& m) {
+        ordered_json attributes;
+        const std::size_t n = m.positions.size();
+        attributes["POSITION"] = accessor(view(m.positions.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
+        Vec3f low = m.positions.front();
+        Vec3f high = low;
+        for (const Vec3f& p : m.positions) {
+            low = low.cwiseMin(p);
+            high = high.cwiseMax(p);
+        }
+        root["accessors"].back()["min"] = {low.x(), low.y(), low.z()};
+        root["accessors"].back()["max"] = {high.x(), high.y(), high.z()};
+        if (!m.normals.empty())
+            attributes["NORMAL"] = accessor(view(m.normals.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
+        if (!m.uvs.empty())
+            attributes["TEXCOORD_0"] = accessor(view(m.uvs.data(), n * sizeof(Vec2f), kVertexTarget), 0, kFloat, n, "VEC2");
+        if (!m.colors.empty())
+            attributes["COLOR_0"] = accessor(view(m.colors.data(), n * sizeof(Vec4f), kVertexTarget), 0, kFloat, n, "VEC4");
+        std::size_t indexView = 0;
+        const bool small = n < 65535;
+        if (small) {
+            const std::vector<std::uint16_t> narrow(m.indices.begin(), m.indices.end());
+            indexView = view(narrow.data(), narrow.size() * 2, kIndexTarget);
+        } else {
+            indexView = view(m.indices.data(), m.indices.size() * 4, kIndexTarget);
+        }
+        ordered_json primitives = ordered_json::array();
+        for (const MeshPart& part : m.parts) {
+            const std::size_t offset = 3 * std::size_t{part.firstTriangle} * (small ? 2 : 4);
+            // A 16-bit run may begin on any even byte, as the accessor's own alignment asks.
+            primitives.push_back({{"attributes", attributes},
+                                  {"indices", accessor(indexView, offset, small ? kUnsignedShort : kUnsignedInt, 3 * std::size_t{part.triangleCount}, "SCALAR")},
+                                  {"material", part.material}});
+        }
+        root["meshes"].push_back({{"name", name}, {"primitives", primitives}});
+        return root["meshes"].size() - 1;
+    }
+
+    void surfaces(const Surfaces& s) {
+        for (const Image& image : s.images) {
+            ordered_json i{{"bufferView", view(image.encoded.data(), image.encoded.size(), 0)}, {"mimeType", image.mimeType}};
+            if (!image.name.empty())
+                i["name"] = image.name;
+            root["images"].push_back(i);
+            root["textures"].push_back({{"source", root["images"].size() - 1}});
+        }
+        for (const Material& m : s.materials) {
+            ordered_json pbr{{"baseColorFactor", {m.baseColor[0], m.baseColor[1], m.baseColor[2], m.baseColor[3]}},
+                             {"metallicFactor", m.metallic},
+                             {"roughnessFactor", m.roughness}};
+            ordered_json out = ordered_json::object();
+            if (!m.name.empty())
+                out["name"] = m.name;
+            const auto texture = [](int index) { return ordered_json{{"index", index}}; };
+            if (m.baseColorImage >= 0)
+                pbr["baseColorTexture"] = texture(m.baseColorImage);
+            if (m.metallicRoughnessImage >= 0)
+                pbr["metallicRoughnessTexture"] = texture(m.metallicRoughnessImage);
+            out["pbrMetallicRoughness"] = pbr;
+            if (m.normalImage >= 0)
+                out["normalTexture"] = texture(m.normalImage);
+            if (m.occlusionImage >= 0)
+                out["occlusionTexture"] = texture(m.occlusionImage);
+            if (m.emissiveImage >= 0)
+                out["emissiveTexture"] = texture(m.emissiveImage);
+            if (m.emissive.squaredNorm() > 0)
+                out["emissiveFactor"] = {m.emissive[0], m.emissive[1], m.emissive[2]};
+            if (m.alphaMode == AlphaMode::Mask) {
+                out["alphaMode"] = "MASK";
+                out["alphaCutoff"] = m.alphaCutoff;
+            } else if (m.alphaMode == AlphaMode::Blend) {
+                out["alphaMode"] = "BLEND";
+            }
+            if (m.doubleSided)
+                out["doubleSided"] = true;
+            root["materials"].push_back(out);
+        }
+    }
+
+    std::vector<std::byte> glb() {
+        while (buffer.size() % 4 != 0)
+            buffer.push_back(std::byte{0});
+        root["buffers"] = {{{"byteLength", buffer.size()}}};
+        std::string json = root.dump();
+        json.append((4 - json.size() % 4) % 4, ' ');
+        std::vector<std::byte> out;
+        const auto word = [&out](std::uint32_t value) {
+            const auto* bytes = reinterpret_cast<const std::byte*>(&value);
+            out.insert(out.end(), bytes, bytes + 4);
+        };
+        word(0x46546C67); // "glTF"
+        word(2);
+        word(static_cast<std::uint32_t>(12 + 8 + json.size() + 8 + buffer.size()));
+        word(static_cast<std::uint32_t>(json.size()));
+        word(0x4E4F534A); // "JSON"
+        const auto* text = reinterpret_cast<const std::byte*>(json.data());
+        out.insert(out.end(), text, text + json.size());
+        word(static_cast<std::uint32_t>(buffer.size()));
+        word(0x004E4942); // "BIN"
+        out.insert(out.end(), buffer.begin(), buffer.end());
+        return out;
+    }
+};
+
+} // namespace
+
+std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
+                                 const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages) {
+    Writer writer;
+    writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
+    writer.root["scene"] = 0;
+    ordered_json sceneNodes = ordered_json::array();
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        const std::string levelName = fmt::format("{}_LOD{}", name, i);
+        const std::size_t mesh = writer.mesh(levelName, *levels[i]);
+        writer.root["nodes"].push_back({{"name", levelName}, {"mesh", mesh}});
+        if (i == 0 || how == GlbLevels::Named)
+            sceneNodes.push_back(i);
+    }
+    if (how == GlbLevels::Extension && levels.size() > 1) {
+        ordered_json ids = ordered_json::array();
+        for (std::size_t i = 1; i < levels.size(); ++i)
+            ids.push_back(i);
+        writer.root["extensionsUsed"] = {"MSFT_lod"};
+        writer.root["nodes"][0]["extensions"]["MSFT_lod"]["ids"] = ids;
+        if (!coverages.empty())
+            writer.root["nodes"][0]["extras"]["MSFT_screencoverage"] = coverages;
+    }
+    writer.root["scenes"] = {{{"nodes", sceneNodes}}};
+    writer.surfaces(surfaces);
+    return writer.glb();
+}
+
+} // namespace thicket

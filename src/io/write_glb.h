@@ -1,0 +1,18 @@
+#pragma once
+// GLB out: one subject with its levels, as a level-of-detail extension or as named nodes.
+
+#include "scene/scene.h"
+
+namespace thicket {
+
+enum class GlbLevels {
+    Extension, ///< the first level's node lists the others (MSFT_lod) with screen coverages
+    Named,     ///< one node a level, NAME_LOD0, NAME_LOD1, ...
+};
+
+/// The bytes of a GLB. Geometry is written as it is (floats, 32-bit or 16-bit indices); pictures are passed on unchanged.
+/// `coverages`: for Extension, the screen height (share of the viewport) down to which each level shows, one a level.
+std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
+                                 const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages);
+
+} // namespace thicket

@@ -1,0 +1,56 @@
+#pragma once
+// How far two surfaces are apart, with a bound that can be promised.
+
+#include "base/job.h"
+#include "base/result.h"
+#include "measure/surface_query.h"
+
+namespace thicket {
+
+/// One direction: from every point of A to the closest point of B. All in metres.
+struct OneSidedDeviation {
+    double max = 0;   ///< largest distance found at a point of A
+    double bound = 0; ///< no point of A is farther than this: max <= true maximum <= bound
+    double p99 = 0;   ///< 99 % of A's area is nearer
+    double rms = 0;
+    Vec3d place{0, 0, 0}; ///< where on A the largest was found
+};
+
+struct Deviation {
+    OneSidedDeviation there; ///< reference to level
+    OneSidedDeviation back;  ///< level to reference
+    double spacing = 0;      ///< mean distance between samples on the reference, metres
+    [[nodiscard]] double max() const { return std::max(there.max, back.max); }
+    [[nodiscard]] double bound() const { return std::max(there.bound, back.bound); }
+    /// What switching relies on: the largest found and a twentieth on top, or the proven bound where that is lower.
+    [[nodiscard]] double promised() const { return std::min(bound(), 1.05 * max()); }
+    [[nodiscard]] double p99() const { return std::max(there.p99, back.p99); }
+    [[nodiscard]] double rms() const { return std::max(there.rms, back.rms); }
+};
+
+struct DeviationOptions {
+    std::uint32_t samples = 100'000; ///< stratified points a direction for p99 and RMS; 10 k is a draft, 1 M is thorough
+    double tolerance = 0.05;         ///< the bound may exceed the maximum by this share of it
+    double floorMetres = 0;          ///< below this the bound is not tightened; 0: 1e-7 of the size
+};
+
+/// Two-sided deviation between two meshes.
+/// The maximum is bracketed by branch and bound: all vertices are measured; a triangle of A can hold no point farther than
+/// the largest distance of its corners to any one triangle of B, since distance to a convex set is convex; triangles whose
+/// bound exceeds the largest found are split at their edge midpoints, the highest bounds first, for a bounded number of rounds.
+/// Where the surfaces touch (a flat region kept exactly) the bound stays loose; the maximum found is still the true one to
+/// within the spacing of the search there.
+/// ERRORS  Cancelled (looked at once a chunk of 4,096 queries).
+/// COST    O((V_A + V_B + samples) log T). THREADS  uses all cores; the result does not depend on how many.
+/// SOURCE  Guthe, Borodin, Klein 2005 (bounds over sub-triangles); ours tightens one triangle list breadth first.
+Result<Deviation> measureDeviation(const Mesh& reference, const Mesh& level, const DeviationOptions& options,
+                                   const JobContext& job);
+
+/// The same with hierarchies built before, for measuring many levels of one reference.
+Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                                   const DeviationOptions& options, const JobContext& job);
+
+/// A quick estimate of the two-sided maximum from vertices (at most `points` a direction), for curves. Never above max().
+double sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level, std::uint32_t points);
+
+} // namespace thicket

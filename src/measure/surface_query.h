@@ -1,0 +1,49 @@
+#pragma once
+// Closest points and rays on one mesh, through a bounding volume hierarchy (Embree).
+
+#include "mesh/mesh.h"
+
+#include <memory>
+#include <optional>
+
+namespace thicket {
+
+struct ClosestPoint {
+    Vec3d point{0, 0, 0};
+    double distance = 0;
+    std::uint32_t triangle = 0;
+};
+
+struct RayHit {
+    double distance = 0;
+    std::uint32_t triangle = 0;
+    float u = 0; ///< barycentric weight of the triangle's second corner
+    float v = 0; ///< of its third
+};
+
+/// Does not own the mesh, which must stay unchanged while the query lives.
+/// ACCURACY  positions are stored as float relative to the mesh's centre: about 1e-7 of its size.
+/// THREADS   const functions may run on many threads at once.
+class SurfaceQuery {
+public:
+    explicit SurfaceQuery(const Mesh& mesh);
+    ~SurfaceQuery();
+    SurfaceQuery(const SurfaceQuery&) = delete;
+    SurfaceQuery& operator=(const SurfaceQuery&) = delete;
+
+    [[nodiscard]] ClosestPoint closest(const Vec3d& point) const;
+    /// The same, told of a triangle that is likely near: the search starts with its distance and is several times faster.
+    [[nodiscard]] ClosestPoint closest(const Vec3d& point, std::uint32_t hint) const;
+    [[nodiscard]] std::optional<RayHit> cast(const Vec3d& origin, const Vec3d& direction) const;
+    /// Distance from a point to one triangle of the mesh.
+    [[nodiscard]] double distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const;
+
+private:
+    struct Impl;
+    std::unique_ptr<Impl> m_impl;
+};
+
+/// Closest point of triangle abc to p. SOURCE Ericson, Real-Time Collision Detection (2005), 5.1.5.
+Vec3d closestPointOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c);
+
+} // namespace thicket

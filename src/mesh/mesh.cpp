@@ -1,0 +1,241 @@
+#include "mesh/mesh.h"
+
+#include <bit>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace thicket {
+
+std::size_t Mesh::bytes() const {
+    return positions.size() * sizeof(Vec3f) + normals.size() * sizeof(Vec3f) + uvs.size() * sizeof(Vec2f) +
+           colors.size() * sizeof(Vec4f) + indices.size() * sizeof(std::uint32_t);
+}
+
+Bounds boundsOf(const Mesh& mesh) {
+    Vec3f low = mesh.positions.front();
+    Vec3f high = low;
+    for (const Vec3f& p : mesh.positions) {
+        low = low.cwiseMin(p);
+        high = high.cwiseMax(p);
+    }
+    return {low.cast<double>(), high.cast<double>()};
+}
+
+double radiusAround(const Mesh& mesh, const Vec3d& centre) {
+    double largest = 0;
+    for (const Vec3f& p : mesh.positions)
+        largest = std::max(largest, (p.cast<double>() - centre).squaredNorm());
+    return std::sqrt(largest);
+}
+
+Result<void> checkMesh(const Mesh& mesh, const std::string& where) {
+    const auto bad = [&](std::string what, std::string remedy) {
+        return Error{ErrorCode::BadInput, where, std::move(what), std::move(remedy)};
+    };
+    constexpr float kLargest = 1e12F;
+    const std::size_t count = mesh.positions.size();
+    if (mesh.indices.empty())
+        return bad("holds no triangles", "choose a file with a triangle mesh");
+    if (mesh.indices.size() % 3 != 0)
+        return bad("the number of indices is not a multiple of three", "export the mesh as triangles");
+    for (std::size_t i = 0; i < count; ++i) {
+        const Vec3f& p = mesh.positions[i];
+        if (!p.allFinite())
+            return bad(fmt::format("the position of vertex {} is not a number", i), "repair the mesh where it was made");
+        if (p.cwiseAbs().maxCoeff() > kLargest)
+            return bad(fmt::format("the position of vertex {} is out of all measure", i), "check the file's unit");
+    }
+    for (std::size_t i = 0; i < mesh.indices.size(); ++i)
+        if (mesh.indices[i] >= count)
+            return bad(fmt::format("triangle {} uses vertex {}, but there are only {}", i / 3, mesh.indices[i], count),
+                       "export the file again");
+    const auto fits = [count](std::size_t n) { return n == 0 || n == count; };
+    if (!fits(mesh.normals.size()) || !fits(mesh.uvs.size()) || !fits(mesh.colors.size()))
+        return bad("an attribute has not one entry a vertex", "export the file again");
+    std::uint64_t next = 0;
+    for (const MeshPart& part : mesh.parts) {
+        if (part.firstTriangle != next)
+            return bad("the parts leave a gap or overlap", "export the file again");
+        next += part.triangleCount;
+    }
+    if (next != mesh.triangleCount())
+        return bad("the parts do not cover all triangles", "export the file again");
+    return {};
+}
+
+std::uint32_t mendAttributes(Mesh& mesh) {
+    std::uint32_t mended = 0;
+    for (Vec3f& n : mesh.normals) {
+        const float size = n.norm();
+        if (!std::isfinite(size) || size < 1e-6F) {
+            n = Vec3f(0, 1, 0);
+            ++mended;
+        } else if (std::abs(size - 1) > 1e-3F) {
+            n /= size;
+            ++mended;
+        }
+    }
+    for (Vec2f& uv : mesh.uvs)
+        if (!uv.allFinite() || uv.cwiseAbs().maxCoeff() > 1e6F) {
+            uv = Vec2f(0, 0);
+            ++mended;
+        }
+    for (Vec4f& c : mesh.colors)
+        if (!c.allFinite()) {
+            c = Vec4f(1, 1, 1, 1);
+            ++mended;
+        }
+    return mended;
+}
+
+std::uint32_t dropUnusedVertices(Mesh& mesh) {
+    constexpr std::uint32_t kUnused = 0xFFFFFFFFU;
+    std::vector<std::uint32_t> number(mesh.positions.size(), kUnused);
+    for (const std::uint32_t v : mesh.indices)
+        number[v] = 0;
+    std::uint32_t kept = 0;
+    const auto move = [&](auto& values) {
+        if (values.empty())
+            return;
+        for (std::size_t v = 0; v < number.size(); ++v)
+            if (number[v] != kUnused)
+                values[number[v]] = values[v];
+        values.resize(kept);
+    };
+    for (std::uint32_t& n : number)
+        if (n != kUnused)
+            n = kept++;
+    const auto dropped = static_cast<std::uint32_t>(number.size()) - kept;
+    if (dropped == 0)
+        return 0;
+    for (std::uint32_t& v : mesh.indices)
+        v = number[v];
+    move(mesh.normals);
+    move(mesh.uvs);
+    move(mesh.colors);
+    move(mesh.positions);
+    return dropped;
+}
+
+namespace {
+
+std::uint32_t bitsOf(float value) { return std::bit_cast<std::uint32_t>(value + 0.0F); } // +0 joins -0 and 0
+
+std::uint64_t mix(std::uint64_t hash, std::uint32_t value) {
+    hash = (hash ^ value) * 0x9E3779B97F4A7C15ULL;
+    return hash ^ (hash >> 29);
+}
+
+template <class V> std::uint64_t mixVector(std::uint64_t hash, const V& v) {
+    for (Eigen::Index i = 0; i < v.size(); ++i)
+        hash = mix(hash, bitsOf(v[i]));
+    return hash;
+}
+
+/// Open addressing over vertex ids: ids are handed out in order of first use, so the result is the same every time.
+template <class Hash, class Same> Weld weldBy(std::size_t count, const Hash& hashOf, const Same& same) {
+    constexpr std::uint32_t kEmpty = 0xFFFFFFFFU;
+    const std::size_t capacity = std::bit_ceil(count * 2 + 8);
+    std::vector<std::uint32_t> table(capacity, kEmpty);
+    Weld weld;
+    weld.pointOf.resize(count);
+    for (std::uint32_t i = 0; i < count; ++i) {
+        std::size_t slot = hashOf(i) & (capacity - 1);
+        while (table[slot] != kEmpty && !same(table[slot], i))
+            slot = (slot + 1) & (capacity - 1);
+        if (table[slot] == kEmpty) {
+            table[slot] = i;
+            weld.pointOf[i] = weld.pointCount++;
+        } else {
+            weld.pointOf[i] = weld.pointOf[table[slot]];
+        }
+    }
+    return weld;
+}
+
+} // namespace
+
+Weld weldPositions(const Mesh& mesh) {
+    const auto& p = mesh.positions;
+    return weldBy(
+        p.size(), [&](std::uint32_t i) { return mixVector(1, p[i]) >> 7; },
+        [&](std::uint32_t a, std::uint32_t b) { return p[a] == p[b]; });
+}
+
+Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex) {
+    const auto hashOf = [&](std::uint32_t i) {
+        std::uint64_t hash = mixVector(materialOfVertex[i] + 1, mesh.positions[i]);
+        if (!mesh.normals.empty())
+            hash = mixVector(hash, mesh.normals[i]);
+        if (!mesh.uvs.empty())
+            hash = mixVector(hash, mesh.uvs[i]);
+        return hash >> 7;
+    };
+    const auto same = [&](std::uint32_t a, std::uint32_t b) {
+        return mesh.positions[a] == mesh.positions[b] && materialOfVertex[a] == materialOfVertex[b] &&
+               (mesh.normals.empty() || mesh.normals[a] == mesh.normals[b]) &&
+               (mesh.uvs.empty() || mesh.uvs[a] == mesh.uvs[b]) &&
+               (mesh.colors.empty() || mesh.colors[a] == mesh.colors[b]);
+    };
+    return weldBy(mesh.positions.size(), hashOf, same);
+}
+
+void makeNormals(Mesh& mesh, double creaseRadians) {
+    const Weld weld = weldPositions(mesh);
+    const std::size_t corners = mesh.indices.size();
+    std::vector<Vec3f> faceNormal(corners / 3);
+    for (std::size_t t = 0; t < corners / 3; ++t) {
+        const Vec3f& a = mesh.positions[mesh.indices[3 * t]];
+        faceNormal[t] = (mesh.positions[mesh.indices[3 * t + 1]] - a).cross(mesh.positions[mesh.indices[3 * t + 2]] - a);
+    }
+    std::vector<std::uint32_t> first(weld.pointCount + 1, 0);
+    for (const std::uint32_t v : mesh.indices)
+        ++first[weld.pointOf[v] + 1];
+    for (std::size_t i = 1; i < first.size(); ++i)
+        first[i] += first[i - 1];
+    std::vector<std::uint32_t> faces(corners);
+    std::vector<std::uint32_t> fill(first.begin(), first.end() - 1);
+    for (std::size_t c = 0; c < corners; ++c)
+        faces[fill[weld.pointOf[mesh.indices[c]]]++] = static_cast<std::uint32_t>(c / 3);
+
+    const auto threshold = static_cast<float>(std::cos(creaseRadians));
+    Mesh split;
+    split.parts = mesh.parts;
+    split.indices.resize(corners);
+    for (std::size_t c = 0; c < corners; ++c) {
+        const std::uint32_t v = mesh.indices[c];
+        const std::uint32_t point = weld.pointOf[v];
+        const Vec3f own = faceNormal[c / 3].normalized();
+        Vec3f sum = Vec3f::Zero();
+        for (std::uint32_t i = first[point]; i < first[point + 1]; ++i)
+            if (own.dot(faceNormal[faces[i]].normalized()) >= threshold)
+                sum += faceNormal[faces[i]];
+        const float size = sum.norm();
+        split.positions.push_back(mesh.positions[v]);
+        split.normals.push_back(size > 0 ? Vec3f(sum / size) : Vec3f(0, 1, 0));
+        if (!mesh.uvs.empty())
+            split.uvs.push_back(mesh.uvs[v]);
+        if (!mesh.colors.empty())
+            split.colors.push_back(mesh.colors[v]);
+        split.indices[c] = static_cast<std::uint32_t>(c);
+    }
+    const Weld same = weldVertices(split, std::vector<std::uint32_t>(corners, 0));
+    Mesh out;
+    out.parts = mesh.parts;
+    out.indices.resize(corners);
+    for (std::uint32_t c = 0; c < corners; ++c) {
+        const std::uint32_t id = same.pointOf[c];
+        if (id == out.positions.size()) {
+            out.positions.push_back(split.positions[c]);
+            out.normals.push_back(split.normals[c]);
+            if (!split.uvs.empty())
+                out.uvs.push_back(split.uvs[c]);
+            if (!split.colors.empty())
+                out.colors.push_back(split.colors[c]);
+        }
+        out.indices[c] = id;
+    }
+    mesh = std::move(out);
+}
+
+} // namespace thicket

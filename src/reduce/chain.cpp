@@ -1,0 +1,149 @@
+#include "reduce/chain.h"
+
+#include "base/text.h"
+
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <fmt/format.h>
+
+namespace thicket {
+namespace {
+
+constexpr int kCurveCounts = 13;
+constexpr std::uint32_t kCurvePoints = 20'000;
+
+/// Adds the time until it goes out of scope to `total`, when there is one.
+class AddTime {
+public:
+    explicit AddTime(double* total) : m_total(total), m_start(std::chrono::steady_clock::now()) {}
+    ~AddTime() {
+        if (m_total != nullptr)
+            *m_total += std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - m_start).count();
+    }
+    AddTime(const AddTime&) = delete;
+    AddTime& operator=(const AddTime&) = delete;
+
+private:
+    double* m_total;
+    std::chrono::steady_clock::time_point m_start;
+};
+
+double mixLog(double a, double b, double t) { return std::exp(std::log(a) * (1 - t) + std::log(b) * t); }
+
+} // namespace
+
+double DeviationCurve::at(double count) const {
+    if (empty() || count >= triangles.front())
+        return 0;
+    for (std::size_t i = 1; i < triangles.size(); ++i) {
+        if (count < triangles[i])
+            continue;
+        const double t = std::log(triangles[i - 1] / count) / std::log(static_cast<double>(triangles[i - 1]) / triangles[i]);
+        if (deviation[i - 1] <= 0)
+            return deviation[i] * t;
+        return mixLog(deviation[i - 1], deviation[i], t);
+    }
+    return deviation.back();
+}
+
+double DeviationCurve::trianglesAt(double metres) const {
+    if (empty())
+        return 0;
+    for (std::size_t i = 1; i < triangles.size(); ++i) {
+        if (deviation[i] < metres)
+            continue;
+        if (deviation[i] <= deviation[i - 1])
+            return triangles[i];
+        const double t = deviation[i - 1] <= 0 ? metres / deviation[i]
+                                               : std::log(metres / deviation[i - 1]) / std::log(deviation[i] / deviation[i - 1]);
+        return mixLog(triangles[i - 1], triangles[i], std::clamp(t, 0.0, 1.0));
+    }
+    return triangles.back();
+}
+
+Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record, const JobContext& job) {
+    DeviationCurve curve;
+    curve.triangles.push_back(record.alive.front());
+    curve.deviation.push_back(0);
+    const double most = record.alive.front();
+    const double fewest = std::max(1.0, static_cast<double>(record.fewestTriangles()));
+    for (int i = 1; i <= kCurveCounts; ++i) {
+        if (job.cancelled())
+            return cancelledError();
+        job.report(i / (kCurveCounts + 1.0), "measuring the curve");
+        const auto count = static_cast<std::uint32_t>(std::lround(mixLog(most, fewest, static_cast<double>(i) / kCurveCounts)));
+        const Mesh level = cutRecord(record, count);
+        if (level.triangleCount() >= curve.triangles.back())
+            continue;
+        const double found = sampleDeviation(source, query, level, kCurvePoints);
+        curve.triangles.push_back(level.triangleCount());
+        curve.deviation.push_back(std::max(found, curve.deviation.back()));
+    }
+    return curve;
+}
+
+Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record, const DeviationCurve& curve,
+                          const LevelTarget& target, std::uint32_t lighterThan, const JobContext& job, ChainTimings* timings) {
+    const auto cut = [&](double count) {
+        const AddTime time(timings != nullptr ? &timings->cutMs : nullptr);
+        const double most = static_cast<double>(lighterThan) - 1;
+        return cutRecord(record, static_cast<std::uint32_t>(std::clamp(count, 0.0, std::max(most, 0.0))));
+    };
+    const auto measure = [&](const Mesh& level) {
+        const AddTime time(timings != nullptr ? &timings->measureMs : nullptr);
+        return measureDeviation(source, query, level, {}, job);
+    };
+    const auto noLighter = [&] {
+        return Error{ErrorCode::CheckFailed, "", fmt::format("no level lighter than {} triangles can be made", grouped(lighterThan)),
+                     "the record ends at " + grouped(record.fewestTriangles()) + "; ask for fewer levels"};
+    };
+
+    if (target.kind != TargetKind::DeviationMetres) {
+        double count = target.value;
+        if (target.kind == TargetKind::ShareOfFirst)
+            count *= record.alive.front();
+        if (target.kind == TargetKind::ShareOfPrevious)
+            count *= lighterThan;
+        CutLevel level{cut(std::round(count)), {}};
+        if (level.mesh.triangleCount() >= lighterThan)
+            return noLighter();
+        auto deviation = measure(level.mesh);
+        if (!deviation)
+            return deviation.error();
+        level.deviation = *deviation;
+        return level;
+    }
+
+    // Bisection on the logarithm of the count, begun from the curve's own answer.
+    double low = std::max(1.0, static_cast<double>(record.fewestTriangles()));
+    double high = static_cast<double>(lighterThan) - 1;
+    std::optional<CutLevel> best;
+    double count = std::clamp(curve.trianglesAt(target.value), low, std::max(low, high));
+    for (int step = 0; step < 8 && high >= low; ++step) {
+        CutLevel level{cut(count), {}};
+        if (level.mesh.triangleCount() >= lighterThan)
+            break;
+        auto deviation = measure(level.mesh);
+        if (!deviation)
+            return deviation.error();
+        level.deviation = *deviation;
+        const bool holds = level.deviation.max() <= target.value;
+        if (holds) {
+            high = count;
+            if (!best || level.mesh.triangleCount() < best->mesh.triangleCount())
+                best = std::move(level);
+        } else {
+            low = count;
+        }
+        const bool fits = holds && deviation->max() >= 0.85 * target.value;
+        if (fits || high - low < 0.02 * high)
+            break;
+        count = step == 0 ? (holds ? std::max(low, count * 0.8) : std::min(high, count * 1.25)) : std::sqrt(low * high);
+    }
+    if (!best)
+        return Error{ErrorCode::CheckFailed, "", "no lighter level stays within " + length(target.value), "allow a larger deviation"};
+    return std::move(*best);
+}
+
+} // namespace thicket

@@ -1,0 +1,51 @@
+#pragma once
+// From one mesh to a measured chain of levels.
+
+#include "measure/deviation.h"
+#include "reduce/record.h"
+
+#include <memory>
+
+namespace thicket {
+
+enum class TargetKind { Triangles, ShareOfFirst, ShareOfPrevious, DeviationMetres };
+
+/// How heavy a level is to be. PixelError at a distance is DeviationMetres after `deviationForPixels`.
+struct LevelTarget {
+    TargetKind kind = TargetKind::ShareOfPrevious;
+    double value = 0.25;
+};
+
+/// Deviation against triangle count: about a dozen measured counts, read between them on logarithmic scales.
+struct DeviationCurve {
+    std::vector<std::uint32_t> triangles; ///< falling, first the source's count
+    std::vector<double> deviation;        ///< metres, never falling; first 0
+
+    [[nodiscard]] bool empty() const { return triangles.empty(); }
+    /// Estimated two-sided maximum deviation at a count, metres.
+    [[nodiscard]] double at(double triangleCount) const;
+    /// The count whose estimated deviation is `metres`: the inverse of `at`.
+    [[nodiscard]] double trianglesAt(double metres) const;
+};
+
+struct CutLevel {
+    Mesh mesh;
+    Deviation deviation;
+};
+
+struct ChainTimings {
+    double recordMs = 0;
+    double cutMs = 0;
+    double measureMs = 0;
+};
+
+/// Measures a dozen counts of a record against its source by sampled vertices. ERRORS Cancelled.
+Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record, const JobContext& job);
+
+/// Cuts and measures one level. A deviation target is met from below: of the counts tried, the lightest that holds.
+/// `lighterThan`: the level before; the new one is strictly lighter. ERRORS Cancelled; CheckFailed when it cannot be lighter.
+Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record, const DeviationCurve& curve,
+                          const LevelTarget& target, std::uint32_t lighterThan, const JobContext& job,
+                          ChainTimings* timings = nullptr);
+
+} // namespace thicket

@@ -1,0 +1,64 @@
+#pragma once
+// The complete, ordered list of collapses of one mesh, from which any level is cut.
+
+#include "base/job.h"
+#include "mesh/mesh.h"
+
+namespace thicket {
+
+constexpr std::uint32_t kNone = 0xFFFFFFFFU;
+
+/// Collapse k (counted from 1) moves two points of the surface to one place and makes one node for each vertex there.
+///
+/// Nodes: the input's distinct vertices first, then the made ones in order of birth. Arrays of one entry a node hold what a
+/// level's vertex needs, so a cut gathers and never computes. `parent` of a node is the one that replaced it and is always
+/// larger, so the representative of every node at a time falls out of one sweep from the top.
+/// Triangles keep the input's order (and so its materials and its locality); `death` says which collapse removes each.
+struct Record {
+    std::vector<Vec3f> positions;
+    std::vector<Vec3f> normals;
+    std::vector<Vec2f> uvs;
+    std::vector<Vec4f> colors;
+    std::vector<std::uint32_t> parent; ///< kNone at the roots
+    std::vector<std::uint32_t> birth;  ///< the collapse that made the node, 0 for the input's; never falls
+
+    std::vector<std::uint32_t> indices; ///< three nodes of the input a triangle
+    std::vector<std::uint32_t> death;   ///< the collapse that removes it; kNone: never
+    std::vector<MeshPart> parts;
+
+    std::vector<std::uint32_t> alive; ///< triangles left after collapse k; alive[0] is the input's count; never rises
+    std::vector<float> error;         ///< estimate from the quadrics, metres, made never to fall; error[0] = 0
+
+    std::uint32_t droppedDegenerate = 0; ///< triangles of the input that had no area or stood twice
+    std::uint32_t droppedDuplicate = 0;
+
+    [[nodiscard]] std::uint32_t collapses() const { return static_cast<std::uint32_t>(alive.size() - 1); }
+    [[nodiscard]] std::uint32_t fewestTriangles() const { return alive.back(); }
+    [[nodiscard]] std::size_t bytes() const;
+};
+
+/// What matters beside the shape. Attribute weights turn a change into metres of a unit-sized mesh.
+struct ReduceOptions {
+    double normalWeight = 0.002;  ///< 0..0.05; a turn by 57 degrees counts as this share of the mesh's diagonal
+    double uvWeight = 0.05;       ///< 0..1; texture drift against deviation, both in metres on the surface
+    double colorWeight = 0.01;    ///< 0..0.1; black to white counts as this share of the diagonal
+    double borderWeight = 6.0;    ///< 0.1..100; open and material borders against surface
+    double seamWeight = 0.3;      ///< 0..10; UV seams and hard edges against surface
+    double areaExponent = 0.5;    ///< 0: mass of the error counts (mean); 1: only its height (maximum)
+};
+
+/// Records all collapses of a mesh. REQUIRES checkMesh has passed.
+/// ERRORS  Cancelled (looked at every 1,024 collapses); BadInput when nothing is left without degenerate triangles.
+/// COST    about O(T log T) time; peak about 300 bytes a triangle with normals and UVs.
+/// THREADS the result does not depend on how many run.
+/// SOURCE  Garland & Heckbert 1997 (quadrics), Hoppe 1999 (attributes by wedge), Hoppe 1996 (record). Ours keeps each edge
+///         with its younger end, so a collapse evaluates only the new point's own edges.
+Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, const JobContext& job);
+
+/// The collapse count after which at most `triangles` are left (or the last, when so few cannot be reached).
+std::uint32_t collapsesForTriangles(const Record& record, std::uint32_t triangles);
+
+/// The level with at most `triangles` triangles; fewestTriangles() when that is more. COST O(nodes + triangles).
+Mesh cutRecord(const Record& record, std::uint32_t triangles);
+
+} // namespace thicket

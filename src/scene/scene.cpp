@@ -1,0 +1,150 @@
+#include "scene/scene.h"
+
+#include <algorithm>
+
+namespace thicket {
+
+std::string roleName(Role role) {
+    switch (role) {
+    case Role::Landmark: return "Landmark";
+    case Role::WorkingPiece: return "Working piece";
+    case Role::Dressing: return "Dressing";
+    case Role::GroundCover: return "Ground cover";
+    case Role::Horizon: return "Horizon";
+    }
+    return {};
+}
+
+std::string roleKey(Role role) {
+    std::string key = roleName(role);
+    for (char& c : key)
+        c = c == ' ' ? '-' : static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return key;
+}
+
+std::optional<Role> roleFromKey(const std::string& key) {
+    for (const Role role : kRoles)
+        if (roleKey(role) == key)
+            return role;
+    return std::nullopt;
+}
+
+const Subject* Scene::find(std::uint32_t id) const {
+    const auto found = std::find_if(subjects.begin(), subjects.end(), [id](const Subject& s) { return s.id == id; });
+    return found == subjects.end() ? nullptr : &*found;
+}
+
+std::uint32_t Scene::freshId() const {
+    std::uint32_t largest = 0;
+    for (const Subject& s : subjects)
+        largest = std::max(largest, s.id);
+    for (const Placement& p : placements)
+        largest = std::max(largest, p.id);
+    return largest + 1;
+}
+
+std::vector<LevelCost> costsOf(const Subject& subject) {
+    std::vector<LevelCost> costs;
+    for (const Level& level : subject.levels)
+        costs.push_back({level.triangles, level.vertices, level.draws, level.promised, level.fixed});
+    return costs;
+}
+
+SelectScene selectScene(const Scene& scene, const View& view) {
+    SelectScene out;
+    std::vector<bool> placed(scene.subjects.size(), false);
+    const auto addCopy = [&out](std::uint32_t chain, const Placement& p) {
+        out.copies.position.push_back(p.position);
+        out.copies.rotation.push_back(p.rotation);
+        out.copies.scale.push_back(p.scale);
+        out.copies.chain.push_back(chain);
+    };
+    for (const Subject& subject : scene.subjects) {
+        out.chains.push_back(resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view));
+        out.subjectOfChain.push_back(subject.id);
+    }
+    for (const Placement& p : scene.placements)
+        for (std::uint32_t i = 0; i < scene.subjects.size(); ++i)
+            if (scene.subjects[i].id == p.subject) {
+                addCopy(i, p);
+                placed[i] = true;
+            }
+    // A subject that nobody has placed stands at the origin, so that it is never lost from sight.
+    for (std::uint32_t i = 0; i < scene.subjects.size(); ++i)
+        if (!placed[i])
+            addCopy(i, {});
+    finishCopies(out.copies, out.chains);
+    return out;
+}
+
+View viewOnRoute(const Route& route, const View& like, double seconds) {
+    const auto& keys = route.keys;
+    const auto after = std::upper_bound(keys.begin(), keys.end(), seconds, [](double t, const RouteKey& k) { return t < k.seconds; });
+    if (after == keys.begin())
+        return lookAt(like, keys.front().eye, keys.front().target);
+    if (after == keys.end())
+        return lookAt(like, keys.back().eye, keys.back().target);
+    const auto i = static_cast<std::size_t>(after - keys.begin());
+    const RouteKey& k1 = keys[i - 1];
+    const RouteKey& k2 = keys[i];
+    const RouteKey& k0 = i >= 2 ? keys[i - 2] : k1;
+    const RouteKey& k3 = i + 1 < keys.size() ? keys[i + 1] : k2;
+    const double t = (seconds - k1.seconds) / std::max(k2.seconds - k1.seconds, 1e-9);
+    const auto spline = [t](const Vec3d& a, const Vec3d& b, const Vec3d& c, const Vec3d& d) -> Vec3d {
+        return 0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t * t + (3 * b - a - 3 * c + d) * t * t * t);
+    };
+    return lookAt(like, spline(k0.eye, k1.eye, k2.eye, k3.eye), spline(k0.target, k1.target, k2.target, k3.target));
+}
+
+RolePreset presetFor(Role role, std::uint32_t triangles) {
+    struct Row {
+        int levels;
+        double share;
+        double allowPx;
+    };
+    const Row row = role == Role::Landmark       ? Row{5, 0.25, 1.0}
+                    : role == Role::WorkingPiece ? Row{4, 0.22, 1.0}
+                    : role == Role::Dressing     ? Row{4, 0.18, 1.5}
+                    : role == Role::GroundCover  ? Row{3, 0.15, 2.0}
+                                                 : Row{3, 0.08, 1.0};
+    RolePreset preset;
+    preset.allowPx = row.allowPx;
+    double count = triangles;
+    for (int i = 0; i < row.levels && count * row.share >= 12; ++i) {
+        count *= row.share;
+        preset.targets.push_back({TargetKind::ShareOfPrevious, row.share});
+    }
+    if (preset.targets.empty())
+        preset.targets.push_back({TargetKind::ShareOfPrevious, 0.5});
+    return preset;
+}
+
+void refreshSubject(Subject& subject) {
+    for (Level& level : subject.levels)
+        if (level.mesh) {
+            level.triangles = level.mesh->triangleCount();
+            level.vertices = level.mesh->vertexCount();
+            level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+        }
+    if (subject.levels.empty() || !subject.levels.front().mesh)
+        return;
+    const Mesh& first = *subject.levels.front().mesh;
+    subject.bounds = boundsOf(first);
+    subject.radius = radiusAround(first, subject.bounds.centre());
+}
+
+Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin) {
+    Level level;
+    level.triangles = mesh->triangleCount();
+    level.vertices = mesh->vertexCount();
+    level.draws = static_cast<std::uint32_t>(mesh->parts.size());
+    level.mesh = std::move(mesh);
+    level.origin = origin;
+    level.deviation = deviation.max();
+    level.promised = deviation.promised();
+    level.p99 = deviation.p99();
+    level.rms = deviation.rms();
+    return level;
+}
+
+} // namespace thicket

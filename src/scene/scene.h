@@ -1,0 +1,136 @@
+#pragma once
+// The whole of a project's state: subjects with their chains, placed copies, routes, devices. Plain values; meshes are shared
+// and never changed once made, so copying a subject (for undo, for a job) is cheap.
+
+#include "mesh/findings.h"
+#include "reduce/chain.h"
+#include "switching/selector.h"
+
+#include <filesystem>
+#include <memory>
+#include <string>
+
+namespace thicket {
+
+enum class Role { Landmark, WorkingPiece, Dressing, GroundCover, Horizon };
+constexpr Role kRoles[] = {Role::Landmark, Role::WorkingPiece, Role::Dressing, Role::GroundCover, Role::Horizon};
+std::string roleName(Role role);                    ///< "Working piece"
+std::string roleKey(Role role);                     ///< "working-piece", for files and the command line
+std::optional<Role> roleFromKey(const std::string& key);
+
+enum class LevelOrigin { Source, Collapsed, HandMade };
+
+struct Level {
+    std::shared_ptr<const Mesh> mesh; ///< null until cut again after a project was opened
+    std::uint32_t triangles = 0;
+    std::uint32_t vertices = 0;
+    std::uint32_t draws = 0;
+    LevelOrigin origin = LevelOrigin::Collapsed;
+    bool locked = false;
+    bool measured = true; ///< false while the deviation is only read off the curve
+    double deviation = 0; ///< largest found, metres, two-sided
+    double promised = 0;  ///< what switching relies on: deviation and a little more
+    double p99 = 0;
+    double rms = 0;
+    std::optional<FixedSwitch> fixed;
+};
+
+struct SourceFile {
+    std::filesystem::path path; ///< absolute while running; relative to the project in its file
+    std::string hash;           ///< of the file's bytes when it was read
+    std::string family;         ///< which of the file's level families, empty when it holds one
+};
+
+struct Subject {
+    std::uint32_t id = 0;
+    std::string name;
+    Role role = Role::WorkingPiece;
+    SourceFile source;
+    std::shared_ptr<const Surfaces> surfaces;
+    std::vector<Level> levels; ///< finest first
+    SwitchRule rule;
+    Bounds bounds; ///< of L0, own space
+    double radius = 1;
+    DeviationCurve curve;
+    std::vector<Finding> findings;
+    bool placedByHand = false; ///< false: one copy at the origin stands in until placements are given
+};
+
+struct Placement {
+    std::uint32_t id = 0;
+    std::uint32_t subject = 0;
+    Vec3d position{0, 0, 0};
+    Quatd rotation{1, 0, 0, 0};
+    double scale = 1;
+};
+
+struct RouteKey {
+    double seconds = 0;
+    Vec3d eye{0, 2, 0};
+    Vec3d target{0, 2, -1};
+};
+
+struct Route {
+    std::string name;
+    std::vector<RouteKey> keys; ///< by rising time
+    [[nodiscard]] double length() const { return keys.empty() ? 0 : keys.back().seconds; }
+};
+
+/// What one frame may cost on a machine, and what things cost there. Every figure was entered by someone; none is measured
+/// on the machine itself unless `source` says so.
+struct Device {
+    std::string name;
+    double frameMs = 8;
+    double frameRate = 60;
+    std::uint64_t triangleBudget = 1'000'000;
+    std::uint64_t drawBudget = 1000;
+    double nsPerTriangle = 5;
+    double nsPerVertex = 4;
+    double usPerDraw = 5;
+    double nsPerPixel = 0.5;
+    double overdraw = 1.5;
+    double baseMs = 0.5;
+    std::string source = "entered";
+};
+
+struct Scene {
+    std::string name = "Untitled";
+    std::vector<Subject> subjects;
+    std::vector<Placement> placements;
+    std::vector<Route> routes;
+    std::vector<Device> devices;
+    std::size_t device = 0;
+    View view; ///< the stated view: field, lines; and where the shot camera stands
+
+    [[nodiscard]] const Subject* find(std::uint32_t id) const;
+    [[nodiscard]] const Device* currentDevice() const { return device < devices.size() ? &devices[device] : nullptr; }
+    [[nodiscard]] std::uint32_t freshId() const; ///< larger than any id in use
+};
+
+/// Costs of the levels as the selector needs them.
+std::vector<LevelCost> costsOf(const Subject& subject);
+
+/// What the selector takes: a chain a subject (same order) and the copies.
+struct SelectScene {
+    std::vector<ResolvedChain> chains;
+    CopyArrays copies;
+    std::vector<std::uint32_t> subjectOfChain;
+};
+SelectScene selectScene(const Scene& scene, const View& view);
+
+/// Where a route's camera stands: Catmull-Rom through the keys, ends held. REQUIRES at least one key.
+View viewOnRoute(const Route& route, const View& like, double seconds);
+
+/// The chain a role asks for, coarser levels after L0, for a mesh of so many triangles.
+struct RolePreset {
+    std::vector<LevelTarget> targets;
+    double allowPx = 1;
+};
+RolePreset presetFor(Role role, std::uint32_t triangles);
+
+/// Fills counts, bounds, radius and findings from the level meshes.
+void refreshSubject(Subject& subject);
+/// A level made from a mesh and what was measured of it.
+Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin);
+
+} // namespace thicket

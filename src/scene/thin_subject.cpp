@@ -1,0 +1,115 @@
+#include "scene/thin_subject.h"
+
+#include <algorithm>
+#include <chrono>
+
+namespace thicket {
+
+Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job) {
+    ThinState state;
+    state.source = subject.levels.front().mesh;
+    const auto start = std::chrono::steady_clock::now();
+    auto record = recordCollapses(*state.source, options, job.part(0, 0.7));
+    if (!record) {
+        Error error = record.error();
+        error.where = subject.name;
+        return error;
+    }
+    state.recordMs = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+    state.record = std::make_shared<const Record>(std::move(*record));
+    state.query = std::make_shared<const SurfaceQuery>(*state.source);
+    auto curve = measureCurve(*state.source, *state.query, *state.record, job.part(0.7, 1));
+    if (!curve)
+        return curve.error();
+    state.curve = std::move(*curve);
+    return state;
+}
+
+Result<Subject> thinSubject(const Subject& subject, const ThinState& state, const std::vector<LevelTarget>& targets,
+                            const JobContext& job, ChainTimings* timings) {
+    Subject out = subject;
+    out.curve = state.curve;
+    std::vector<Level> kept;
+    for (std::size_t i = 1; i < subject.levels.size(); ++i)
+        if (subject.levels[i].locked || subject.levels[i].origin == LevelOrigin::HandMade)
+            kept.push_back(subject.levels[i]);
+    out.levels = {subject.levels.front()};
+    std::uint32_t previous = out.levels.front().triangles;
+    Error last{ErrorCode::CheckFailed, subject.name, "no lighter level can be made", "the mesh is already as light as its shape allows"};
+    for (std::size_t i = 0; i < targets.size(); ++i) {
+        const auto n = static_cast<double>(targets.size());
+        auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, targets[i], previous,
+                              job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n), timings);
+        if (!level) {
+            if (level.error().code == ErrorCode::Cancelled)
+                return level.error();
+            last = level.error();
+            last.where = subject.name;
+            continue;
+        }
+        previous = level->mesh.triangleCount();
+        const Deviation deviation = level->deviation;
+        out.levels.push_back(levelFrom(std::make_shared<const Mesh>(std::move(level->mesh)), deviation, LevelOrigin::Collapsed));
+    }
+    if (out.levels.size() == 1 && kept.empty())
+        return last;
+    out.levels.insert(out.levels.end(), kept.begin(), kept.end());
+    std::stable_sort(out.levels.begin() + 1, out.levels.end(), [](const Level& a, const Level& b) { return a.triangles > b.triangles; });
+    // A cut next to a kept level of the same weight would be a level that never pays.
+    out.levels.erase(std::unique(out.levels.begin(), out.levels.end(), [](const Level& a, const Level& b) { return a.triangles == b.triangles; }),
+                     out.levels.end());
+    return out;
+}
+
+Subject restoreLevels(const Subject& subject, const ThinState& state) {
+    Subject out = subject;
+    out.curve = state.curve;
+    for (Level& level : out.levels)
+        if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
+            level.mesh = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));
+            level.triangles = level.mesh->triangleCount();
+            level.vertices = level.mesh->vertexCount();
+            level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+        }
+    return out;
+}
+
+Result<Subject> measureLevels(const Subject& subject, const JobContext& job) {
+    Subject out = subject;
+    if (out.levels.size() < 2)
+        return out;
+    const Mesh& source = *out.levels.front().mesh;
+    const SurfaceQuery query(source);
+    for (std::size_t i = 1; i < out.levels.size(); ++i) {
+        const double n = static_cast<double>(out.levels.size());
+        auto deviation = measureDeviation(source, query, *out.levels[i].mesh, {}, job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        if (!deviation)
+            return deviation.error();
+        Level measured = levelFrom(out.levels[i].mesh, *deviation, out.levels[i].origin);
+        measured.locked = out.levels[i].locked;
+        measured.fixed = out.levels[i].fixed;
+        out.levels[i] = std::move(measured);
+    }
+    return out;
+}
+
+std::vector<Finding> findChainProblems(const Subject& subject) {
+    std::vector<Finding> findings;
+    const auto note = [&](FindingKind kind, std::size_t level) {
+        findings.push_back({kind, 1, subject.bounds.centre(), subject.radius, static_cast<int>(level), true});
+    };
+    for (std::size_t i = 1; i < subject.levels.size(); ++i) {
+        if (subject.levels[i].triangles >= subject.levels[i - 1].triangles)
+            note(FindingKind::LevelsOutOfOrder, i);
+        if (!subject.levels[i].mesh || subject.levels[i].origin == LevelOrigin::Collapsed)
+            continue;
+        const Bounds bounds = boundsOf(*subject.levels[i].mesh);
+        const double allowed = 0.1 * subject.bounds.diagonal();
+        if ((bounds.centre() - subject.bounds.centre()).norm() > allowed ||
+            std::abs(bounds.diagonal() - subject.bounds.diagonal()) > 2 * allowed)
+            note(FindingKind::LevelBoundsDisagree, i);
+    }
+    return findings;
+}
+
+} // namespace thicket

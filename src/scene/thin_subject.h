@@ -1,0 +1,35 @@
+#pragma once
+// Thinning one subject: what the window's button, the command line and a reopened project all do.
+
+#include "scene/scene.h"
+
+namespace thicket {
+
+/// A record with what is needed to cut and measure from it. Shared by value; heavy, kept out of the scene.
+struct ThinState {
+    std::shared_ptr<const Mesh> source;
+    std::shared_ptr<const Record> record;
+    std::shared_ptr<const SurfaceQuery> query;
+    DeviationCurve curve;
+    double recordMs = 0;
+};
+
+/// Records a subject's L0 and measures its curve. REQUIRES L0 has its mesh. ERRORS Cancelled, BadInput.
+Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job);
+
+/// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no longer
+/// be lighter than the level before are left out. Returns the subject with its new chain, ordered by triangles.
+/// ERRORS  Cancelled; CheckFailed when not a single lighter level can be made.
+Result<Subject> thinSubject(const Subject& subject, const ThinState& state, const std::vector<LevelTarget>& targets,
+                            const JobContext& job, ChainTimings* timings = nullptr);
+
+/// Cuts again the meshes of levels that have none (a project just opened). Deviations are kept as they were saved.
+Subject restoreLevels(const Subject& subject, const ThinState& state);
+
+/// Measures levels that came with a file (hand-made) against L0. ERRORS Cancelled.
+Result<Subject> measureLevels(const Subject& subject, const JobContext& job);
+
+/// Findings about the chain besides those of L0's mesh: order, bounds.
+std::vector<Finding> findChainProblems(const Subject& subject);
+
+} // namespace thicket

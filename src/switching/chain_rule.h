@@ -1,0 +1,61 @@
+#pragma once
+// When each level of a chain shows, and when nothing does.
+
+#include "switching/view.h"
+
+#include <optional>
+#include <vector>
+
+namespace thicket {
+
+enum class DecideBy { PixelError, Distance, ScreenHeight };
+enum class MeasureFrom { NearestPoint, Centre, Depth };
+
+/// A switch that a person set by hand, kept in the unit it was set in. `value`: pixels, metres, or a share of the viewport.
+struct FixedSwitch {
+    DecideBy unit = DecideBy::Distance;
+    double value = 0;
+};
+
+struct SwitchRule {
+    DecideBy decideBy = DecideBy::PixelError;
+    MeasureFrom measureFrom = MeasureFrom::NearestPoint; ///< only the nearest point keeps the pixel promise
+    double allowPx = 1.0;     ///< 0.25..8; pixels that a drawn surface may be off
+    double hysteresis = 0.08; ///< 0..0.5; coarser at d (1 + h), finer again at d
+    double fadeSeconds = 0.25; ///< 0..2; both levels are drawn, and counted, while it lasts
+    double cullBelowPx = 3;   ///< 0..64; nothing is drawn when the subject is less tall than this
+    double reachMetres = 0;   ///< nothing is drawn beyond; 0: no such limit
+    double marginMetres = 0.5; ///< kept when this far outside the view
+};
+
+/// What the selector knows of one level.
+struct LevelCost {
+    std::uint32_t triangles = 0;
+    std::uint32_t vertices = 0;
+    std::uint32_t draws = 0;
+    double deviationMetres = 0; ///< promised two-sided deviation from L0
+    std::optional<FixedSwitch> fixed;
+};
+
+/// A chain in force for one view's field and lines: distances at instance scale 1, never falling; the first is 0.
+struct ResolvedChain {
+    std::vector<LevelCost> levels;
+    std::vector<double> fromMetres;  ///< where each level comes in
+    std::vector<bool> growsWithScale; ///< false where the switch was set as a plain distance
+    SwitchRule rule;
+    Bounds bounds;
+    Vec3d centre{0, 0, 0};
+    double radius = 1;
+};
+
+/// Works out all switches. Those fixed by hand keep their value in their own unit; the others follow the allowance.
+ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds, double radius,
+                           const View& view);
+
+/// Where one level would come in without regard to its neighbours, metres at scale 1.
+double switchDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view);
+
+/// A distance written as a switch in a unit.
+FixedSwitch fixAt(DecideBy unit, double distanceMetres, const LevelCost& level, double radius, const View& view);
+
+} // namespace thicket
