@@ -1,0 +1,49 @@
+#pragma once
+// Budget: the device, who spends the frame, what the audit found.
+
+#include "app/parts/controls.h"
+#include "appmodel/workbench.h"
+
+#include <QComboBox>
+
+namespace thicket::app {
+
+/// The ledger of the present frame as bars, dearest first.
+class LedgerView : public QWidget {
+    Q_OBJECT
+public:
+    explicit LedgerView(Workbench& bench, QWidget* parent = nullptr);
+    void show(const Ledger& ledger);
+    /// Colours come from the lanes, so that both agree.
+    std::function<QColor(std::size_t)> colorOf;
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    Workbench& m_bench;
+    Ledger m_ledger;
+};
+
+class BudgetPanel : public Panel {
+    Q_OBJECT
+public:
+    explicit BudgetPanel(Workbench& bench, QWidget* parent = nullptr);
+    void setFrame(const Ledger& ledger, double seconds);
+    void setPlaying(bool playing);
+    [[nodiscard]] LedgerView* ledger() const { return m_ledger; }
+
+signals:
+    void playRequested();
+
+private:
+    void refresh();
+    Workbench& m_bench;
+    QComboBox* m_device;
+    LedgerView* m_ledger;
+    QLabel* m_findings;
+    QPushButton* m_play;
+    QPushButton* m_fly;
+};
+
+} // namespace thicket::app

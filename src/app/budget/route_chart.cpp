@@ -1,0 +1,220 @@
+#include "app/budget/route_chart.h"
+
+#include "app/look/look.h"
+
+#include <algorithm>
+#include <numeric>
+
+namespace thicket::app {
+
+RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
+    setAccessibleName(tr("Cost along the route"));
+    setMinimumHeight(250);
+    m_triangles = new QCPAxisRect(this);
+    m_draws = new QCPAxisRect(this);
+    plotLayout()->addElement(1, 0, m_triangles);
+    plotLayout()->addElement(2, 0, m_draws);
+    plotLayout()->setRowStretchFactor(0, 1.7);
+    plotLayout()->setRowStretchFactor(1, 1.2);
+    plotLayout()->setRowStretchFactor(2, 0.8);
+    plotLayout()->setRowSpacing(0);
+    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws}) {
+        style(lane, false, false);
+        lane->setAutoMargins(QCP::msNone);
+        lane->setMargins(QMargins(76, lane == axisRect() ? 36 : 5, 24, lane == m_draws ? 42 : 3));
+        lane->axis(QCPAxis::atBottom)->setTickLabels(false);
+    }
+    const auto two = [](std::function<QString(double)> label) { return QSharedPointer<QCPAxisTicker>(new PlainTicker(std::move(label), 3)); };
+    yAxis->setTicker(two([](double v) { return v <= 0 ? QString() : QStringLiteral("%1 ms").arg(v); }));
+    m_triangles->axis(QCPAxis::atLeft)->setTicker(two([](double v) { return v <= 0 ? QString() : shortText(v); }));
+    m_draws->axis(QCPAxis::atLeft)->setTicker(two([](double v) { return v <= 0 ? QString() : groupedText(std::llround(v)); }));
+    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws})
+        lane->axis(QCPAxis::atBottom)->setTicker(QSharedPointer<QCPAxisTicker>(new PlainTicker([](double v) { return QStringLiteral("%1 s").arg(v); }, 7)));
+    m_draws->axis(QCPAxis::atBottom)->setTickLabels(true);
+    m_draws->axis(QCPAxis::atBottom)->setOffset(16);
+    connect(&bench, &Workbench::auditChanged, this, &RouteChart::rebuild);
+    connect(&bench.document, &Document::sceneChanged, this, &RouteChart::rebuild);
+    rebuild();
+}
+
+void RouteChart::rebuild() {
+    const auto& scene = m_bench.scene();
+    const double length = scene.routes.empty() ? 10 : scene.routes.front().length();
+    const Device* device = scene.currentDevice();
+    double ms = device != nullptr ? device->frameMs : 8;
+    double triangles = device != nullptr ? static_cast<double>(device->triangleBudget) : 1e6;
+    double draws = device != nullptr ? static_cast<double>(device->drawBudget) : 1e3;
+    m_order.assign(scene.subjects.size(), 0);
+    std::iota(m_order.begin(), m_order.end(), std::size_t{0});
+    if (const Audit* audit = m_bench.audit()) {
+        std::vector<double> sum(scene.subjects.size(), 0);
+        for (const AuditFrame& f : audit->frames) {
+            ms = std::max(ms, f.ms);
+            triangles = std::max(triangles, static_cast<double>(f.triangles));
+            draws = std::max(draws, static_cast<double>(f.draws));
+            for (std::size_t i = 0; i < sum.size() && i < f.subjectMs.size(); ++i)
+                sum[i] += static_cast<double>(f.subjectMs[i]);
+        }
+        std::stable_sort(m_order.begin(), m_order.end(), [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
+    }
+    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws})
+        lane->axis(QCPAxis::atBottom)->setRange(0, length);
+    yAxis->setRange(0, ms * 1.15);
+    m_triangles->axis(QCPAxis::atLeft)->setRange(0, triangles * 1.15);
+    m_draws->axis(QCPAxis::atLeft)->setRange(0, draws * 1.2);
+    refresh();
+    update();
+}
+
+void RouteChart::setTime(double seconds) {
+    m_time = seconds;
+    update();
+}
+
+double RouteChart::xOf(double seconds) const { return xAxis->coordToPixel(seconds); }
+
+QColor RouteChart::colorOf(std::size_t subject) const {
+    const auto at = std::find(m_order.begin(), m_order.end(), subject) - m_order.begin();
+    static const int ramp[] = {4, 3, 2, 1, 0, 5, 6, 7};
+    return Look::level(ramp[at % 8]);
+}
+
+void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, double budget, const std::function<double(const AuditFrame&)>& total,
+                           const std::function<double(const AuditFrame&, std::size_t)>& share) const {
+    const Look& l = Look::now();
+    const Audit& audit = *m_bench.audit();
+    const QCPAxis* axis = lane->axis(QCPAxis::atLeft);
+    const QRect area = lane->rect();
+    p.save();
+    p.setClipRect(area);
+    // One column a pixel, the worst frame in it: a single bad frame is never averaged away.
+    const int columns = std::max(1, area.width());
+    const auto& frames = audit.frames;
+    std::vector<const AuditFrame*> worst(static_cast<std::size_t>(columns), nullptr);
+    for (const AuditFrame& f : frames) {
+        const int c = std::clamp(static_cast<int>(xAxis->coordToPixel(f.seconds)) - area.left(), 0, columns - 1);
+        auto& slot = worst[static_cast<std::size_t>(c)];
+        if (slot == nullptr || total(f) > total(*slot))
+            slot = &f;
+    }
+    const AuditFrame* last = &frames.front();
+    for (auto& slot : worst) {
+        if (slot == nullptr)
+            slot = last;
+        last = slot;
+    }
+    std::vector<double> base(static_cast<std::size_t>(columns), 0);
+    const auto band = [&](const std::function<double(const AuditFrame&)>& height, const QColor& color) {
+        QPolygonF shape;
+        for (int c = 0; c < columns; ++c)
+            shape << QPointF(area.left() + c + 0.5, axis->coordToPixel(base[static_cast<std::size_t>(c)]));
+        QPolygonF top;
+        for (int c = columns - 1; c >= 0; --c) {
+            base[static_cast<std::size_t>(c)] += height(*worst[static_cast<std::size_t>(c)]);
+            top << QPointF(area.left() + c + 0.5, axis->coordToPixel(base[static_cast<std::size_t>(c)]));
+        }
+        shape << top;
+        p.setPen(Qt::NoPen);
+        p.setBrush(color);
+        p.drawPolygon(shape);
+    };
+    if (share) {
+        for (const std::size_t s : m_order) {
+            QColor color = colorOf(s);
+            color.setAlphaF(0.82F);
+            band([&](const AuditFrame& f) { return share(f, s); }, color);
+        }
+        // What belongs to no subject: the device's base cost.
+        for (int c = 0; c < columns; ++c) {
+            const auto i = static_cast<std::size_t>(c);
+            const double rest = total(*worst[i]) - base[i];
+            if (rest > 0)
+                p.fillRect(QRectF(area.left() + c, axis->coordToPixel(total(*worst[i])), 1, axis->coordToPixel(base[i]) - axis->coordToPixel(total(*worst[i]))), l.line);
+        }
+    } else {
+        band(total, l.faint);
+    }
+    QColor over = l.over;
+    over.setAlphaF(0.25F);
+    for (int c = 0; c < columns; ++c)
+        if (total(*worst[static_cast<std::size_t>(c)]) > budget)
+            p.fillRect(QRect(area.left() + c, area.top(), 1, area.height()), over);
+    p.setPen(QPen(l.text, 1.4));
+    const double y = axis->coordToPixel(budget);
+    p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
+    p.restore();
+    p.setFont(Look::font(11, 600));
+    const int w = p.fontMetrics().horizontalAdvance(name) + 10;
+    const QRectF label(area.left() + 4, area.top() + 2, w, 15);
+    QColor back = l.ground;
+    back.setAlphaF(0.75F);
+    p.fillRect(label, back);
+    p.setPen(l.text);
+    p.drawText(label, Qt::AlignCenter, name);
+}
+
+void RouteChart::paintOverlay(QPainter& p) {
+    const Look& l = Look::now();
+    const Audit* audit = m_bench.audit();
+    const auto& scene = m_bench.scene();
+    QString title = scene.routes.empty() ? tr("No route") : QString::fromStdString(scene.routes.front().name) + QStringLiteral(" · %1 s").arg(scene.routes.front().length(), 0, 'f', 0);
+    QString aside;
+    QColor color = l.quiet;
+    if (audit != nullptr && !audit->frames.empty()) {
+        const AuditFrame& worst = audit->frames[audit->worstFrame];
+        title += tr(" · %1 frames").arg(groupedText(static_cast<qint64>(audit->frames.size())));
+        aside = tr("worst %1 ms at %2 s").arg(worst.ms, 0, 'f', 1).arg(worst.seconds, 0, 'f', 1);
+        if (m_bench.auditStale())
+            aside = tr("from before the last change · ") + aside;
+        color = audit->holds() ? l.good : l.over;
+    }
+    drawTitle(p, title, aside, color);
+    const QRect bottom = m_draws->rect();
+    if (audit == nullptr || audit->frames.empty() || audit->frames.front().subjectMs.size() != scene.subjects.size()) {
+        p.setFont(Look::font(12.5));
+        p.setPen(l.quiet);
+        p.drawText(QRect(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()), Qt::AlignCenter,
+                   scene.routes.empty() ? tr("A project with a route shows its cost here, frame by frame.") : tr("“Fly the route” walks every frame and plots what it costs."));
+    } else {
+        const Device* device = scene.currentDevice();
+        paintLane(p, axisRect(), tr("frame time"), device->frameMs, [](const AuditFrame& f) { return f.ms; }, [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
+        paintLane(p, m_triangles, tr("triangles"), static_cast<double>(device->triangleBudget), [](const AuditFrame& f) { return static_cast<double>(f.triangles); },
+                  [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectTriangles[s]); });
+        paintLane(p, m_draws, tr("draws"), static_cast<double>(device->drawBudget), [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
+        p.setFont(Look::font(11));
+        p.setPen(l.quiet);
+        p.drawText(QRect(0, bottom.bottom() + 4, 70, 14), Qt::AlignRight | Qt::AlignVCenter, tr("switches"));
+        p.setPen(QPen(l.accent, 1));
+        for (const AuditFrame& f : audit->frames)
+            if (f.switches > 0) {
+                const double x = xOf(f.seconds);
+                p.drawLine(QPointF(x, bottom.bottom() + 4), QPointF(x, bottom.bottom() + 16));
+            }
+    }
+    if (!scene.routes.empty()) {
+        const double x = xOf(m_time);
+        p.setPen(QPen(l.accent, 2));
+        p.drawLine(QPointF(x, axisRect()->top() - 4), QPointF(x, bottom.bottom() + 16));
+    }
+}
+
+void RouteChart::mousePressEvent(QMouseEvent* event) {
+    if (!m_bench.scene().routes.empty() && event->button() == Qt::LeftButton)
+        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
+}
+
+void RouteChart::mouseMoveEvent(QMouseEvent* event) {
+    if (event->buttons().testFlag(Qt::LeftButton) && !m_bench.scene().routes.empty())
+        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
+}
+
+void RouteChart::keyPressEvent(QKeyEvent* event) {
+    const double step = event->key() == Qt::Key_Left ? -0.25 : event->key() == Qt::Key_Right ? 0.25 : 0;
+    if (step == 0 || m_bench.scene().routes.empty()) {
+        Chart::keyPressEvent(event);
+        return;
+    }
+    emit timePicked(std::clamp(m_time + step, 0.0, m_bench.scene().routes.front().length()));
+}
+
+} // namespace thicket::app

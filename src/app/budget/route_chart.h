@@ -1,0 +1,38 @@
+#pragma once
+// The lanes of the route: frame time and triangles by subject, draws, switches, against the budget.
+
+#include "app/parts/chart.h"
+
+namespace thicket::app {
+
+class RouteChart : public Chart {
+    Q_OBJECT
+public:
+    explicit RouteChart(Workbench& bench, QWidget* parent = nullptr);
+    void setTime(double seconds);
+    [[nodiscard]] double time() const { return m_time; }
+    [[nodiscard]] double xOf(double seconds) const;
+    /// A subject's colour in the lanes: the more it costs over the route, the nearer to the bottom and the darker.
+    [[nodiscard]] QColor colorOf(std::size_t subject) const;
+
+signals:
+    void timePicked(double seconds);
+
+protected:
+    void paintOverlay(QPainter& painter) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    void rebuild();
+    void paintLane(QPainter& painter, QCPAxisRect* lane, const QString& name, double budget, const std::function<double(const AuditFrame&)>& total,
+                   const std::function<double(const AuditFrame&, std::size_t)>& share) const;
+
+    QCPAxisRect* m_triangles;
+    QCPAxisRect* m_draws;
+    std::vector<std::size_t> m_order; ///< subjects from the dearest on
+    double m_time = 0;
+};
+
+} // namespace thicket::app

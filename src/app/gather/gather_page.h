@@ -1,0 +1,61 @@
+#pragma once
+// Gather: what was brought in, how big it is, and what is wrong with it.
+
+#include "app/parts/controls.h"
+#include "appmodel/workbench.h"
+
+#include <QAbstractListModel>
+#include <QListView>
+
+namespace thicket::app {
+
+/// The findings of the selected subject, serious ones first.
+class FindingModel : public QAbstractListModel {
+    Q_OBJECT
+public:
+    explicit FindingModel(Workbench& bench, QObject* parent = nullptr);
+    int rowCount(const QModelIndex& parent = {}) const override;
+    QVariant data(const QModelIndex& index, int role) const override;
+    [[nodiscard]] const Finding* finding(const QModelIndex& index) const;
+
+private:
+    Workbench& m_bench;
+    std::vector<Finding> m_findings;
+};
+
+/// Below the viewport: the check list.
+class FindingsView : public QWidget {
+    Q_OBJECT
+public:
+    explicit FindingsView(Workbench& bench, QWidget* parent = nullptr);
+    [[nodiscard]] QListView* list() const { return m_list; }
+
+signals:
+    void frameRequested(const Vec3d& place, double radius);
+
+private:
+    void refresh();
+    Workbench& m_bench;
+    FindingModel* m_model;
+    QListView* m_list;
+    QLabel* m_summary;
+};
+
+/// On the right: the subject's facts.
+class GatherPanel : public Panel {
+    Q_OBJECT
+public:
+    explicit GatherPanel(Workbench& bench, QWidget* parent = nullptr);
+
+signals:
+    void addRequested();
+    void relinkRequested();
+
+private:
+    void refresh();
+    Workbench& m_bench;
+    QLabel* m_facts;
+    QPushButton* m_relink;
+};
+
+} // namespace thicket::app

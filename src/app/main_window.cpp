@@ -1,0 +1,620 @@
+#include "app/main_window.h"
+
+#include "app/budget/budget_panel.h"
+#include "app/budget/route_chart.h"
+#include "app/gather/gather_page.h"
+#include "app/look/look.h"
+#include "app/ship/ship_page.h"
+#include "app/switching/switch_chart.h"
+#include "app/switching/switch_panel.h"
+#include "app/thin/thin_chart.h"
+#include "app/thin/thin_panel.h"
+
+#include <QAction>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDropEvent>
+#include <QFileDialog>
+#include <QMenu>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QSettings>
+#include <algorithm>
+
+namespace thicket::app {
+namespace {
+
+QString meshFilter() {
+    QStringList patterns;
+    for (const std::string& suffix : readableSuffixes())
+        patterns << QStringLiteral("*%1").arg(QString::fromStdString(suffix)) << QStringLiteral("*%1").arg(QString::fromStdString(suffix).toUpper());
+    return QObject::tr("Meshes (%1);;All files (*)").arg(patterns.join(' '));
+}
+
+QString hintFor(Stage stage) {
+    switch (stage) {
+    case Stage::Gather: return QObject::tr("Drop files anywhere · click a finding to look at the place · drag turns, Shift-drag moves, wheel comes nearer · Home frames");
+    case Stage::Thin: return QObject::tr("Drag a pin along the curve to change a level · double-click the chart to add one · Left and Right move the selected pin");
+    case Stage::Switch: return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks the camera back");
+    case Stage::Budget: return QObject::tr("Click a lane to stand there · Space plays the route · Ctrl+R flies it and compares every frame");
+    case Stage::Ship: return QObject::tr("Every file is written whole, read back and compared");
+    }
+    return {};
+}
+
+} // namespace
+
+MainWindow::MainWindow() {
+    setAcceptDrops(true);
+    setMinimumSize(1100, 700);
+    resize(1280, 800);
+    auto* root = new QWidget;
+    root->setObjectName(QStringLiteral("root"));
+    auto* rows = new QVBoxLayout(root);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(0);
+    const auto rule = [] {
+        auto* line = new QFrame;
+        line->setFixedSize(QWIDGETSIZE_MAX, 1);
+        line->setFixedHeight(1);
+        line->setMaximumWidth(QWIDGETSIZE_MAX);
+        line->setMinimumWidth(0);
+        line->setStyleSheet(QStringLiteral("background:%1").arg(Look::now().line.name()));
+        return line;
+    };
+    rows->addWidget(makeTop());
+    rows->addWidget(rule());
+    auto* columns = new QHBoxLayout;
+    columns->setSpacing(0);
+    columns->addWidget(makeLeft());
+    columns->addWidget(makeCentre(), 1);
+    m_panels = new QStackedWidget;
+    m_panels->setFixedWidth(280);
+    m_gatherPanel = new GatherPanel(m_bench);
+    m_thinPanel = new ThinPanel(m_bench);
+    m_switchPanel = new SwitchPanel(m_bench);
+    m_budgetPanel = new BudgetPanel(m_bench);
+    m_shipPanel = new ShipPanel(m_bench);
+    for (QWidget* panel : std::initializer_list<QWidget*>{m_gatherPanel, m_thinPanel, m_switchPanel, m_budgetPanel, m_shipPanel})
+        m_panels->addWidget(panel);
+    m_budgetPanel->ledger()->colorOf = [this](std::size_t i) { return m_routeChart->colorOf(i); };
+    columns->addWidget(m_panels);
+    rows->addLayout(columns, 1);
+    rows->addWidget(rule());
+    rows->addWidget(makeFoot());
+    root->setStyleSheet(QStringLiteral("#root { background: %1; }").arg(Look::now().panel.name()));
+    setCentralWidget(root);
+    makeActions();
+
+    connect(m_path, &StagePath::picked, this, &MainWindow::setStage);
+    connect(&m_bench.document, &Document::sceneChanged, this, [this] {
+        refreshStages();
+        refreshTitle();
+        refreshCharts();
+    });
+    connect(&m_bench.document, &Document::stateChanged, this, &MainWindow::refreshTitle);
+    connect(&m_bench, &Workbench::auditChanged, this, &MainWindow::refreshStages);
+    connect(&m_bench, &Workbench::shipChanged, this, &MainWindow::refreshStages);
+    connect(&m_bench, &Workbench::message, this, &MainWindow::showMessage);
+    connect(&m_bench, &Workbench::projectOpened, this, [this](const QString& path) {
+        noteRecent(path);
+        const View& view = m_bench.scene().view;
+        m_viewport->setShotView(view.eye, view.eye + view.forward * 30);
+    });
+    connect(&m_bench, &Workbench::recoveryFound, this, [this](const QString& project, const QString& autosave) {
+        if (m_quiet)
+            return;
+        QMessageBox box(QMessageBox::Question, tr("Recover"), tr("There is work on this project that was saved automatically but not by you. Take it?"), QMessageBox::NoButton, this);
+        QPushButton* take = box.addButton(tr("Recover it"), QMessageBox::AcceptRole);
+        box.addButton(tr("Keep the saved project"), QMessageBox::RejectRole);
+        box.exec();
+        if (box.clickedButton() == take)
+            m_bench.recover(project, autosave);
+        else
+            m_bench.document.removeAutosave();
+    });
+    connect(&m_bench, &Workbench::selectionChanged, this, [this] {
+        const QModelIndex index = m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()));
+        if (index.isValid() && index != m_list->currentIndex())
+            m_list->setCurrentIndex(index);
+        refreshCharts();
+    });
+    connect(m_model, &QAbstractItemModel::modelReset, this, [this] { m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()))); });
+    connect(m_viewport, &Viewport::selected, this, [this] {
+        refreshGauges();
+        refreshCharts();
+    });
+    connect(m_switchChart, &SwitchChart::needleDragged, m_viewport, &Viewport::standAt);
+    connect(m_switchPanel, &SwitchPanel::walkRequested, m_viewport, &Viewport::walkBack);
+    connect(m_findings, &FindingsView::frameRequested, m_viewport, &Viewport::framePlace);
+    connect(m_routeChart, &RouteChart::timePicked, this, [this](double seconds) {
+        playRoute(false);
+        m_routeChart->setTime(seconds);
+        m_viewport->setRouteTime(seconds);
+    });
+    connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
+    connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {
+        const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add meshes"), {}, meshFilter());
+        if (!files.isEmpty())
+            m_bench.openFiles(files);
+    });
+    connect(m_gatherPanel, &GatherPanel::relinkRequested, this, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Point to the file"), {}, meshFilter());
+        if (!file.isEmpty())
+            m_bench.relinkSource(m_bench.subjectId(), file);
+    });
+    connect(m_shipPanel, &ShipPanel::shipRequested, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Ship to a folder"));
+        if (!folder.isEmpty())
+            m_bench.ship(folder, m_shipPanel->options());
+    });
+    m_play.setInterval(16);
+    connect(&m_play, &QTimer::timeout, this, [this] {
+        const double length = m_bench.scene().routes.empty() ? 0 : m_bench.scene().routes.front().length();
+        const double now = m_playFrom + static_cast<double>(m_playClock.elapsed()) / 1000;
+        m_routeChart->setTime(std::min(now, length));
+        m_viewport->setRouteTime(std::min(now, length));
+        if (now >= length)
+            playRoute(false);
+    });
+    JobQueue& jobs = m_bench.jobs();
+    connect(&jobs, &JobQueue::started, this, [this](const QString& title) {
+        m_jobText->setText(title);
+        m_jobBar->setValue(0);
+        m_jobBox->show();
+    });
+    connect(&jobs, &JobQueue::progressed, this, [this](double fraction, const QString& phrase) {
+        m_jobBar->setValue(static_cast<int>(fraction * 1000));
+        const int more = m_bench.jobs().waiting();
+        m_jobText->setText(m_bench.jobs().title() + QStringLiteral(" · ") + phrase + (more > 0 ? tr(" · %1 more").arg(more) : QString()));
+    });
+    connect(&jobs, &JobQueue::idle, m_jobBox, &QWidget::hide);
+
+    const QSettings settings;
+    restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
+    if (const QByteArray state = settings.value(QStringLiteral("window/splitter")).toByteArray(); !state.isEmpty())
+        m_splitter->restoreState(state);
+    setStage(Stage::Gather);
+    refreshTitle();
+    refreshStages();
+    refreshGauges();
+}
+
+MainWindow::~MainWindow() = default;
+
+QWidget* MainWindow::makeTop() {
+    auto* top = new QWidget;
+    top->setFixedHeight(54);
+    auto* row = new QHBoxLayout(top);
+    row->setContentsMargins(8, 2, 8, 0);
+    row->setSpacing(8);
+    auto* left = new QWidget;
+    left->setFixedWidth(216);
+    auto* names = new QVBoxLayout(left);
+    names->setContentsMargins(0, 4, 0, 4);
+    names->setSpacing(0);
+    m_title = new QPushButton;
+    m_title->setStyleSheet(QStringLiteral("QPushButton { background: transparent; border: none; text-align: left; padding: 2px 8px; font-weight: 600; font-size: 13px; } QPushButton::menu-indicator { image: none; } QPushButton:hover { color: %1; }").arg(Look::now().accent.name()));
+    m_title->setToolTip(tr("Project: new, open, save, undo, appearance"));
+    m_title->setAccessibleName(tr("Project menu"));
+    m_state = makeLabel({}, "small");
+    m_state->setContentsMargins(8, 0, 0, 0);
+    names->addWidget(m_title);
+    names->addWidget(m_state);
+    row->addWidget(left);
+    m_path = new StagePath;
+    m_path->setFixedHeight(52);
+    row->addWidget(m_path, 1);
+    row->addSpacing(16);
+    m_triangles = new Gauge(tr("triangles"));
+    m_draws = new Gauge(tr("draws"));
+    m_time = new Gauge(tr("frame"));
+    for (Gauge* gauge : {m_triangles, m_draws, m_time}) {
+        gauge->setFixedHeight(52);
+        row->addWidget(gauge);
+    }
+    return top;
+}
+
+QWidget* MainWindow::makeLeft() {
+    auto* left = new QWidget;
+    left->setFixedWidth(228);
+    auto* column = new QVBoxLayout(left);
+    column->setContentsMargins(0, 10, 0, 8);
+    column->setSpacing(6);
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(16, 0, 16, 0);
+    head->addWidget(makeLabel(tr("Subjects"), "title"), 1);
+    QLabel* sorted = makeLabel(tr("by weight"), "small");
+    head->addWidget(sorted);
+    column->addLayout(head);
+    auto* find = new QLineEdit;
+    find->setPlaceholderText(tr("Find a subject"));
+    find->setAccessibleName(tr("Find a subject"));
+    find->setClearButtonEnabled(true);
+    auto* findRow = new QHBoxLayout;
+    findRow->setContentsMargins(12, 0, 12, 0);
+    findRow->addWidget(find);
+    column->addLayout(findRow);
+    m_model = new SubjectModel(m_bench, this);
+    m_filter = new QSortFilterProxyModel(this);
+    m_filter->setSourceModel(m_model);
+    m_filter->setFilterCaseSensitivity(Qt::CaseInsensitive);
+    m_filter->setSortRole(SubjectModel::Triangles);
+    m_filter->sort(0, Qt::DescendingOrder);
+    m_list = new QListView;
+    m_list->setModel(m_filter);
+    m_list->setItemDelegate(new SubjectDelegate(m_list));
+    m_list->setMouseTracking(true);
+    m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+    m_list->setEditTriggers(QAbstractItemView::EditKeyPressed);
+    m_list->setContextMenuPolicy(Qt::CustomContextMenu);
+    m_list->setAccessibleName(tr("Subjects"));
+    column->addWidget(m_list, 1);
+    connect(find, &QLineEdit::textChanged, m_filter, &QSortFilterProxyModel::setFilterFixedString);
+    connect(m_list->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
+        if (index.isValid())
+            m_bench.selectSubject(index.data(SubjectModel::Id).toUInt());
+    });
+    connect(m_list, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
+        const QModelIndex index = m_list->indexAt(at);
+        if (!index.isValid())
+            return;
+        const std::uint32_t id = index.data(SubjectModel::Id).toUInt();
+        QMenu menu;
+        menu.addAction(tr("Rename"), this, [this, index] { m_list->edit(index); });
+        menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.removeSubject(id); });
+        menu.exec(m_list->viewport()->mapToGlobal(at));
+    });
+    return left;
+}
+
+QWidget* MainWindow::makeCentre() {
+    m_splitter = new QSplitter(Qt::Vertical);
+    m_splitter->setHandleWidth(3);
+    m_splitter->setChildrenCollapsible(false);
+    m_viewBox = new QWidget;
+    auto* box = new QVBoxLayout(m_viewBox);
+    box->setContentsMargins(0, 0, 0, 0);
+    m_viewport = new Viewport(m_bench);
+    box->addWidget(m_viewport);
+    m_shading = new Segmented({tr("Shaded"), tr("Edges"), tr("Levels")}, {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"), tr("Each level in its colour (3)")}, m_viewBox);
+    m_arrangement = new Segmented({tr("One"), tr("Line-up")}, {tr("Only the selected level"), tr("All levels side by side (L)")}, m_viewBox);
+    connect(m_shading, &Segmented::picked, this, [this](int i) { m_viewport->setShading(static_cast<Shading>(i)); });
+    connect(m_arrangement, &Segmented::picked, this, [this](int i) { m_viewport->setArrangement(static_cast<Arrangement>(i)); });
+    m_message = new QFrame(m_viewBox);
+    m_message->setObjectName(QStringLiteral("message"));
+    auto* line = new QHBoxLayout(m_message);
+    line->setContentsMargins(14, 8, 8, 8);
+    m_messageText = makeLabel({});
+    m_messageText->setWordWrap(true);
+    m_messageText->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    QPushButton* dismiss = makeButton(tr("Dismiss"), tr("Put this message away (Escape)"));
+    dismiss->setProperty("flat2", true);
+    line->addWidget(m_messageText, 1);
+    line->addWidget(dismiss);
+    m_message->hide();
+    connect(dismiss, &QPushButton::clicked, m_message, &QWidget::hide);
+    m_messageTimer.setSingleShot(true);
+    connect(&m_messageTimer, &QTimer::timeout, m_message, &QWidget::hide);
+
+    m_bottom = new QStackedWidget;
+    m_findings = new FindingsView(m_bench);
+    m_thinChart = new ThinChart(m_bench);
+    m_switchChart = new SwitchChart(m_bench);
+    m_routeChart = new RouteChart(m_bench);
+    m_shipView = new ShipView(m_bench);
+    for (QWidget* page : std::initializer_list<QWidget*>{m_findings, m_thinChart, m_switchChart, m_routeChart, m_shipView})
+        m_bottom->addWidget(page);
+    m_unit = new Segmented({tr("metres"), tr("% of height")}, {tr("Label switches by distance"), tr("Label switches by height on screen")}, m_switchChart);
+    connect(m_unit, &Segmented::picked, this, [this](int i) { m_switchChart->setShowHeights(i == 1); });
+    m_splitter->addWidget(m_viewBox);
+    m_splitter->addWidget(m_bottom);
+    m_splitter->setStretchFactor(0, 3);
+    m_splitter->setStretchFactor(1, 2);
+    m_splitter->setSizes({420, 284});
+    m_bottom->setStyleSheet(QStringLiteral("QStackedWidget { background: %1; }").arg(Look::now().ground.name()));
+    connect(m_splitter, &QSplitter::splitterMoved, this, [this] { placeOverlays(); });
+    return m_splitter;
+}
+
+QWidget* MainWindow::makeFoot() {
+    auto* foot = new QWidget;
+    foot->setFixedHeight(26);
+    auto* row = new QHBoxLayout(foot);
+    row->setContentsMargins(16, 0, 8, 0);
+    m_hint = makeLabel({}, "small");
+    row->addWidget(m_hint, 1);
+    m_jobBox = new QWidget;
+    auto* job = new QHBoxLayout(m_jobBox);
+    job->setContentsMargins(0, 0, 0, 0);
+    job->setSpacing(8);
+    m_jobText = makeLabel({}, "small");
+    m_jobBar = new QProgressBar;
+    m_jobBar->setRange(0, 1000);
+    m_jobBar->setTextVisible(false);
+    m_jobBar->setFixedWidth(140);
+    QPushButton* cancel = makeButton(tr("Cancel"), tr("Stop what is running; nothing is changed (Escape)"));
+    cancel->setProperty("flat2", true);
+    job->addWidget(m_jobText);
+    job->addWidget(m_jobBar);
+    job->addWidget(cancel);
+    row->addWidget(m_jobBox);
+    m_jobBox->hide();
+    connect(cancel, &QPushButton::clicked, this, [this] { m_bench.jobs().cancelCurrent(); });
+    return foot;
+}
+
+void MainWindow::makeActions() {
+    auto* menu = new QMenu(this);
+    m_title->setMenu(menu);
+    const auto add = [this](QMenu* to, const QString& text, const QKeySequence& key, auto&& slot) {
+        auto* action = new QAction(text, this);
+        action->setShortcut(key);
+        connect(action, &QAction::triggered, this, slot);
+        if (to != nullptr)
+            to->addAction(action);
+        addAction(action);
+        return action;
+    };
+    add(menu, tr("New project"), QKeySequence::New, [this] {
+        if (askToSave())
+            m_bench.newProject();
+    });
+    add(menu, tr("Open project…"), QKeySequence::Open, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Projects (*%1);;%2").arg(QString::fromLatin1(kProjectSuffix), meshFilter()));
+        if (!file.isEmpty())
+            open({file});
+    });
+    m_recent = menu->addMenu(tr("Recent projects"));
+    connect(m_recent, &QMenu::aboutToShow, this, [this] {
+        m_recent->clear();
+        const QStringList files = QSettings().value(QStringLiteral("recent")).toStringList();
+        for (const QString& file : files)
+            m_recent->addAction(file, this, [this, file] { open({file}); });
+        if (files.isEmpty())
+            m_recent->addAction(tr("none yet"))->setEnabled(false);
+    });
+    add(menu, tr("Save"), QKeySequence::Save, [this] { save(false); });
+    add(menu, tr("Save as…"), QKeySequence::SaveAs, [this] { save(true); });
+    menu->addSeparator();
+    add(menu, tr("Add meshes…"), QKeySequence(Qt::CTRL | Qt::Key_I), [this] { emit m_gatherPanel->addRequested(); });
+    menu->addSeparator();
+    QAction* undo = m_bench.document.undo().createUndoAction(this, tr("Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = m_bench.document.undo().createRedoAction(this, tr("Redo"));
+    redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
+    menu->addAction(undo);
+    menu->addAction(redo);
+    addAction(undo);
+    addAction(redo);
+    menu->addSeparator();
+    QMenu* look = menu->addMenu(tr("Appearance"));
+    const auto shade = [this](const QString& name) {
+        QSettings().setValue(QStringLiteral("look"), name);
+        showMessage(tr("The appearance changes at the next start."), false);
+    };
+    look->addAction(tr("Marsh at dusk (dark)"), this, [shade] { shade(QStringLiteral("dusk")); });
+    look->addAction(tr("Marsh at noon (light)"), this, [shade] { shade(QStringLiteral("noon")); });
+    add(menu, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+
+    for (int i = 0; i < 5; ++i)
+        add(nullptr, stageName(static_cast<Stage>(i)), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)), [this, i] { setStage(static_cast<Stage>(i)); });
+    for (int i = 0; i < 3; ++i)
+        add(nullptr, {}, QKeySequence(Qt::Key_1 + i), [this, i] {
+            m_shading->setCurrent(i);
+            m_viewport->setShading(static_cast<Shading>(i));
+        });
+    add(nullptr, {}, QKeySequence(Qt::Key_L), [this] {
+        if (m_stage != Stage::Thin)
+            return;
+        m_arrangement->setCurrent(1 - m_arrangement->current());
+        m_viewport->setArrangement(static_cast<Arrangement>(m_arrangement->current()));
+    });
+    add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] { m_viewport->frameSelection(); });
+    add(nullptr, {}, QKeySequence(Qt::Key_Space), [this] {
+        if (m_stage == Stage::Switch)
+            m_viewport->walkBack();
+        else if (m_stage == Stage::Budget)
+            playRoute(!m_play.isActive());
+    });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] { m_bench.thinToRole(m_bench.subjectId()); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
+    add(nullptr, {}, QKeySequence(Qt::Key_Escape), [this] {
+        if (m_message->isVisible())
+            m_message->hide();
+        else
+            m_bench.jobs().cancelCurrent();
+        m_viewport->stopWalk();
+        playRoute(false);
+    });
+}
+
+void MainWindow::setStage(Stage stage) {
+    m_stage = stage;
+    m_path->setStage(stage);
+    m_bottom->setCurrentIndex(static_cast<int>(stage));
+    m_panels->setCurrentIndex(static_cast<int>(stage));
+    m_arrangement->setVisible(stage == Stage::Thin);
+    m_hint->setText(hintFor(stage));
+    playRoute(false);
+    m_viewport->setStage(stage);
+    placeOverlays();
+    refreshCharts();
+}
+
+void MainWindow::placeOverlays() {
+    m_arrangement->move(14, 12);
+    m_shading->move(m_viewBox->width() - m_shading->width() - 14, 12);
+    m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
+    m_message->adjustSize();
+    m_message->move((m_viewBox->width() - m_message->width()) / 2, 48);
+    m_unit->move((m_bottom->width() - m_unit->width()) / 2, 5);
+}
+
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    QMainWindow::resizeEvent(event);
+    QTimer::singleShot(0, this, [this] { placeOverlays(); });
+}
+
+void MainWindow::refreshTitle() {
+    const auto& path = m_bench.document.path();
+    QString name = QString::fromStdString(m_bench.scene().name);
+    if (name == QStringLiteral("Untitled") && !path.empty())
+        name = QString::fromStdString(path.filename().string()).remove(QString::fromLatin1(kProjectSuffix));
+    const bool modified = m_bench.document.modified();
+    m_title->setText(name + QStringLiteral("  ▾"));
+    m_state->setText(path.empty() ? (modified ? tr("not saved yet") : tr("new project")) : modified ? tr("edited · kept automatically") : tr("saved"));
+    setWindowTitle(name + (modified ? QStringLiteral(" *") : QString()) + QStringLiteral(" – Lean Thicket"));
+}
+
+void MainWindow::refreshStages() {
+    const Scene& scene = m_bench.scene();
+    const auto& subjects = scene.subjects;
+    const auto missing = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return !s.levels.front().mesh; });
+    const auto serious = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return std::any_of(s.findings.begin(), s.findings.end(), [](const Finding& f) { return f.serious; }); });
+    const auto single = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return s.levels.size() < 2; });
+    const bool any = !subjects.empty();
+    m_path->setState(Stage::Gather, any && missing == 0, !any ? tr("drop meshes") : missing > 0 ? tr("%1 missing").arg(missing) : serious > 0 ? tr("%1 with findings").arg(serious) : tr("%1 subjects").arg(subjects.size()));
+    m_path->setState(Stage::Thin, any && single == 0, !any ? QString() : single > 0 ? tr("%1 not thinned").arg(single) : tr("all have levels"));
+    std::ptrdiff_t coarse = 0;
+    for (const Subject& s : subjects) {
+        const auto chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.view);
+        for (std::size_t i = 1; i < chain.levels.size(); ++i)
+            coarse += pixelError(scene.view, chain.levels[i].deviationMetres, chain.fromMetres[i]) > s.rule.allowPx * 1.01 ? 1 : 0;
+    }
+    m_path->setState(Stage::Switch, any && single == 0 && coarse == 0, !any || static_cast<std::size_t>(single) == subjects.size() ? QString() : coarse > 0 ? tr("%1 over the allowance").arg(coarse) : tr("within the allowance"));
+    const Audit* audit = m_bench.audit();
+    m_path->setState(Stage::Budget, audit != nullptr && audit->holds() && !m_bench.auditStale(),
+                     audit == nullptr ? (scene.routes.empty() ? tr("no route") : tr("not flown")) : m_bench.auditStale() ? tr("fly again") : audit->holds() ? tr("holds") : tr("over in %1 frames").arg(audit->framesOver));
+    m_path->setState(Stage::Ship, m_bench.shipReport() != nullptr, m_bench.shipReport() != nullptr ? tr("%1 files").arg(m_bench.shipReport()->files.size()) : QString());
+}
+
+void MainWindow::refreshGauges() {
+    const Selection& selection = m_viewport->exact();
+    const Device* device = m_bench.scene().currentDevice();
+    if (device == nullptr)
+        return;
+    const Ledger ledger = ledgerOf(m_viewport->selectable(), selection, m_viewport->shotView(), *device);
+    const auto of = [](const QString& value, const QString& limit) { return value + tr(" of ") + limit; };
+    m_triangles->setExact(selection.triangles);
+    m_draws->setExact(selection.draws);
+    m_triangles->setValue(of(shortText(static_cast<double>(selection.triangles)), shortText(static_cast<double>(device->triangleBudget))), static_cast<double>(selection.triangles) / static_cast<double>(device->triangleBudget),
+                          tr("%1 triangles in the shot camera's present frame").arg(groupedText(static_cast<qint64>(selection.triangles))));
+    m_draws->setValue(of(groupedText(static_cast<qint64>(selection.draws)), groupedText(static_cast<qint64>(device->drawBudget))), static_cast<double>(selection.draws) / static_cast<double>(device->drawBudget),
+                      tr("%1 draw calls in the shot camera's present frame").arg(groupedText(static_cast<qint64>(selection.draws))));
+    m_time->setUnit(tr("est. · %1").arg(QString::fromStdString(device->name)));
+    m_time->setValue(tr("%1 of %2 ms").arg(ledger.total.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1), ledger.total.ms / device->frameMs, tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
+    if (m_stage == Stage::Budget)
+        m_budgetPanel->setFrame(ledger, m_bench.scene().routes.empty() ? -1 : m_routeChart->time());
+}
+
+void MainWindow::refreshCharts() {
+    if (m_stage == Stage::Switch)
+        m_switchChart->setNeedle(m_viewport->subjectDistance());
+}
+
+void MainWindow::showMessage(const QString& text, bool serious) {
+    const Look& l = Look::now();
+    m_messageText->setText(text);
+    m_message->setStyleSheet(QStringLiteral("#message { background: %1; border: 1px solid %2; border-radius: 6px; }").arg(l.raised.name(), (serious ? l.over : l.line).name()));
+    m_message->show();
+    m_message->raise();
+    placeOverlays();
+    if (serious)
+        m_messageTimer.stop();
+    else
+        m_messageTimer.start(6000);
+}
+
+void MainWindow::noteRecent(const QString& path) {
+    QSettings settings;
+    QStringList files = settings.value(QStringLiteral("recent")).toStringList();
+    files.removeAll(path);
+    files.prepend(path);
+    settings.setValue(QStringLiteral("recent"), files.mid(0, 10));
+}
+
+void MainWindow::open(const QStringList& paths) {
+    const bool project = std::any_of(paths.begin(), paths.end(), [](const QString& p) { return p.endsWith(QString::fromLatin1(kProjectSuffix), Qt::CaseInsensitive); });
+    if (project && !askToSave())
+        return;
+    m_bench.openFiles(paths);
+}
+
+void MainWindow::save(bool as) {
+    QString path = QString::fromStdString(m_bench.document.path().string());
+    if (as || path.isEmpty())
+        path = QFileDialog::getSaveFileName(this, tr("Save project"), path, tr("Projects (*%1)").arg(QString::fromLatin1(kProjectSuffix)));
+    if (!path.isEmpty())
+        m_bench.saveProject(path);
+}
+
+bool MainWindow::askToSave() {
+    if (m_quiet || !m_bench.document.modified())
+        return true;
+    QMessageBox box(QMessageBox::Question, tr("Save"), tr("Save the changes to this project?"), QMessageBox::NoButton, this);
+    QPushButton* keep = box.addButton(tr("Save"), QMessageBox::AcceptRole);
+    QPushButton* drop = box.addButton(tr("Do not save"), QMessageBox::DestructiveRole);
+    box.addButton(tr("Go back"), QMessageBox::RejectRole);
+    box.exec();
+    if (box.clickedButton() == keep) {
+        save(false);
+        QEventLoop wait;
+        while (m_bench.jobs().busy())
+            wait.processEvents(QEventLoop::WaitForMoreEvents | QEventLoop::AllEvents, 50);
+        return !m_bench.document.modified();
+    }
+    if (box.clickedButton() != drop)
+        return false;
+    m_bench.document.removeAutosave();
+    return true;
+}
+
+void MainWindow::playRoute(bool on) {
+    if (on == m_play.isActive())
+        return;
+    if (on && (m_bench.scene().routes.empty() || m_stage != Stage::Budget))
+        return;
+    if (on) {
+        const double length = m_bench.scene().routes.front().length();
+        m_playFrom = m_routeChart->time() >= length - 0.05 ? 0 : m_routeChart->time();
+        m_playClock.start();
+        m_play.start();
+    } else {
+        m_play.stop();
+    }
+    m_budgetPanel->setPlaying(on);
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!askToSave()) {
+        event->ignore();
+        return;
+    }
+    if (!m_quiet) {
+        QSettings settings;
+        settings.setValue(QStringLiteral("window/geometry"), saveGeometry());
+        settings.setValue(QStringLiteral("window/splitter"), m_splitter->saveState());
+    }
+    m_bench.jobs().cancelAll();
+    event->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile())
+            paths << url.toLocalFile();
+    if (!paths.isEmpty())
+        open(paths);
+    event->acceptProposedAction();
+}
+
+} // namespace thicket::app

@@ -1,0 +1,125 @@
+#pragma once
+// The window: the path of stages on top, subjects on the left, viewport and chart in the middle, the stage's panel on the right.
+
+#include "app/parts/controls.h"
+#include "app/parts/stage_path.h"
+#include "app/viewport/viewport.h"
+#include "appmodel/subject_model.h"
+
+#include <QLineEdit>
+#include <QListView>
+#include <QMainWindow>
+#include <QProgressBar>
+#include <QSortFilterProxyModel>
+#include <QSplitter>
+#include <QStackedWidget>
+
+namespace thicket::app {
+
+class BudgetPanel;
+class FindingsView;
+class GatherPanel;
+class RouteChart;
+class ShipPanel;
+class ShipView;
+class SwitchChart;
+class SwitchPanel;
+class ThinChart;
+class ThinPanel;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    MainWindow();
+    ~MainWindow() override;
+
+    /// Opens files or a project named on the command line.
+    void open(const QStringList& paths);
+    void setStage(Stage stage);
+    [[nodiscard]] Stage stage() const { return m_stage; }
+
+    // For tests, which use the window as a person would.
+    Workbench& bench() { return m_bench; }
+    Viewport& viewport() { return *m_viewport; }
+    StagePath& path() { return *m_path; }
+    ThinChart& thinChart() { return *m_thinChart; }
+    SwitchChart& switchChart() { return *m_switchChart; }
+    RouteChart& routeChart() { return *m_routeChart; }
+    QListView& subjectList() { return *m_list; }
+    Gauge& triangleGauge() { return *m_triangles; }
+    Gauge& drawGauge() { return *m_draws; }
+    Segmented& shadingChoice() { return *m_shading; }
+    Segmented& arrangementChoice() { return *m_arrangement; }
+    [[nodiscard]] QString messageText() const { return m_messageText->text(); }
+    /// Asks nothing on closing: for tests and for pictures.
+    void closeQuietly() { m_quiet = true; close(); }
+
+protected:
+    void closeEvent(QCloseEvent* event) override;
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    QWidget* makeTop();
+    QWidget* makeLeft();
+    QWidget* makeCentre();
+    QWidget* makeFoot();
+    void makeActions();
+    void placeOverlays();
+    void refreshTitle();
+    void refreshStages();
+    void refreshGauges();
+    void refreshCharts();
+    void showMessage(const QString& text, bool serious);
+    void noteRecent(const QString& path);
+    bool askToSave();
+    void save(bool as);
+    void playRoute(bool on);
+
+    Workbench m_bench;
+    Stage m_stage = Stage::Gather;
+    StagePath* m_path = nullptr;
+    Gauge* m_triangles = nullptr;
+    Gauge* m_draws = nullptr;
+    Gauge* m_time = nullptr;
+    QPushButton* m_title = nullptr;
+    QLabel* m_state = nullptr;
+    QMenu* m_recent = nullptr;
+    QListView* m_list = nullptr;
+    SubjectModel* m_model = nullptr;
+    QSortFilterProxyModel* m_filter = nullptr;
+    QSplitter* m_splitter = nullptr;
+    Viewport* m_viewport = nullptr;
+    QWidget* m_viewBox = nullptr;
+    Segmented* m_shading = nullptr;
+    Segmented* m_arrangement = nullptr;
+    Segmented* m_unit = nullptr;
+    QStackedWidget* m_bottom = nullptr;
+    QStackedWidget* m_panels = nullptr;
+    FindingsView* m_findings = nullptr;
+    ThinChart* m_thinChart = nullptr;
+    SwitchChart* m_switchChart = nullptr;
+    RouteChart* m_routeChart = nullptr;
+    ShipView* m_shipView = nullptr;
+    GatherPanel* m_gatherPanel = nullptr;
+    ThinPanel* m_thinPanel = nullptr;
+    SwitchPanel* m_switchPanel = nullptr;
+    BudgetPanel* m_budgetPanel = nullptr;
+    ShipPanel* m_shipPanel = nullptr;
+    QLabel* m_hint = nullptr;
+    QWidget* m_jobBox = nullptr;
+    QLabel* m_jobText = nullptr;
+    QProgressBar* m_jobBar = nullptr;
+    QFrame* m_message = nullptr;
+    QLabel* m_messageText = nullptr;
+    QTimer m_play;
+    QElapsedTimer m_playClock;
+    double m_playFrom = 0;
+    QTimer m_messageTimer;
+    bool m_quiet = false;
+    bool m_sceneViewSet = false;
+    int m_auditSwitches = 0;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,84 @@
+#pragma once
+// Small controls that all stages share.
+
+#include <QAbstractItemView>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+#include <QStyledItemDelegate>
+#include <QVBoxLayout>
+#include <QWidget>
+
+namespace thicket::app {
+
+/// A row of choices of which one is in force. Keys left and right move it.
+class Segmented : public QWidget {
+    Q_OBJECT
+public:
+    Segmented(const QStringList& choices, const QStringList& tips, QWidget* parent = nullptr);
+    [[nodiscard]] int current() const { return m_current; }
+    void setCurrent(int index);
+    [[nodiscard]] QRect cell(int index) const;
+    QSize sizeHint() const override;
+
+signals:
+    void picked(int index);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    QStringList m_choices;
+    QStringList m_tips;
+    int m_current = 0;
+};
+
+/// Paints a subject: picture, name, weight, staircase of its levels, a dot when something is found.
+class SubjectDelegate : public QStyledItemDelegate {
+    Q_OBJECT
+public:
+    using QStyledItemDelegate::QStyledItemDelegate;
+    void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+    QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+};
+
+/// A staircase of levels as small bars, heights by the logarithm of their triangles.
+void paintStaircase(QPainter& painter, const QRectF& rect, const QVector<double>& triangles);
+
+/// A panel column: title row, then what is added, stretch, then buttons at the foot.
+class Panel : public QWidget {
+    Q_OBJECT
+public:
+    explicit Panel(const QString& title, QWidget* parent = nullptr);
+    QLabel* title;
+    QLabel* aside;
+    QVBoxLayout* body;   ///< scrolls when it is too tall
+    QHBoxLayout* footer;
+};
+
+QPushButton* makeButton(const QString& text, const QString& tip, bool primary = false);
+/// Label on the left, field on the right, on one line.
+QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip);
+QLabel* makeLabel(const QString& text, const char* kind = nullptr);
+
+/// A spin box that reports only finished values and shows no more digits than it needs.
+class NumberBox : public QDoubleSpinBox {
+    Q_OBJECT
+public:
+    NumberBox(double low, double high, int decimals, const QString& suffix, QWidget* parent = nullptr);
+    /// Sets without telling.
+    void show(double value);
+    QString textFromValue(double value) const override;
+
+signals:
+    void chosen(double value);
+
+protected:
+    void wheelEvent(QWheelEvent* event) override;
+};
+
+} // namespace thicket::app

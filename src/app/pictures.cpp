@@ -1,0 +1,61 @@
+#include "app/pictures.h"
+
+#include "app/main_window.h"
+#include "app/budget/route_chart.h"
+
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+
+namespace thicket::app {
+namespace {
+
+void settle(QApplication& app, MainWindow& window, int ms) {
+    QElapsedTimer timer;
+    timer.start();
+    while (timer.elapsed() < ms || (window.bench().jobs().busy() && timer.elapsed() < 180'000))
+        app.processEvents(QEventLoop::AllEvents, 20);
+}
+
+} // namespace
+
+int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
+    window.resize(1280, 800);
+    QDir().mkpath(folder);
+    settle(app, window, 1500);
+    bool fine = !window.bench().scene().subjects.empty();
+    const auto shot = [&](const QString& name) {
+        settle(app, window, 900);
+        fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));
+    };
+    window.setStage(Stage::Gather);
+    shot(QStringLiteral("gather"));
+    window.setStage(Stage::Thin);
+    window.arrangementChoice().setCurrent(1);
+    window.viewport().setArrangement(Arrangement::LineUp);
+    window.bench().selectLevel(2);
+    shot(QStringLiteral("thin"));
+    window.setStage(Stage::Switch);
+    window.viewport().standAt(32);
+    shot(QStringLiteral("switch"));
+    window.setStage(Stage::Budget);
+    window.bench().runAudit();
+    settle(app, window, 500);
+    if (const Audit* audit = window.bench().audit()) {
+        const double worst = audit->frames[audit->worstFrame].seconds;
+        emit window.routeChart().timePicked(worst);
+    }
+    window.shadingChoice().setCurrent(2);
+    window.viewport().setShading(Shading::Levels);
+    shot(QStringLiteral("budget"));
+    window.viewport().setShading(Shading::Shaded);
+    window.shadingChoice().setCurrent(0);
+    window.setStage(Stage::Ship);
+    window.bench().ship(QDir::tempPath() + QStringLiteral("/lean-thicket-pictures"), {});
+    settle(app, window, 500);
+    shot(QStringLiteral("ship"));
+    window.closeQuietly();
+    return fine ? 0 : 1;
+}
+
+} // namespace thicket::app

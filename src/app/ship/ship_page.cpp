@@ -1,0 +1,133 @@
+#include "app/ship/ship_page.h"
+
+#include "app/look/look.h"
+#include "base/text.h"
+
+#include <QHeaderView>
+#include <algorithm>
+
+namespace thicket::app {
+
+ShippedModel::ShippedModel(Workbench& bench, QObject* parent) : QAbstractTableModel(parent), m_bench(bench) {
+    connect(&bench, &Workbench::shipChanged, this, [this] {
+        beginResetModel();
+        m_files = m_bench.shipReport() != nullptr ? m_bench.shipReport()->files : std::vector<ShippedFile>{};
+        endResetModel();
+    });
+    if (bench.shipReport() != nullptr)
+        m_files = bench.shipReport()->files;
+}
+
+int ShippedModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(m_files.size()); }
+int ShippedModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : 3; }
+
+QVariant ShippedModel::data(const QModelIndex& index, int role) const {
+    if (!index.isValid() || index.row() >= rowCount())
+        return {};
+    const ShippedFile& f = m_files[static_cast<std::size_t>(index.row())];
+    if (role == Qt::DisplayRole) {
+        if (index.column() == 0)
+            return QString::fromStdString(f.path.filename().string());
+        if (index.column() == 1)
+            return QString::fromStdString(memorySize(static_cast<double>(f.bytes)));
+        return f.verified ? tr("read back, equal") : tr("not verified");
+    }
+    if (role == Qt::TextAlignmentRole && index.column() == 1)
+        return QVariant(Qt::AlignRight | Qt::AlignVCenter);
+    if (role == Qt::ForegroundRole && index.column() == 2)
+        return f.verified ? Look::now().good : Look::now().over;
+    if (role == Qt::ToolTipRole)
+        return QString::fromStdString(f.path.string());
+    return {};
+}
+
+QVariant ShippedModel::headerData(int section, Qt::Orientation orientation, int role) const {
+    if (orientation != Qt::Horizontal || role != Qt::DisplayRole)
+        return {};
+    return section == 0 ? tr("file") : section == 1 ? tr("size") : tr("proof");
+}
+
+ShipView::ShipView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(bench) {
+    setMinimumHeight(140);
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(16, 10, 16, 8);
+    auto* head = new QHBoxLayout;
+    head->addWidget(makeLabel(tr("Files written"), "title"));
+    m_summary = makeLabel({}, "small");
+    head->addWidget(m_summary, 1, Qt::AlignRight);
+    layout->addLayout(head);
+    m_empty = makeLabel(tr("Nothing shipped yet. Each file is written whole, read back and compared before it is listed here."));
+    m_empty->setProperty("quiet", true);
+    m_empty->setAlignment(Qt::AlignCenter);
+    layout->addWidget(m_empty, 1);
+    m_table = new QTreeView;
+    m_table->setModel(new ShippedModel(bench, this));
+    m_table->setRootIsDecorated(false);
+    m_table->setUniformRowHeights(true);
+    m_table->setAccessibleName(tr("Files written"));
+    m_table->header()->setStretchLastSection(true);
+    m_table->setColumnWidth(0, 320);
+    layout->addWidget(m_table, 1);
+    connect(&bench, &Workbench::shipChanged, this, &ShipView::refresh);
+    refresh();
+}
+
+void ShipView::refresh() {
+    const ShipReport* report = m_bench.shipReport();
+    m_empty->setVisible(report == nullptr);
+    m_table->setVisible(report != nullptr);
+    if (report == nullptr) {
+        m_summary->clear();
+        return;
+    }
+    double bytes = 0;
+    for (const ShippedFile& f : report->files)
+        bytes += static_cast<double>(f.bytes);
+    QString text = tr("%1 files, %2").arg(report->files.size()).arg(QString::fromStdString(memorySize(bytes)));
+    if (!report->skipped.empty())
+        text += tr(" · left out: %1").arg(QString::fromStdString(report->skipped.front()));
+    m_summary->setText(text);
+}
+
+ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"), parent), m_bench(bench) {
+    m_extension = new QCheckBox(tr("GLB, levels by extension"));
+    m_extension->setToolTip(tr("NAME.lod.glb: one node that lists its levels, with screen coverages"));
+    m_named = new QCheckBox(tr("GLB, levels by name"));
+    m_named->setToolTip(tr("NAME.levels.glb: one node a level, NAME_LOD0, NAME_LOD1, …"));
+    m_json = new QCheckBox(tr("Thresholds as JSON"));
+    m_json->setToolTip(tr("NAME.chain.json: every switch, fade, cull rule and measured deviation"));
+    for (QCheckBox* box : {m_extension, m_named, m_json}) {
+        box->setChecked(true);
+        body->addWidget(box);
+        connect(box, &QCheckBox::toggled, this, &ShipPanel::refresh);
+    }
+    m_what = makeLabel({});
+    m_what->setTextFormat(Qt::RichText);
+    m_what->setWordWrap(true);
+    body->addSpacing(8);
+    body->addWidget(m_what);
+    m_ship = makeButton(tr("Ship to a folder…"), tr("Write everything, read it back and compare (Ctrl+E)"), true);
+    footer->addWidget(m_ship);
+    connect(m_ship, &QPushButton::clicked, this, &ShipPanel::shipRequested);
+    connect(&bench.document, &Document::sceneChanged, this, &ShipPanel::refresh);
+    refresh();
+}
+
+ShipOptions ShipPanel::options() const { return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked()}; }
+
+void ShipPanel::refresh() {
+    const Look& l = Look::now();
+    const int each = (m_extension->isChecked() ? 1 : 0) + (m_named->isChecked() ? 1 : 0) + (m_json->isChecked() ? 1 : 0);
+    QString rows;
+    int ready = 0;
+    for (const Subject& s : m_bench.scene().subjects) {
+        const bool whole = std::all_of(s.levels.begin(), s.levels.end(), [](const Level& x) { return x.mesh != nullptr; });
+        ready += whole ? 1 : 0;
+        rows += QStringLiteral("<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' style='color:%2'>%3</td></tr>")
+                    .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(), whole ? tr("%1 levels").arg(s.levels.size()) : tr("not whole"));
+    }
+    m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>").arg(tr("%1 files from %2 subjects").arg(ready * each).arg(ready), rows));
+    m_ship->setEnabled(ready > 0 && each > 0);
+}
+
+} // namespace thicket::app

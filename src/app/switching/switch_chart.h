@@ -1,0 +1,52 @@
+#pragma once
+// Error on screen over distance: a line a level, a handle a switch, the allowance, the camera's needle, the staircase below.
+
+#include "app/parts/chart.h"
+
+namespace thicket::app {
+
+class SwitchChart : public Chart {
+    Q_OBJECT
+public:
+    explicit SwitchChart(Workbench& bench, QWidget* parent = nullptr);
+    /// Distance of the camera; negative: no needle.
+    void setNeedle(double metres);
+    void setShowHeights(bool heights);
+    [[nodiscard]] QPointF handlePlace(int level) const;
+    [[nodiscard]] double needleX() const;
+    [[nodiscard]] double allowanceY() const;
+
+signals:
+    void needleDragged(double metres);
+
+protected:
+    void paintOverlay(QPainter& painter) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    enum class Grip { None, Handle, Needle, Allowance };
+    struct Hit {
+        Grip grip = Grip::None;
+        int level = -1;
+    };
+    void rebuild();
+    [[nodiscard]] Hit hitAt(const QPointF& p) const;
+    [[nodiscard]] double x(double metres) const;
+    [[nodiscard]] double y(double px) const;
+    [[nodiscard]] double snapped(double metres, int level) const;
+
+    QCPAxisRect* m_stairs;
+    ResolvedChain m_chain;
+    double m_cullAt = 0; ///< metres from which the subject is culled; 0: none
+    double m_needle = -1;
+    bool m_heights = false;
+    Hit m_drag;
+    Hit m_hover;
+    int m_serial = 0; ///< one undo step a drag
+    QPointF m_mouse{-1, -1};
+};
+
+} // namespace thicket::app

@@ -1,0 +1,163 @@
+#include "app/switching/switch_panel.h"
+
+#include "app/look/look.h"
+
+#include <numbers>
+
+namespace thicket::app {
+
+SwitchRow::SwitchRow(Workbench& bench, int level, QWidget* parent) : QWidget(parent), m_bench(bench), m_level(level) {
+    auto* layout = new QVBoxLayout(this);
+    layout->setContentsMargins(0, 2, 0, 4);
+    layout->setSpacing(1);
+    auto* line = new QHBoxLayout;
+    line->setSpacing(6);
+    m_name = makeLabel({});
+    m_name->setFixedWidth(78);
+    m_value = new NumberBox(0.0001, 1e8, 3, {});
+    m_value->setToolTip(tr("Type where this level comes in; it is then fixed by hand"));
+    m_value->setAccessibleName(tr("Where level %1 comes in").arg(level));
+    m_clear = makeButton(tr("free"), tr("Fixed by hand. Click to let it follow the allowance again"));
+    m_clear->setProperty("flat2", true);
+    line->addWidget(m_name);
+    line->addWidget(m_value, 1);
+    line->addWidget(m_clear);
+    layout->addLayout(line);
+    m_others = makeLabel({}, "small");
+    m_others->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_others->setContentsMargins(84, 0, 0, 0);
+    layout->addWidget(m_others);
+    connect(m_value, &NumberBox::chosen, this, [this](double value) {
+        const Subject* s = m_bench.subject();
+        if (s == nullptr)
+            return;
+        const View& view = m_bench.scene().view;
+        double metres = value;
+        if (s->rule.decideBy == DecideBy::ScreenHeight)
+            metres = std::max(1e-3, distanceForScreenHeight(view, s->radius, value / 100));
+        if (s->rule.decideBy == DecideBy::PixelError)
+            metres = distanceForPixels(view, s->levels[static_cast<std::size_t>(m_level)].promised, value);
+        m_bench.setSwitchDistance(s->id, m_level, metres);
+    });
+    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearSwitch(m_bench.subjectId(), m_level); });
+    refresh();
+}
+
+void SwitchRow::refresh() {
+    const Subject* s = m_bench.subject();
+    if (s == nullptr || m_level >= static_cast<int>(s->levels.size()))
+        return;
+    const View& view = m_bench.scene().view;
+    const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
+    const auto at = static_cast<std::size_t>(m_level);
+    const double from = chain.fromMetres[at];
+    const double height = 100 * screenHeight(view, s->radius, from);
+    const double error = pixelError(view, s->levels[at].promised, from);
+    const QString heightText = QStringLiteral("%1 % tall").arg(std::min(999.0, height), 0, 'g', 3);
+    m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3").arg(Look::level(m_level).name()).arg(m_level - 1).arg(m_level));
+    switch (s->rule.decideBy) {
+    case DecideBy::PixelError:
+        m_value->setSuffix(tr(" px"));
+        m_value->show(error);
+        m_others->setText(lengthText(from) + QStringLiteral(" · ") + heightText);
+        break;
+    case DecideBy::Distance:
+        m_value->setSuffix(tr(" m"));
+        m_value->show(from);
+        m_others->setText(heightText + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
+        break;
+    case DecideBy::ScreenHeight:
+        m_value->setSuffix(QStringLiteral(" %"));
+        m_value->show(height);
+        m_others->setText(lengthText(from) + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
+        break;
+    }
+    m_clear->setVisible(s->levels[at].fixed.has_value());
+}
+
+SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to switch"), parent), m_bench(bench) {
+    m_decide = new QComboBox;
+    m_decide->addItems({tr("error on screen"), tr("distance"), tr("screen height")});
+    body->addWidget(fieldRow(tr("Decide by"), m_decide, tr("What a switch is fixed in; the other measures follow for the stated view")));
+    m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
+    body->addWidget(fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off; switches that are free follow it")));
+    m_measure = new QComboBox;
+    m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
+    body->addWidget(fieldRow(tr("Measure to"), m_measure, tr("Where the distance is taken to; only the nearest point keeps the promise of pixels")));
+    m_hysteresis = new NumberBox(0, 50, 1, QStringLiteral(" %"));
+    body->addWidget(fieldRow(tr("Hysteresis"), m_hysteresis, tr("How much farther the camera must go before a coarser level shows, so that levels do not flicker")));
+    m_fade = new NumberBox(0, 5, 2, tr(" s"));
+    body->addWidget(fieldRow(tr("Cross-fade"), m_fade, tr("How long both levels are mixed; both are drawn and counted meanwhile")));
+    m_cull = new NumberBox(0, 400, 1, tr(" px tall"));
+    body->addWidget(fieldRow(tr("Cull below"), m_cull, tr("Nothing is drawn when the subject is less tall than this")));
+    m_reach = new NumberBox(0, 1e6, 1, tr(" m"));
+    m_reach->setSpecialValueText(tr("no limit"));
+    body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Nothing is drawn beyond this distance")));
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("Switches"), "title"));
+    m_none = makeLabel(tr("One level only. Thin makes more."), "small");
+    body->addWidget(m_none);
+    m_rows = new QVBoxLayout;
+    m_rows->setSpacing(2);
+    body->addLayout(m_rows);
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("Stated view"), "title"));
+    m_fov = new NumberBox(5, 150, 1, QStringLiteral("°"));
+    body->addWidget(fieldRow(tr("Field of view"), m_fov, tr("Vertical field of view for which pixels and screen heights are stated")));
+    m_lines = new NumberBox(120, 8640, 0, tr(" lines"));
+    body->addWidget(fieldRow(tr("Screen"), m_lines, tr("Height of the screen in pixels for which pixels are stated")));
+    QPushButton* walk = makeButton(tr("Walk back"), tr("Move the camera from near to beyond the last switch and back (Space)"), true);
+    footer->addWidget(walk);
+    connect(walk, &QPushButton::clicked, this, &SwitchPanel::walkRequested);
+    connect(m_decide, &QComboBox::activated, this, [this](int i) { m_bench.setDecideBy(m_bench.subjectId(), static_cast<DecideBy>(i)); });
+    connect(m_measure, &QComboBox::activated, this, [this](int i) { change(tr("Measure otherwise"), [i](SwitchRule& r) { r.measureFrom = static_cast<MeasureFrom>(i); }); });
+    connect(m_allow, &NumberBox::chosen, this, [this](double v) { change(tr("Change the allowance"), [v](SwitchRule& r) { r.allowPx = v; }); });
+    connect(m_hysteresis, &NumberBox::chosen, this, [this](double v) { change(tr("Change the hysteresis"), [v](SwitchRule& r) { r.hysteresis = v / 100; }); });
+    connect(m_fade, &NumberBox::chosen, this, [this](double v) { change(tr("Change the cross-fade"), [v](SwitchRule& r) { r.fadeSeconds = v; }); });
+    connect(m_cull, &NumberBox::chosen, this, [this](double v) { change(tr("Change the smallest size"), [v](SwitchRule& r) { r.cullBelowPx = v; }); });
+    connect(m_reach, &NumberBox::chosen, this, [this](double v) { change(tr("Change the reach"), [v](SwitchRule& r) { r.reachMetres = v; }); });
+    const auto view = [this] { m_bench.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
+    connect(m_fov, &NumberBox::chosen, this, view);
+    connect(m_lines, &NumberBox::chosen, this, view);
+    connect(&bench.document, &Document::sceneChanged, this, &SwitchPanel::refresh);
+    connect(&bench, &Workbench::selectionChanged, this, &SwitchPanel::refresh);
+    refresh();
+}
+
+void SwitchPanel::change(const QString& label, const std::function<void(SwitchRule&)>& how) {
+    const Subject* s = m_bench.subject();
+    if (s == nullptr)
+        return;
+    SwitchRule rule = s->rule;
+    how(rule);
+    m_bench.setRule(s->id, rule, label);
+}
+
+void SwitchPanel::refresh() {
+    const Subject* s = m_bench.subject();
+    const int wanted = s != nullptr ? static_cast<int>(s->levels.size()) - 1 : 0;
+    while (m_rows->count() > wanted)
+        delete m_rows->takeAt(m_rows->count() - 1)->widget();
+    while (m_rows->count() < wanted)
+        m_rows->addWidget(new SwitchRow(m_bench, m_rows->count() + 1));
+    for (int i = 0; i < m_rows->count(); ++i)
+        static_cast<SwitchRow*>(m_rows->itemAt(i)->widget())->refresh();
+    m_none->setVisible(wanted < 1);
+    for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_allow, m_hysteresis, m_fade, m_cull, m_reach})
+        w->setEnabled(s != nullptr);
+    const View& view = m_bench.scene().view;
+    m_fov->show(view.fovY * 180 / std::numbers::pi);
+    m_lines->show(view.lines);
+    if (s == nullptr)
+        return;
+    aside->setText(QString::fromStdString(s->name));
+    m_decide->setCurrentIndex(static_cast<int>(s->rule.decideBy));
+    m_measure->setCurrentIndex(static_cast<int>(s->rule.measureFrom));
+    m_allow->show(s->rule.allowPx);
+    m_hysteresis->show(100 * s->rule.hysteresis);
+    m_fade->show(s->rule.fadeSeconds);
+    m_cull->show(s->rule.cullBelowPx);
+    m_reach->show(s->rule.reachMetres);
+}
+
+} // namespace thicket::app

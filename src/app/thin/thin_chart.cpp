@@ -1,0 +1,228 @@
+#include "app/thin/thin_chart.h"
+
+#include "app/look/look.h"
+
+#include <cmath>
+
+namespace thicket::app {
+
+ThinChart::ThinChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
+    setAccessibleName(tr("Deviation at every triangle count"));
+    QCPAxisRect* rect = axisRect();
+    style(rect, true, true);
+    rect->setAutoMargins(QCP::msNone);
+    rect->setMargins(QMargins(76, 34, 24, 26));
+    xAxis->setRangeReversed(true);
+    xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return groupedText(std::llround(v)); })));
+    yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return lengthText(v); }, false)));
+    connect(&bench.document, &Document::sceneChanged, this, &ThinChart::rebuild);
+    connect(&bench, &Workbench::selectionChanged, this, &ThinChart::rebuild);
+    connect(&bench, &Workbench::dragChanged, this, qOverload<>(&QWidget::update));
+    rebuild();
+}
+
+void ThinChart::rebuild() {
+    const Subject* s = m_bench.subject();
+    if (s != nullptr) {
+        double least = 1e300;
+        double most = 1e-6;
+        for (const double d : s->curve.deviation)
+            if (d > 0) {
+                least = std::min(least, d);
+                most = std::max(most, d);
+            }
+        for (const Level& level : s->levels)
+            if (level.deviation > 0) {
+                least = std::min(least, level.deviation);
+                most = std::max(most, level.deviation);
+            }
+        if (least > most) {
+            least = 1e-4 * s->radius;
+            most = 0.3 * s->radius;
+        }
+        // Six decades at the most: what is smaller than a millionth of the largest lies on the floor.
+        least = std::max(least, most * 1e-6);
+        yAxis->setRange(least / 3, most * 2.5);
+        const double first = s->levels.front().triangles;
+        const double last = s->curve.empty() ? std::max(1.0, s->levels.back().triangles * 0.25) : s->curve.triangles.back();
+        xAxis->setRange(std::max(1.0, last * 0.75), first * 1.35);
+    }
+    refresh();
+    update();
+}
+
+std::pair<double, double> ThinChart::pinValue(int level) const {
+    const Subject& s = *m_bench.subject();
+    if (level == m_drag)
+        return {m_dragTriangles, s.curve.at(m_dragTriangles)};
+    const Level& l = s.levels[static_cast<std::size_t>(level)];
+    return {l.triangles, l.deviation};
+}
+
+QPointF ThinChart::pinPlace(int level) const {
+    const auto [triangles, metres] = pinValue(level);
+    return {xAxis->coordToPixel(triangles), yAxis->coordToPixel(std::clamp(metres, yAxis->range().lower, yAxis->range().upper))};
+}
+
+int ThinChart::pinAt(const QPointF& p) const {
+    const Subject* s = m_bench.subject();
+    if (s == nullptr)
+        return -1;
+    int best = -1;
+    double nearest = 14;
+    for (int i = 0; i < static_cast<int>(s->levels.size()); ++i)
+        if (const double d = QLineF(pinPlace(i), p).length(); d < nearest) {
+            nearest = d;
+            best = i;
+        }
+    return best;
+}
+
+double ThinChart::trianglesAt(double x) const { return std::clamp(xAxis->pixelToCoord(x), xAxis->range().lower, xAxis->range().upper); }
+
+void ThinChart::paintOverlay(QPainter& p) {
+    const Look& l = Look::now();
+    const Subject* s = m_bench.subject();
+    QString aside;
+    if (s != nullptr && !s->curve.empty())
+        aside = tr("one pass, %1 → %2 triangles").arg(groupedText(s->curve.triangles.front()), groupedText(s->curve.triangles.back()));
+    drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
+    if (s == nullptr)
+        return;
+    const QRect area = axisRect()->rect();
+    if (s->curve.empty() && s->levels.size() < 2) {
+        p.setFont(Look::font(12.5));
+        p.setPen(l.quiet);
+        p.drawText(area, Qt::AlignCenter, s->levels.front().mesh ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level is cut from the record while you drag.") : tr("The source is missing."));
+        return;
+    }
+    p.save();
+    p.setClipRect(area.adjusted(-8, -8, 8, 8));
+    const double floor = yAxis->range().lower;
+    QPainterPath path;
+    for (std::size_t i = 0; i < s->curve.triangles.size(); ++i) {
+        const QPointF at(xAxis->coordToPixel(s->curve.triangles[i]), yAxis->coordToPixel(std::max(s->curve.deviation[i], floor)));
+        i == 0 ? path.moveTo(at) : path.lineTo(at);
+    }
+    p.setPen(QPen(l.text, 2));
+    p.setBrush(Qt::NoBrush);
+    p.drawPath(path);
+    p.restore();
+
+    const auto costs = costsOf(*s);
+    double labelEnd = -1e9;
+    double labelTop = 0;
+    for (int i = 0; i < static_cast<int>(s->levels.size()); ++i) {
+        const QPointF at = pinPlace(i);
+        const QColor color = Look::level(i);
+        if (i > 0) {
+            p.setPen(QPen(color, 1.2, Qt::DotLine));
+            p.drawLine(at, QPointF(at.x(), area.bottom()));
+        }
+        const bool strong = i == m_bench.level() || i == m_hover || i == m_drag;
+        p.setPen(QPen(l.ground, 2));
+        p.setBrush(color);
+        p.drawEllipse(at, strong ? 8 : 6.5, strong ? 8 : 6.5);
+        if (s->levels[static_cast<std::size_t>(i)].locked) {
+            p.setPen(QPen(l.ground, 1.6));
+            p.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0));
+        }
+        QString line1 = QStringLiteral("L%1").arg(i);
+        QString line2;
+        if (i == m_drag) {
+            line1 += QStringLiteral("  ") + groupedText(std::llround(m_dragTriangles));
+            line2 = tr("about %1").arg(lengthText(pinValue(i).second));
+        } else if (i > 0) {
+            line2 = tr("from %1").arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().view)));
+        }
+        p.setFont(Look::font(11, 600));
+        const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;
+        // Above and left of the pin where the curve rises to the right; below it when that is taken or outside.
+        QRectF label(at.x() - w - 12, at.y() - 30, w, 28);
+        Qt::Alignment align = Qt::AlignRight;
+        if (label.left() < area.left() + 2) {
+            label.moveLeft(at.x() + 12);
+            label.moveTop(at.y() - 26);
+            align = Qt::AlignLeft;
+        }
+        if (label.left() < labelEnd && std::abs(label.top() - labelTop) < 30) {
+            label.moveLeft(at.x() + 12);
+            label.moveTop(at.y() + 2);
+            align = Qt::AlignLeft;
+        }
+        if (label.bottom() > area.bottom())
+            label.moveBottom(area.bottom() - 2);
+        if (label.top() < area.top() - 6)
+            label.moveTop(area.top() - 6);
+        labelEnd = label.right();
+        labelTop = label.top();
+        p.setPen(l.text);
+        p.drawText(label, align | Qt::AlignTop, line1);
+        p.setFont(Look::font(10.5));
+        p.setPen(l.quiet);
+        p.drawText(label.adjusted(0, 14, 0, 4), align | Qt::AlignTop, line2);
+    }
+}
+
+void ThinChart::mousePressEvent(QMouseEvent* event) {
+    const int pin = pinAt(event->position());
+    if (pin < 0 || event->button() != Qt::LeftButton)
+        return;
+    m_bench.selectLevel(pin);
+    if (pin == 0)
+        return;
+    m_drag = pin;
+    m_dragTriangles = m_bench.subject()->levels[static_cast<std::size_t>(pin)].triangles;
+    update();
+}
+
+void ThinChart::mouseMoveEvent(QMouseEvent* event) {
+    if (m_drag >= 0 && m_bench.subject() != nullptr) {
+        const auto& levels = m_bench.subject()->levels;
+        const auto at = static_cast<std::size_t>(m_drag);
+        if (at >= levels.size())
+            return;
+        const double most = levels[at - 1].triangles - 1.0;
+        const double fewest = at + 1 < levels.size() ? levels[at + 1].triangles + 1.0 : 1.0;
+        m_dragTriangles = std::clamp(trianglesAt(event->position().x()), std::min(fewest, most), most);
+        m_bench.cutLevelTo(m_bench.subjectId(), m_drag, m_dragTriangles, false);
+        update();
+        return;
+    }
+    const int pin = pinAt(event->position());
+    if (pin != m_hover) {
+        m_hover = pin;
+        setCursor(pin > 0 ? Qt::SizeHorCursor : Qt::ArrowCursor);
+        update();
+    }
+}
+
+void ThinChart::mouseReleaseEvent(QMouseEvent*) {
+    if (m_drag < 0)
+        return;
+    const int level = m_drag;
+    m_drag = -1;
+    if (m_bench.subject() != nullptr && level < static_cast<int>(m_bench.subject()->levels.size()) &&
+        std::abs(m_dragTriangles - m_bench.subject()->levels[static_cast<std::size_t>(level)].triangles) > 0.5)
+        m_bench.cutLevelTo(m_bench.subjectId(), level, m_dragTriangles, true);
+    update();
+}
+
+void ThinChart::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (m_bench.subject() != nullptr && pinAt(event->position()) < 0 && axisRect()->rect().contains(event->pos()))
+        m_bench.addLevel(m_bench.subjectId(), trianglesAt(event->position().x()));
+}
+
+void ThinChart::keyPressEvent(QKeyEvent* event) {
+    const Subject* s = m_bench.subject();
+    const int level = m_bench.level();
+    const double factor = event->key() == Qt::Key_Left ? 1.05 : event->key() == Qt::Key_Right ? 1 / 1.05 : 0;
+    if (s != nullptr && factor > 0 && level > 0 && level < static_cast<int>(s->levels.size()))
+        m_bench.cutLevelTo(s->id, level, s->levels[static_cast<std::size_t>(level)].triangles * factor, true);
+    else if (s != nullptr && event->key() == Qt::Key_Delete)
+        m_bench.removeLevel(s->id, level);
+    else
+        Chart::keyPressEvent(event);
+}
+
+} // namespace thicket::app

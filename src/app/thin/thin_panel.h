@@ -1,0 +1,52 @@
+#pragma once
+// Thin: role, allowance, a card for each level, exact numbers for the selected one.
+
+#include "app/parts/controls.h"
+#include "appmodel/workbench.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+
+namespace thicket::app {
+
+/// One level: picture, triangles, share, deviation, switch distance.
+class LevelCard : public QWidget {
+    Q_OBJECT
+public:
+    LevelCard(Workbench& bench, int level, QWidget* parent = nullptr);
+    QSize sizeHint() const override { return {240, 66}; }
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+
+private:
+    Workbench& m_bench;
+    int m_level;
+};
+
+class ThinPanel : public Panel {
+    Q_OBJECT
+public:
+    explicit ThinPanel(Workbench& bench, QWidget* parent = nullptr);
+    [[nodiscard]] QPushButton* thinButton() const { return m_thin; }
+
+private:
+    void refresh();
+    Workbench& m_bench;
+    QComboBox* m_role;
+    NumberBox* m_allow;
+    QVBoxLayout* m_cards;
+    NumberBox* m_triangles;
+    NumberBox* m_deviation;
+    QCheckBox* m_locked;
+    QWidget* m_exact;
+    QLabel* m_exactTitle;
+    QPushButton* m_add;
+    QPushButton* m_remove;
+    QPushButton* m_thin;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,269 @@
+#include "app/viewport/gl_scene.h"
+
+#include "app/look/look.h"
+
+#include <QImage>
+
+namespace thicket::app {
+namespace {
+
+const char* kSurfaceVertex = R"(#version 330 core
+layout(location=0) in vec3 position;
+layout(location=1) in vec3 normal;
+layout(location=2) in vec2 uv;
+uniform mat4 uModel, uViewProjection;
+uniform mat3 uNormal;
+out vec3 vWorld; out vec3 vNormal; out vec2 vUv;
+void main() {
+  vec4 w = uModel * vec4(position, 1.0);
+  vWorld = w.xyz; vNormal = uNormal * normal; vUv = uv;
+  gl_Position = uViewProjection * w;
+})";
+
+// An ordered 4 x 4 dither in screen space: a level and the one it fades from keep complementary pixels.
+const char* kSurfaceFragment = R"(#version 330 core
+in vec3 vWorld; in vec3 vNormal; in vec2 vUv;
+uniform vec4 uBase; uniform sampler2D uTexture; uniform bool uHasTexture, uHasNormals, uFlat;
+uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
+out vec4 color;
+const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
+void main() {
+  float cell = (bayer[int(mod(gl_FragCoord.y,4.))*4 + int(mod(gl_FragCoord.x,4.))] + 0.5) / 16.0;
+  if (uFade >= 0.0 ? cell > uFade : cell <= -uFade - 0.0) discard;
+  if (uFlat) { color = uBase; return; }
+  vec4 base = uBase;
+  if (uHasTexture) { vec4 t = texture(uTexture, vUv); base *= vec4(pow(t.rgb, vec3(2.2)), t.a); }
+  if (base.a < uCutoff) discard;
+  vec3 toEye = normalize(uEye - vWorld);
+  vec3 n = uHasNormals ? normalize(vNormal) : normalize(cross(dFdx(vWorld), dFdy(vWorld)));
+  if (dot(n, toEye) < 0.0) n = -n;
+  base.rgb = mix(base.rgb, uTint.rgb, uTint.a);
+  vec3 sun = normalize(vec3(0.45, 0.8, 0.35));
+  vec3 light = mix(vec3(0.17,0.16,0.14), vec3(0.36,0.39,0.42), 0.5 + 0.5*n.y) + vec3(0.95,0.92,0.84)*max(dot(n, sun), 0.0);
+  vec3 h = normalize(sun + toEye);
+  vec3 c = base.rgb * light + vec3(0.10) * pow(max(dot(n, h), 0.0), 24.0);
+  color = vec4(pow(c, vec3(1.0/2.2)), 1.0);
+})";
+
+const char* kBackdropVertex = R"(#version 330 core
+out float t;
+void main() { vec2 p = vec2((gl_VertexID << 1) & 2, gl_VertexID & 2); t = p.y*0.5; gl_Position = vec4(p*2.0-1.0, 0.9999, 1.0); t = p.y; })";
+const char* kBackdropFragment = R"(#version 330 core
+in float t; uniform vec3 uTop, uBottom; out vec4 color;
+void main() { color = vec4(mix(uBottom, uTop, clamp(t,0.,1.)), 1.0); })";
+
+const char* kLineVertex = R"(#version 330 core
+layout(location=0) in vec3 position; uniform mat4 uViewProjection; uniform vec3 uCentre; uniform float uReach; out float vFade;
+void main() { vFade = 1.0 - clamp(length(position.xz - uCentre.xz)/uReach, 0.0, 1.0); gl_Position = uViewProjection * vec4(position, 1.0); })";
+const char* kLineFragment = R"(#version 330 core
+in float vFade; uniform vec4 uColor; out vec4 color; void main() { color = vec4(uColor.rgb, uColor.a*vFade); })";
+
+} // namespace
+
+bool GlScene::initialize() {
+    if (!initializeOpenGLFunctions())
+        return false;
+    const auto build = [](QOpenGLShaderProgram& program, const char* vertex, const char* fragment) {
+        return program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) && program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
+    };
+    if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) || !build(m_line, kLineVertex, kLineFragment))
+        return false;
+    m_at = {m_surface.uniformLocation("uModel"), m_surface.uniformLocation("uViewProjection"), m_surface.uniformLocation("uNormal"),
+            m_surface.uniformLocation("uBase"), m_surface.uniformLocation("uHasTexture"), m_surface.uniformLocation("uHasNormals"),
+            m_surface.uniformLocation("uTint"), m_surface.uniformLocation("uFade"), m_surface.uniformLocation("uEye"),
+            m_surface.uniformLocation("uFlat"), m_surface.uniformLocation("uCutoff")};
+    glGenVertexArrays(1, &m_emptyVao);
+    glGenVertexArrays(1, &m_lineVao);
+    glGenBuffers(1, &m_lineBuffer);
+    return true;
+}
+
+void GlScene::release() {
+    for (auto& [key, mesh] : m_meshes) {
+        glDeleteVertexArrays(1, &mesh.vao);
+        glDeleteBuffers(4, mesh.buffers);
+    }
+    for (auto& [key, texture] : m_textures)
+        glDeleteTextures(1, &texture.id);
+    m_meshes.clear();
+    m_textures.clear();
+    glDeleteVertexArrays(1, &m_emptyVao);
+    glDeleteVertexArrays(1, &m_lineVao);
+    glDeleteBuffers(1, &m_lineBuffer);
+}
+
+void GlScene::forget() {
+    std::erase_if(m_meshes, [this](auto& entry) {
+        if (!entry.second.owner.expired())
+            return false;
+        glDeleteVertexArrays(1, &entry.second.vao);
+        glDeleteBuffers(4, entry.second.buffers);
+        return true;
+    });
+    std::erase_if(m_textures, [this](auto& entry) {
+        if (!entry.second.owner.expired())
+            return false;
+        glDeleteTextures(1, &entry.second.id);
+        return true;
+    });
+}
+
+GlScene::GpuMesh& GlScene::upload(const std::shared_ptr<const Mesh>& mesh) {
+    const auto found = m_meshes.find(mesh.get());
+    if (found != m_meshes.end() && !found->second.owner.expired())
+        return found->second;
+    GpuMesh gpu;
+    gpu.owner = mesh;
+    glGenVertexArrays(1, &gpu.vao);
+    glGenBuffers(4, gpu.buffers);
+    glBindVertexArray(gpu.vao);
+    const auto attribute = [&](GLuint slot, const void* data, std::size_t bytes, int components) {
+        if (bytes == 0) {
+            glDisableVertexAttribArray(slot);
+            return;
+        }
+        glBindBuffer(GL_ARRAY_BUFFER, gpu.buffers[slot]);
+        glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(bytes), data, GL_STATIC_DRAW);
+        glEnableVertexAttribArray(slot);
+        glVertexAttribPointer(slot, components, GL_FLOAT, GL_FALSE, 0, nullptr);
+    };
+    attribute(0, mesh->positions.data(), mesh->positions.size() * sizeof(Vec3f), 3);
+    attribute(1, mesh->normals.data(), mesh->normals.size() * sizeof(Vec3f), 3);
+    attribute(2, mesh->uvs.data(), mesh->uvs.size() * sizeof(Vec2f), 2);
+    glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, gpu.buffers[3]);
+    glBufferData(GL_ELEMENT_ARRAY_BUFFER, static_cast<GLsizeiptr>(mesh->indices.size() * 4), mesh->indices.data(), GL_STATIC_DRAW);
+    glBindVertexArray(0);
+    return m_meshes[mesh.get()] = gpu;
+}
+
+GLuint GlScene::texture(const std::shared_ptr<const Surfaces>& surfaces, int image) {
+    const auto key = std::pair(surfaces.get(), image);
+    const auto found = m_textures.find(key);
+    if (found != m_textures.end() && !found->second.owner.expired())
+        return found->second.id;
+    const auto& encoded = surfaces->images[static_cast<std::size_t>(image)].encoded;
+    QImage picture = QImage::fromData(reinterpret_cast<const uchar*>(encoded.data()), static_cast<int>(encoded.size())).convertToFormat(QImage::Format_RGBA8888);
+    GpuTexture gpu{surfaces, 0};
+    if (!picture.isNull()) {
+        glGenTextures(1, &gpu.id);
+        glBindTexture(GL_TEXTURE_2D, gpu.id);
+        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.width(), picture.height(), 0, GL_RGBA, GL_UNSIGNED_BYTE, picture.constBits());
+        glGenerateMipmap(GL_TEXTURE_2D);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
+        glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
+    }
+    m_textures[key] = gpu;
+    return gpu.id;
+}
+
+void GlScene::begin(const QColor& top, const QColor& bottom, int width, int height) {
+    m_triangles = m_draws = 0;
+    glViewport(0, 0, width, height);
+    glDisable(GL_BLEND);
+    glDisable(GL_CULL_FACE);
+    glDisable(GL_SCISSOR_TEST);
+    glEnable(GL_DEPTH_TEST);
+    glDepthMask(GL_TRUE);
+    glDepthFunc(GL_LEQUAL);
+    glClearColor(0, 0, 0, 1);
+    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
+    m_backdrop.bind();
+    m_backdrop.setUniformValue("uTop", QVector3D(static_cast<float>(top.redF()), static_cast<float>(top.greenF()), static_cast<float>(top.blueF())));
+    m_backdrop.setUniformValue("uBottom", QVector3D(static_cast<float>(bottom.redF()), static_cast<float>(bottom.greenF()), static_cast<float>(bottom.blueF())));
+    glBindVertexArray(m_emptyVao);
+    glDepthMask(GL_FALSE);
+    glDrawArrays(GL_TRIANGLES, 0, 3);
+    glDepthMask(GL_TRUE);
+    m_surface.bind();
+    m_surface.setUniformValue("uTexture", 0);
+}
+
+void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading) {
+    if (!item.mesh)
+        return;
+    const GpuMesh& gpu = upload(item.mesh);
+    m_surface.bind();
+    m_surface.setUniformValue(m_at.model, item.model);
+    m_surface.setUniformValue(m_at.viewProjection, viewProjection);
+    m_surface.setUniformValue(m_at.normalMatrix, item.model.normalMatrix());
+    m_surface.setUniformValue(m_at.eye, eye);
+    m_surface.setUniformValue(m_at.hasNormals, !item.mesh->normals.empty());
+    m_surface.setUniformValue(m_at.fade, item.fade);
+    m_surface.setUniformValue(m_at.flat, false);
+    const QColor tint = Look::level(item.level);
+    m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.2F), std::pow(static_cast<float>(tint.greenF()), 2.2F),
+                                                   std::pow(static_cast<float>(tint.blueF()), 2.2F), shading == Shading::Levels ? 0.92F : 0.0F));
+    glBindVertexArray(gpu.vao);
+    glActiveTexture(GL_TEXTURE0);
+    if (shading == Shading::Edges) {
+        glEnable(GL_POLYGON_OFFSET_FILL);
+        glPolygonOffset(1, 1);
+    }
+    static const Material kPlain;
+    for (const MeshPart& part : item.mesh->parts) {
+        const bool known = item.surfaces && part.material < item.surfaces->materials.size();
+        const Material& material = known ? item.surfaces->materials[part.material] : kPlain;
+        const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty() ? texture(item.surfaces, material.baseColorImage) : 0;
+        m_surface.setUniformValue(m_at.base, QVector4D(material.baseColor[0], material.baseColor[1], material.baseColor[2], material.baseColor[3]));
+        m_surface.setUniformValue(m_at.hasTexture, id != 0);
+        m_surface.setUniformValue(m_at.cutoff, material.alphaMode == AlphaMode::Mask ? material.alphaCutoff : 0.0F);
+        glBindTexture(GL_TEXTURE_2D, id);
+        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * part.triangleCount), GL_UNSIGNED_INT, reinterpret_cast<const void*>(std::size_t{12} * part.firstTriangle));
+        m_triangles += part.triangleCount;
+        ++m_draws;
+    }
+    if (shading == Shading::Edges) {
+        glDisable(GL_POLYGON_OFFSET_FILL);
+        glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
+        m_surface.setUniformValue(m_at.flat, true);
+        m_surface.setUniformValue(m_at.base, QVector4D(0.09F, 0.11F, 0.10F, 1));
+        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(item.mesh->indices.size()), GL_UNSIGNED_INT, nullptr);
+        glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
+    }
+}
+
+void GlScene::grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n) {
+    std::vector<float> points;
+    const float x0 = std::round(centre.x() / square) * square;
+    const float z0 = std::round(centre.z() / square) * square;
+    const auto line = [&](float ax, float az, float bx, float bz) {
+        // In pieces, so that the fade along a line is smooth.
+        constexpr int kPieces = 16;
+        for (int i = 0; i < kPieces; ++i)
+            for (int e = 0; e < 2; ++e) {
+                const float t = static_cast<float>(i + e) / kPieces;
+                points.insert(points.end(), {ax + (bx - ax) * t, centre.y(), az + (bz - az) * t});
+            }
+    };
+    const float reach = square * static_cast<float>(n);
+    for (int i = -n; i <= n; ++i) {
+        const float at = square * static_cast<float>(i);
+        line(x0 - reach, z0 + at, x0 + reach, z0 + at);
+        line(x0 + at, z0 - reach, x0 + at, z0 + reach);
+    }
+    m_line.bind();
+    m_line.setUniformValue("uViewProjection", viewProjection);
+    m_line.setUniformValue("uCentre", QVector3D(x0, centre.y(), z0));
+    m_line.setUniformValue("uReach", reach);
+    m_line.setUniformValue("uColor", QVector4D(0.9F, 0.95F, 0.9F, 0.22F));
+    glBindVertexArray(m_lineVao);
+    glBindBuffer(GL_ARRAY_BUFFER, m_lineBuffer);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(points.size() * 4), points.data(), GL_STREAM_DRAW);
+    glEnableVertexAttribArray(0);
+    glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
+    glEnable(GL_BLEND);
+    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    glDepthMask(GL_FALSE);
+    glDrawArrays(GL_LINES, 0, static_cast<GLsizei>(points.size() / 3));
+    glDepthMask(GL_TRUE);
+    glDisable(GL_BLEND);
+}
+
+void GlScene::end() {
+    glBindVertexArray(0);
+    glBindBuffer(GL_ARRAY_BUFFER, 0);
+    glUseProgram(0);
+    glDisable(GL_DEPTH_TEST);
+}
+
+} // namespace thicket::app

@@ -1,0 +1,71 @@
+#pragma once
+// Meshes and textures on the graphics card, and the one shader that draws them.
+
+#include "scene/scene.h"
+
+#include <QColor>
+#include <QMatrix4x4>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <map>
+#include <memory>
+
+namespace thicket::app {
+
+/// How a surface is shown.
+enum class Shading { Shaded, Edges, Levels };
+
+struct DrawItem {
+    std::shared_ptr<const Mesh> mesh;
+    std::shared_ptr<const Surfaces> surfaces;
+    QMatrix4x4 model;
+    int level = 0;
+    float fade = 1; ///< 1: all of it; 0..1: this share of an ordered dither; -1..0: the complement of a share
+};
+
+/// REQUIRES a current OpenGL 3.3 core context for every call.
+class GlScene : protected QOpenGLFunctions_3_3_Core {
+public:
+    bool initialize();
+    void release();
+    void begin(const QColor& top, const QColor& bottom, int width, int height);
+    /// Draws one item; adds to the counts. Edge lines of Shading::Edges are a second pass that is not counted.
+    void draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading);
+    /// Square grid round `centre` at height y, 2 n + 1 lines each way.
+    void grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n);
+    void end();
+    /// Frees what no scene holds any more.
+    void forget();
+
+    [[nodiscard]] std::uint64_t triangles() const { return m_triangles; }
+    [[nodiscard]] std::uint64_t draws() const { return m_draws; }
+
+private:
+    struct GpuMesh {
+        std::weak_ptr<const Mesh> owner;
+        GLuint vao = 0;
+        GLuint buffers[4] = {};
+    };
+    struct GpuTexture {
+        std::weak_ptr<const Surfaces> owner;
+        GLuint id = 0;
+    };
+    GpuMesh& upload(const std::shared_ptr<const Mesh>& mesh);
+    GLuint texture(const std::shared_ptr<const Surfaces>& surfaces, int image);
+
+    QOpenGLShaderProgram m_surface;
+    QOpenGLShaderProgram m_backdrop;
+    QOpenGLShaderProgram m_line;
+    struct Uniforms {
+        int model, viewProjection, normalMatrix, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff;
+    } m_at{};
+    std::map<const Mesh*, GpuMesh> m_meshes;
+    std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;
+    GLuint m_emptyVao = 0;
+    GLuint m_lineVao = 0;
+    GLuint m_lineBuffer = 0;
+    std::uint64_t m_triangles = 0;
+    std::uint64_t m_draws = 0;
+};
+
+} // namespace thicket::app

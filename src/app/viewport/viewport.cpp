@@ -1,0 +1,635 @@
+#include "app/viewport/viewport.h"
+
+#include "app/look/look.h"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace thicket::app {
+namespace {
+
+constexpr double kMovingFrameMs = 45; // a little under a twentieth of a second
+constexpr int kRestMs = 220;
+
+QMatrix4x4 viewProjectionOf(const View& view, double aspect) {
+    QMatrix4x4 m;
+    m.perspective(static_cast<float>(view.fovY * 180 / std::numbers::pi), static_cast<float>(aspect), static_cast<float>(view.nearMetres), static_cast<float>(view.farMetres));
+    const Vec3d target = view.eye + view.forward;
+    m.lookAt(QVector3D(static_cast<float>(view.eye.x()), static_cast<float>(view.eye.y()), static_cast<float>(view.eye.z())),
+             QVector3D(static_cast<float>(target.x()), static_cast<float>(target.y()), static_cast<float>(target.z())),
+             QVector3D(static_cast<float>(view.up.x()), static_cast<float>(view.up.y()), static_cast<float>(view.up.z())));
+    return m;
+}
+
+QVector3D toQt(const Vec3d& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
+
+} // namespace
+
+Vec3d Viewport::Orbit::back() const { return {std::sin(yaw) * std::cos(pitch), std::sin(pitch), std::cos(yaw) * std::cos(pitch)}; }
+
+Viewport::Viewport(Workbench& bench, QWidget* parent) : QOpenGLWidget(parent), m_bench(bench) {
+    setFocusPolicy(Qt::StrongFocus);
+    setAccessibleName(tr("Viewport"));
+    setMinimumSize(320, 200);
+    m_clock.start();
+    m_rest.setSingleShot(true);
+    m_rest.setInterval(kRestMs);
+    connect(&m_rest, &QTimer::timeout, this, [this] {
+        m_moving = false;
+        update();
+    });
+    m_walk.setInterval(16);
+    connect(&m_walk, &QTimer::timeout, this, [this] {
+        m_walkPhase += 0.016 / 7.0;
+        if (m_walkPhase >= 1) {
+            m_walk.stop();
+            m_walkPhase = 1;
+        }
+        // Out and back, by a constant change of size: even steps of the logarithm of the distance.
+        const double way = 1 - std::abs(2 * m_walkPhase - 1);
+        const double eased = way * way * (3 - 2 * way);
+        standAt(m_walkNear * std::pow(m_walkFar / m_walkNear, eased));
+    });
+    m_fades.setInterval(33);
+    connect(&m_fades, &QTimer::timeout, this, [this] { update(); });
+    connect(&bench.document, &Document::sceneChanged, this, &Viewport::rebuild);
+    connect(&bench, &Workbench::dragChanged, this, [this] {
+        moved();
+    });
+    connect(&bench, &Workbench::selectionChanged, this, [this] {
+        if (solo() && m_framed != m_bench.subjectId())
+            frameSelection();
+        update();
+    });
+    rebuild();
+}
+
+Viewport::~Viewport() {
+    makeCurrent();
+    if (m_ready)
+        m_gl.release();
+    doneCurrent();
+}
+
+void Viewport::setStage(Stage stage) {
+    const bool was = solo();
+    m_stage = stage;
+    stopWalk();
+    if (solo() && (!was || m_framed != m_bench.subjectId()))
+        frameSelection();
+    update();
+}
+
+void Viewport::setShading(Shading shading) {
+    m_shading = shading;
+    update();
+}
+
+void Viewport::setArrangement(Arrangement arrangement) {
+    m_arrangement = arrangement;
+    frameSelection();
+}
+
+void Viewport::rebuild() {
+    m_selectable = selectScene(m_bench.scene(), shotView());
+    if (m_selectable.copies.size() != m_memory.size()) {
+        m_memory.clear();
+        m_lightMemory.clear();
+    }
+    if (solo() && m_framed != m_bench.subjectId())
+        frameSelection();
+    selectNow();
+    update();
+}
+
+View Viewport::shotView() const {
+    View view = lookAt(m_bench.scene().view, m_sceneOrbit.eye(), m_sceneOrbit.pivot);
+    view.aspect = height() > 0 ? static_cast<double>(width()) / height() : view.aspect;
+    return view;
+}
+
+void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
+    const Vec3d back = eye - target;
+    m_sceneOrbit.distance = std::max(back.norm(), 1e-3);
+    m_sceneOrbit.pivot = target;
+    m_sceneOrbit.pitch = std::asin(std::clamp(back.y() / m_sceneOrbit.distance, -1.0, 1.0));
+    m_sceneOrbit.yaw = std::atan2(back.x(), back.z());
+    moved();
+}
+
+void Viewport::setRouteTime(double seconds) {
+    if (m_bench.scene().routes.empty() || m_bench.scene().routes.front().keys.empty())
+        return;
+    const View view = viewOnRoute(m_bench.scene().routes.front(), m_bench.scene().view, seconds);
+    setShotView(view.eye, view.eye + view.forward * std::max(m_sceneOrbit.distance, 1.0));
+}
+
+void Viewport::selectNow() {
+    View view = shotView();
+    // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
+    select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000, {}, m_memory, m_exact);
+    emit selected();
+}
+
+int Viewport::nearestCopy() const {
+    int best = -1;
+    double nearest = 1e300;
+    for (std::size_t i = 0; i < m_selectable.copies.size(); ++i) {
+        if (m_selectable.subjectOfChain[m_selectable.copies.chain[i]] != m_bench.subjectId())
+            continue;
+        // Copies in front of the camera come first: the read-out speaks of what is seen.
+        const bool seen = i < m_exact.picks.size() && m_exact.picks[i].culled != Culled::OutOfView;
+        const double distance = (m_selectable.copies.centre[i] - m_sceneOrbit.eye()).norm() + (seen ? 0 : 1e9);
+        if (distance < nearest) {
+            nearest = distance;
+            best = static_cast<int>(i);
+        }
+    }
+    return best;
+}
+
+double Viewport::subjectDistance() const {
+    const int copy = nearestCopy();
+    if (copy < 0)
+        return -1;
+    const auto i = static_cast<std::size_t>(copy);
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    return copyDistance(chain, m_selectable.copies, i, shotView(), chain.rule.measureFrom);
+}
+
+void Viewport::standAt(double metres) {
+    const int copy = nearestCopy();
+    if (copy < 0)
+        return;
+    const auto i = static_cast<std::size_t>(copy);
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    const Vec3d centre = m_selectable.copies.centre[i];
+    Vec3d way = m_sceneOrbit.eye() - centre;
+    if (way.norm() < 1e-6)
+        way = Vec3d(0, 0, 1);
+    way.y() = std::max(way.y(), 0.05 * way.norm());
+    way.normalize();
+    // The measured distance (to the box, say) rises along the line, so bisection finds the place.
+    double low = 0;
+    double high = metres + 4 * m_selectable.copies.radius[i] + 1;
+    View probe = shotView();
+    for (int step = 0; step < 60; ++step) {
+        const double middle = (low + high) / 2;
+        probe = lookAt(probe, centre + way * middle, centre);
+        (copyDistance(chain, m_selectable.copies, i, probe, chain.rule.measureFrom) < metres ? low : high) = middle;
+    }
+    setShotView(centre + way * high, centre);
+}
+
+void Viewport::walkBack() {
+    const int copy = nearestCopy();
+    if (copy < 0)
+        return;
+    if (m_walk.isActive()) {
+        m_walk.stop();
+        return;
+    }
+    const auto i = static_cast<std::size_t>(copy);
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    const double scale = m_selectable.copies.scale[i];
+    m_walkNear = std::max(0.6 * chain.radius * scale, 0.2);
+    m_walkFar = std::max(chain.fromMetres.back() * scale * 1.6, m_walkNear * 20);
+    m_walkPhase = 0;
+    m_walk.start();
+}
+
+void Viewport::stopWalk() { m_walk.stop(); }
+
+void Viewport::frameSelection() {
+    const Subject* subject = m_bench.subject();
+    if (subject == nullptr)
+        return;
+    m_framed = subject->id;
+    if (solo()) {
+        double wide = subject->radius;
+        m_soloOrbit.pivot = subject->bounds.centre();
+        if (m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1) {
+            const auto offsets = lineUpOffsets(*subject);
+            wide = std::max(subject->radius, (offsets.back() - offsets.front()) / 2 + subject->bounds.size().x() / 2);
+            m_soloOrbit.yaw = 0.0;
+            m_soloOrbit.pitch = 0.12;
+            const double aspect = height() > 0 ? static_cast<double>(width()) / height() : 1.6;
+            const double half = std::tan(m_bench.scene().view.fovY / 2);
+            const double tall = subject->bounds.size().y() / 2 + subject->bounds.size().z() / 4;
+            m_soloOrbit.distance = 1.12 * std::max(wide / (half * aspect), tall / half * 1.35) + subject->bounds.size().z() / 2;
+        } else {
+            m_soloOrbit.distance = 1.15 * subject->radius / std::sin(m_bench.scene().view.fovY / 2);
+        }
+    } else {
+        const int copy = nearestCopy();
+        if (copy < 0)
+            return;
+        const auto i = static_cast<std::size_t>(copy);
+        m_sceneOrbit.pivot = m_selectable.copies.centre[i];
+        m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.08);
+        m_sceneOrbit.distance = 1.3 * m_selectable.copies.radius[i] / std::sin(m_bench.scene().view.fovY / 2);
+    }
+    moved();
+}
+
+void Viewport::framePlace(const Vec3d& place, double radius) {
+    orbit().pivot = place;
+    const Subject* subject = m_bench.subject();
+    orbit().distance = std::max(6 * radius, subject != nullptr ? 0.03 * subject->radius : 0.1);
+    moved();
+}
+
+std::vector<double> Viewport::lineUpOffsets(const Subject& subject) const {
+    const double step = 1.12 * subject.bounds.size().x() + 0.02 * subject.radius;
+    std::vector<double> offsets;
+    const double n = static_cast<double>(subject.levels.size());
+    for (std::size_t i = 0; i < subject.levels.size(); ++i)
+        offsets.push_back(step * (static_cast<double>(i) - (n - 1) / 2));
+    return offsets;
+}
+
+std::vector<DrawItem> Viewport::soloItems() {
+    std::vector<DrawItem> items;
+    const Subject* subject = m_bench.subject();
+    if (subject == nullptr)
+        return items;
+    const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
+    const auto offsets = lineUpOffsets(*subject);
+    const int shown = m_stage == Stage::Gather ? 0 : m_bench.level();
+    for (int i = 0; i < static_cast<int>(subject->levels.size()); ++i) {
+        if (!lineUp && i != shown)
+            continue;
+        DrawItem item;
+        item.level = i;
+        item.surfaces = subject->surfaces;
+        item.mesh = m_bench.dragLevel() == i && m_bench.dragMesh() ? m_bench.dragMesh() : subject->levels[static_cast<std::size_t>(i)].mesh;
+        if (lineUp)
+            item.model.translate(static_cast<float>(offsets[static_cast<std::size_t>(i)]), 0, 0);
+        items.push_back(item);
+    }
+    m_factorDrawn = 1;
+    if (m_moving && m_bench.dragLevel() < 0) {
+        // In motion each item may show a coarser level of its own chain, just enough to fit.
+        const double each = m_soloBudget / static_cast<double>(std::max<std::size_t>(items.size(), 1));
+        for (DrawItem& item : items)
+            for (std::size_t k = static_cast<std::size_t>(item.level); k < subject->levels.size(); ++k)
+                if (const auto& mesh = subject->levels[k].mesh; mesh && (mesh->triangleCount() <= each || k + 1 == subject->levels.size())) {
+                    if (mesh != item.mesh)
+                        m_factorDrawn = std::max(m_factorDrawn, static_cast<double>(item.mesh ? item.mesh->triangleCount() : 1) / mesh->triangleCount());
+                    item.mesh = mesh;
+                    break;
+                }
+    }
+    return items;
+}
+
+std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) const {
+    std::vector<DrawItem> items;
+    for (std::size_t i = 0; i < selection.picks.size(); ++i) {
+        const Pick& pick = selection.picks[i];
+        if (pick.culled != Culled::No)
+            continue;
+        const std::uint32_t chain = m_selectable.copies.chain[i];
+        const Subject& subject = m_bench.scene().subjects[chain];
+        const auto add = [&](int level, float fade) {
+            DrawItem item;
+            item.level = level;
+            item.fade = fade;
+            item.surfaces = subject.surfaces;
+            item.mesh = subject.levels[static_cast<std::size_t>(level)].mesh;
+            if (!item.mesh) // not cut again yet after opening: the finest there is stands in
+                item.mesh = subject.levels.front().mesh;
+            item.model.translate(toQt(m_selectable.copies.position[i]));
+            const Quatd& q = m_selectable.copies.rotation[i];
+            item.model.rotate(QQuaternion(static_cast<float>(q.w()), static_cast<float>(q.x()), static_cast<float>(q.y()), static_cast<float>(q.z())));
+            item.model.scale(static_cast<float>(m_selectable.copies.scale[i]));
+            items.push_back(item);
+        };
+        add(pick.level, pick.fadingFrom >= 0 ? std::max(pick.fade, 0.001F) : 1.0F);
+        if (pick.fadingFrom >= 0)
+            add(pick.fadingFrom, std::min(-pick.fade, -0.001F));
+    }
+    return items;
+}
+
+void Viewport::initializeGL() { m_ready = m_gl.initialize(); }
+
+void Viewport::adapt(double ms) {
+    if (solo()) {
+        const double drawn = static_cast<double>(std::max<std::uint64_t>(m_gl.triangles(), 1));
+        if (ms > kMovingFrameMs * 1.1)
+            m_soloBudget = std::max(3000.0, std::min(m_soloBudget, drawn) * std::max(0.35, kMovingFrameMs / ms));
+        else if (ms < kMovingFrameMs * 0.6)
+            m_soloBudget = std::min(m_soloBudget * 1.25, 2e7);
+        return;
+    }
+    if (ms > kMovingFrameMs * 1.1)
+        m_factor = std::min(m_factor * std::min(1.7, std::sqrt(ms / kMovingFrameMs)), 64.0);
+    else if (ms < kMovingFrameMs * 0.7)
+        m_factor = std::max(1.0, m_factor * 0.94);
+}
+
+double Viewport::gridSquare() const {
+    const double reach = solo() ? m_soloOrbit.distance : m_sceneOrbit.distance;
+    double square = std::pow(10, std::floor(std::log10(std::max(reach / 6, 1e-4))));
+    for (const double step : {2.0, 5.0, 10.0})
+        if (square * step <= reach / 6)
+            return square * step;
+    return square;
+}
+
+void Viewport::paintGL() {
+    if (!m_ready) {
+        QPainter painter(this);
+        painter.fillRect(rect(), Look::now().ground);
+        painter.setPen(Look::now().text);
+        painter.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
+        return;
+    }
+    QElapsedTimer timer;
+    timer.start();
+    m_gl.forget();
+    const Look& look = Look::now();
+    const double ratio = devicePixelRatioF();
+    m_gl.begin(look.viewTop, look.viewBottom, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
+    const double aspect = static_cast<double>(width()) / std::max(1, height());
+    View view = solo() ? lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot) : shotView();
+    const double size = solo() && m_bench.subject() != nullptr ? m_bench.subject()->radius : 100;
+    view.nearMetres = solo() ? std::max(1e-4, (m_soloOrbit.distance - 8 * size) > 0 ? m_soloOrbit.distance - 8 * size : m_soloOrbit.distance * 0.01) : view.nearMetres;
+    view.farMetres = solo() ? m_soloOrbit.distance + 60 * size : view.farMetres;
+    const QMatrix4x4 viewProjection = viewProjectionOf(view, aspect);
+
+    selectNow();
+    std::vector<DrawItem> items;
+    if (solo()) {
+        items = soloItems();
+    } else if (m_moving && m_factor > 1.01) {
+        SelectOptions options;
+        options.allowanceFactor = m_factor;
+        select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000, options, m_lightMemory, m_light);
+        items = sceneItems(m_light);
+        m_factorDrawn = m_factor;
+    } else {
+        items = sceneItems(m_exact);
+        m_lightMemory = m_memory;
+        m_factorDrawn = 1;
+    }
+    for (const DrawItem& item : items)
+        m_gl.draw(item, viewProjection, toQt(view.eye), m_shading);
+    if (solo() && m_bench.subject() != nullptr) {
+        QVector3D at = toQt(m_soloOrbit.pivot);
+        at.setY(static_cast<float>(m_bench.subject()->bounds.low.y()));
+        m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
+    }
+    m_gl.end();
+    if (m_moving) {
+        context()->functions()->glFinish();
+        m_frameMs = static_cast<double>(timer.nsecsElapsed()) * 1e-6;
+        adapt(m_frameMs);
+    }
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    paintOverlay(painter, viewProjection);
+    const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(), [](const Pick& p) { return p.fadingFrom >= 0; });
+    if (fading != m_fades.isActive())
+        fading ? m_fades.start() : m_fades.stop();
+}
+
+namespace {
+
+QPointF project(const QMatrix4x4& m, const Vec3d& p, const QSize& size, bool* front = nullptr) {
+    const QVector4D clip = m * QVector4D(toQt(p), 1);
+    if (front != nullptr)
+        *front = clip.w() > 1e-6F;
+    return {(static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * size.width(), (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * size.height()};
+}
+
+void chip(QPainter& p, const QRectF& rect) {
+    QColor fill = Look::now().ground;
+    fill.setAlphaF(0.86F);
+    p.setPen(Qt::NoPen);
+    p.setBrush(fill);
+    p.drawRoundedRect(rect, 5, 5);
+}
+
+} // namespace
+
+void Viewport::paintEmpty(QPainter& p) const {
+    const Look& l = Look::now();
+    const QRectF card(width() / 2.0 - 210, height() / 2.0 - 64, 420, 128);
+    chip(p, card);
+    p.setPen(QPen(l.faint, 1, Qt::DashLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRoundedRect(card.adjusted(8, 8, -8, -8), 5, 5);
+    p.setPen(l.text);
+    p.setFont(Look::font(15, 600));
+    p.drawText(card.adjusted(0, 26, 0, 0), Qt::AlignHCenter | Qt::AlignTop, tr("Drop meshes here"));
+    p.setPen(l.quiet);
+    p.setFont(Look::font(12));
+    p.drawText(card.adjusted(24, 56, -24, -8), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
+               tr("GLB, glTF, OBJ, PLY, STL and more, single files or a folder. Files whose names end in _LOD0, _LOD1 become one chain."));
+}
+
+void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    if (m_bench.scene().subjects.empty()) {
+        paintEmpty(p);
+        return;
+    }
+    if (solo())
+        paintSoloOverlay(p, viewProjection);
+    else
+        paintSceneOverlay(p, viewProjection);
+    if (m_factorDrawn > 1.01) {
+        const QString text = solo() ? tr("lighter while moving") : tr("lighter while moving · allowance × %1").arg(m_factorDrawn, 0, 'f', 1);
+        p.setFont(Look::font(11));
+        const int w = p.fontMetrics().horizontalAdvance(text) + 20;
+        const QRectF box(width() - w - 14, height() - 34, w, 22);
+        chip(p, box);
+        p.setPen(Look::now().caution);
+        p.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    const Look& l = Look::now();
+    const Subject* subject = m_bench.subject();
+    if (subject == nullptr)
+        return;
+    if (!subject->levels.front().mesh) {
+        p.setPen(l.text);
+        p.setFont(Look::font(13, 500));
+        p.drawText(rect(), Qt::AlignCenter, tr("The source of %1 is missing.\nPoint to it again in Gather.").arg(QString::fromStdString(subject->name)));
+        return;
+    }
+    p.setFont(Look::font(11));
+    p.setPen(QColor(255, 255, 255, 150));
+    p.drawText(QRect(14, height() - 26, 240, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("1 square = %1").arg(lengthText(gridSquare())));
+    const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
+    if (!lineUp)
+        return;
+    const auto offsets = lineUpOffsets(*subject);
+    const auto costs = costsOf(*subject);
+    const double bottom = subject->bounds.low.y();
+    double previous = -1e9;
+    for (std::size_t i = 0; i < subject->levels.size(); ++i) {
+        bool front = false;
+        const Vec3d c = subject->bounds.centre();
+        const QPointF at = project(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size(), &front);
+        const double spaced = i + 1 < offsets.size() ? std::abs(project(viewProjection, Vec3d(c.x() + offsets[i + 1], bottom, c.z()), size()).x() - at.x()) : 200;
+        const double w = std::min(122.0, std::max(64.0, spaced - 6));
+        const QRectF box(at.x() - w / 2, std::min(at.y() + 12, height() - 78.0), w, 38);
+        if (!front || box.left() < previous + 2)
+            continue;
+        previous = box.right();
+        chip(p, box);
+        p.fillRect(QRectF(box.left() + 3, box.top() + 4, 3, box.height() - 8), Look::level(static_cast<int>(i)));
+        const std::uint32_t triangles = m_bench.dragLevel() == static_cast<int>(i) && m_bench.dragMesh() ? m_bench.dragMesh()->triangleCount() : subject->levels[i].triangles;
+        p.setFont(Look::font(11, 600));
+        p.setPen(l.text);
+        p.drawText(box.adjusted(12, 4, -8, 0), Qt::AlignLeft | Qt::AlignTop, QStringLiteral("L%1").arg(i));
+        p.drawText(box.adjusted(28, 4, -8, 0), Qt::AlignRight | Qt::AlignTop, groupedText(triangles));
+        p.setFont(Look::font(10.5));
+        p.setPen(l.quiet);
+        p.drawText(box.adjusted(12, 0, -8, -4), Qt::AlignRight | Qt::AlignBottom, i == 0 ? tr("the source") : lengthText(subject->levels[i].deviation) + tr(" off"));
+    }
+}
+
+void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    const Look& l = Look::now();
+    const int copy = nearestCopy();
+    if (copy < 0 || copy >= static_cast<int>(m_exact.picks.size()) || m_bench.subject() == nullptr)
+        return;
+    const auto i = static_cast<std::size_t>(copy);
+    const Pick& pick = m_exact.picks[i];
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    QString state;
+    if (pick.culled == Culled::No)
+        state = QStringLiteral("L%1 · %2 triangles").arg(static_cast<int>(pick.level)).arg(groupedText(chain.levels[static_cast<std::size_t>(pick.level)].triangles));
+    else
+        state = pick.culled == Culled::OutOfView ? tr("culled: out of view") : pick.culled == Culled::BeyondReach ? tr("culled: beyond reach") : tr("culled: too small");
+    if (pick.culled == Culled::No) {
+        QRectF box;
+        bool all = true;
+        for (int k = 0; k < 8; ++k) {
+            const Vec3d corner((k & 1) != 0 ? chain.bounds.high.x() : chain.bounds.low.x(), (k & 2) != 0 ? chain.bounds.high.y() : chain.bounds.low.y(),
+                               (k & 4) != 0 ? chain.bounds.high.z() : chain.bounds.low.z());
+            const Vec3d world = m_selectable.copies.position[i] + m_selectable.copies.rotation[i] * (corner * m_selectable.copies.scale[i]);
+            bool front = false;
+            const QPointF at = project(viewProjection, world, size(), &front);
+            all &= front;
+            box = k == 0 ? QRectF(at, QSizeF(0.1, 0.1)) : box.united(QRectF(at, QSizeF(0.1, 0.1)));
+        }
+        box = box.adjusted(-4, -4, 4, 4);
+        if (all && box.width() < width() * 1.2 && box.height() < height() * 1.2) {
+            p.setPen(QPen(l.accent, 1.2));
+            p.setBrush(Qt::NoBrush);
+            p.drawRoundedRect(box, 4, 4);
+            p.setFont(Look::font(11.5, 600));
+            const int w = p.fontMetrics().horizontalAdvance(state) + 16;
+            QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)), std::max(48.0, box.top() - 26), w, 20);
+            chip(p, label);
+            p.setPen(l.text);
+            p.drawText(label, Qt::AlignCenter, state);
+        }
+    }
+    const double distance = subjectDistance();
+    const QString far = lengthText(distance);
+    const QString tall = tr("%1 % of height").arg(std::min(999.0, static_cast<double>(pick.screenHeight) * 100), 0, 'f', 1);
+    const QString off = pick.culled == Culled::No ? pixelText(static_cast<double>(pick.errorPx)) + tr(" off") : state;
+    p.setFont(Look::font(13, 600));
+    const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;
+    p.setFont(Look::font(11.5));
+    const int w2 = p.fontMetrics().horizontalAdvance(tall) + 18;
+    const int w3 = p.fontMetrics().horizontalAdvance(off) + 18;
+    const QString lead = pick.culled == Culled::No ? state : QString();
+    const int w4 = lead.isEmpty() ? 0 : p.fontMetrics().horizontalAdvance(lead) + 18;
+    const QRectF box(14, height() - 42, w1 + w2 + w3 + w4 + 12, 28);
+    chip(p, box);
+    double x = box.left() + 12;
+    const auto word = [&](const QString& text, int w, const QColor& color, double px, int weight) {
+        p.setFont(Look::font(px, weight));
+        p.setPen(color);
+        p.drawText(QRectF(x, box.top(), w, box.height()), Qt::AlignLeft | Qt::AlignVCenter, text);
+        x += w;
+    };
+    word(far, w1, l.text, 13, 600);
+    word(tall, w2, l.quiet, 11.5, 400);
+    if (!lead.isEmpty())
+        word(lead, w4, l.text, 11.5, 400);
+    const bool within = pick.culled != Culled::No || static_cast<double>(pick.errorPx) <= chain.rule.allowPx * 1.0001;
+    word(off, w3, within ? l.good : l.over, 11.5, 400);
+}
+
+// ---- the camera
+
+void Viewport::moved() {
+    m_moving = true;
+    m_rest.start();
+    update();
+}
+
+void Viewport::turn(double dx, double dy) {
+    orbit().yaw -= dx;
+    orbit().pitch = std::clamp(orbit().pitch + dy, -1.45, 1.5);
+    moved();
+}
+
+void Viewport::pan(double dx, double dy) {
+    const View view = lookAt(m_bench.scene().view, orbit().eye(), orbit().pivot);
+    const Vec3d right = view.forward.cross(view.up);
+    const double scale = 2 * orbit().distance * std::tan(view.fovY / 2) / std::max(1, height());
+    orbit().pivot += (-right * dx + view.up * dy) * scale;
+    moved();
+}
+
+void Viewport::dolly(double factor) {
+    Orbit& o = orbit();
+    o.distance = std::clamp(o.distance * factor, 1e-3, 1e6);
+    moved();
+}
+
+void Viewport::mousePressEvent(QMouseEvent* event) {
+    m_last = event->position();
+    stopWalk();
+    setFocus(Qt::MouseFocusReason);
+}
+
+void Viewport::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF d = event->position() - m_last;
+    m_last = event->position();
+    if (event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) || (event->buttons().testFlag(Qt::LeftButton) && event->modifiers().testFlag(Qt::ShiftModifier)))
+        pan(d.x(), d.y());
+    else if (event->buttons().testFlag(Qt::LeftButton))
+        turn(d.x() * 0.008, d.y() * 0.008);
+}
+
+void Viewport::wheelEvent(QWheelEvent* event) {
+    stopWalk();
+    const double steps = event->pixelDelta().isNull() ? event->angleDelta().y() / 120.0 : event->pixelDelta().y() / 40.0;
+    dolly(std::pow(0.86, steps));
+    event->accept();
+}
+
+void Viewport::keyPressEvent(QKeyEvent* event) {
+    switch (event->key()) {
+    case Qt::Key_Left: turn(-0.08, 0); break;
+    case Qt::Key_Right: turn(0.08, 0); break;
+    case Qt::Key_Up: turn(0, 0.06); break;
+    case Qt::Key_Down: turn(0, -0.06); break;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal: dolly(0.86); break;
+    case Qt::Key_Minus: dolly(1 / 0.86); break;
+    default: QOpenGLWidget::keyPressEvent(event);
+    }
+}
+
+bool Viewport::event(QEvent* event) {
+    if (event->type() == QEvent::Resize)
+        m_rest.start();
+    return QOpenGLWidget::event(event);
+}
+
+} // namespace thicket::app

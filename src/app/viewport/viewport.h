@@ -1,0 +1,122 @@
+#pragma once
+// The view of the scene. In Gather and Thin it shows one subject; in the other stages what the selector chose.
+
+#include "app/viewport/gl_scene.h"
+#include "appmodel/workbench.h"
+
+#include <QElapsedTimer>
+#include <QOpenGLWidget>
+#include <QTimer>
+
+namespace thicket::app {
+
+enum class Arrangement { One, LineUp };
+
+class Viewport : public QOpenGLWidget {
+    Q_OBJECT
+public:
+    explicit Viewport(Workbench& bench, QWidget* parent = nullptr);
+    ~Viewport() override;
+
+    void setStage(Stage stage);
+    void setShading(Shading shading);
+    [[nodiscard]] Shading shading() const { return m_shading; }
+    void setArrangement(Arrangement arrangement);
+    void frameSelection();
+    void framePlace(const Vec3d& place, double radius);
+
+    /// Where the shot camera stands and looks, with the stated field and lines.
+    [[nodiscard]] View shotView() const;
+    void setShotView(const Vec3d& eye, const Vec3d& target);
+    /// Moves the shot camera along its line to the nearest copy of the selected subject until that is so far away.
+    void standAt(double metres);
+    /// Measured distance to the nearest copy of the selected subject; negative when there is none.
+    [[nodiscard]] double subjectDistance() const;
+    void walkBack();
+    void stopWalk();
+    [[nodiscard]] bool walking() const { return m_walk.isActive(); }
+    void setRouteTime(double seconds);
+
+    /// The exact selection of the present frame: what the gauges show.
+    [[nodiscard]] const Selection& exact() const { return m_exact; }
+    [[nodiscard]] const SelectScene& selectable() const { return m_selectable; }
+    /// What the last frame really submitted, and by what factor it was lightened.
+    [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
+    [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
+    [[nodiscard]] double lightening() const { return m_factorDrawn; }
+    [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
+
+signals:
+    /// After every exact selection: the camera moved, the scene changed, a fade went on.
+    void selected();
+    void filesDropped(const QStringList& paths);
+
+protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    bool event(QEvent* event) override;
+
+private:
+    struct Orbit {
+        Vec3d pivot{0, 1, 0};
+        double yaw = 0.6;
+        double pitch = 0.2;
+        double distance = 10;
+        [[nodiscard]] Vec3d back() const;
+        [[nodiscard]] Vec3d eye() const { return pivot + back() * distance; }
+    };
+    [[nodiscard]] bool solo() const { return m_stage == Stage::Gather || m_stage == Stage::Thin; }
+    Orbit& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
+    void turn(double dx, double dy);
+    void pan(double dx, double dy);
+    void dolly(double factor);
+    void moved();
+    void rebuild();
+    void selectNow();
+    std::vector<DrawItem> soloItems();
+    std::vector<DrawItem> sceneItems(const Selection& selection) const;
+    [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
+    void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
+    void paintSoloOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
+    void paintSceneOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
+    void paintEmpty(QPainter& painter) const;
+    [[nodiscard]] int nearestCopy() const;
+    [[nodiscard]] double gridSquare() const;
+    void adapt(double ms);
+
+    Workbench& m_bench;
+    GlScene m_gl;
+    bool m_ready = false;
+    Stage m_stage = Stage::Gather;
+    Shading m_shading = Shading::Shaded;
+    Arrangement m_arrangement = Arrangement::One;
+    Orbit m_soloOrbit;
+    Orbit m_sceneOrbit;
+    std::uint32_t m_framed = 0;
+    QPointF m_last;
+
+    SelectScene m_selectable;
+    Selection m_exact;
+    Selection m_light;
+    std::vector<PickMemory> m_memory;
+    std::vector<PickMemory> m_lightMemory;
+    QElapsedTimer m_clock;
+
+    bool m_moving = false;
+    double m_factor = 1;       ///< allowance factor while moving
+    double m_factorDrawn = 1;
+    double m_soloBudget = 4e6; ///< triangles that fit a moving frame in a solo view
+    double m_frameMs = 0;
+    QTimer m_rest;
+    QTimer m_walk;
+    QTimer m_fades;
+    double m_walkPhase = 0;
+    double m_walkNear = 1;
+    double m_walkFar = 100;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,588 @@
+#include "appmodel/workbench.h"
+
+#include "base/text.h"
+#include "measure/picture.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace thicket::app {
+namespace fs = std::filesystem;
+
+namespace {
+fs::path toPath(const QString& text) { return fs::path(text.toStdString()); }
+QString toText(const std::string& text) { return QString::fromStdString(text); }
+bool isProject(const QString& path) { return path.endsWith(kProjectSuffix, Qt::CaseInsensitive); }
+
+std::vector<Device> usualDevices() {
+    Device handheld;
+    handheld.name = "Handheld 60";
+    handheld.triangleBudget = 350'000;
+    handheld.drawBudget = 400;
+    handheld.nsPerTriangle = 9;
+    handheld.nsPerVertex = 6;
+    handheld.usPerDraw = 9;
+    handheld.nsPerPixel = 1.2;
+    Device desk;
+    desk.name = "Desk 120";
+    desk.frameMs = 5;
+    desk.frameRate = 120;
+    desk.triangleBudget = 3'000'000;
+    desk.drawBudget = 2000;
+    desk.nsPerTriangle = 0.7;
+    desk.nsPerVertex = 0.4;
+    desk.usPerDraw = 1.2;
+    desk.nsPerPixel = 0.12;
+    return {handheld, desk};
+}
+} // namespace
+
+Workbench::Workbench(QObject* parent) : QObject(parent) {
+    Scene empty;
+    empty.devices = usualDevices();
+    document.reset(empty, {});
+    connect(&document, &Document::sceneChanged, this, [this] {
+        dropStaleRecords();
+        if (m_audit && !m_auditStale) {
+            m_auditStale = true;
+            emit auditChanged();
+        }
+        if (scene().find(m_subject) == nullptr)
+            selectSubject(scene().subjects.empty() ? 0 : scene().subjects.front().id);
+        else if (m_level >= static_cast<int>(subject()->levels.size()))
+            selectLevel(static_cast<int>(subject()->levels.size()) - 1);
+    });
+}
+
+Workbench::~Workbench() {
+    m_jobs.cancelAll();
+    m_quick.cancelAll();
+}
+
+void Workbench::report(const Error& error) {
+    if (error.code == ErrorCode::Cancelled)
+        emit message(tr("Cancelled; nothing was changed."), false);
+    else
+        emit message(toText(error.text()), true);
+}
+
+void Workbench::selectSubject(std::uint32_t id) {
+    if (id == m_subject)
+        return;
+    m_subject = id;
+    m_level = 0;
+    emit selectionChanged();
+}
+
+void Workbench::selectLevel(int level) {
+    if (level == m_level)
+        return;
+    m_level = level;
+    emit selectionChanged();
+}
+
+// ---- files
+
+void Workbench::newProject() {
+    m_jobs.cancelAll();
+    document.removeAutosave();
+    Scene empty;
+    empty.devices = usualDevices();
+    m_audit.reset();
+    m_report.reset();
+    document.reset(std::move(empty), {});
+    emit auditChanged();
+    emit shipChanged();
+}
+
+void Workbench::adoptLoad(ProjectLoad load, const fs::path& path) {
+    {
+        const std::lock_guard lock(m_recordMutex);
+        m_records.clear();
+    }
+    m_audit.reset();
+    m_report.reset();
+    if (load.scene.devices.empty())
+        load.scene.devices = usualDevices();
+    const std::vector<std::uint32_t> toCut = load.toCut;
+    document.reset(std::move(load.scene), path);
+    selectSubject(scene().subjects.empty() ? 0 : scene().subjects.front().id);
+    emit selectionChanged();
+    emit auditChanged();
+    emit shipChanged();
+    if (!load.problems.empty()) {
+        QStringList lines;
+        for (const Error& problem : load.problems)
+            lines << toText(problem.text());
+        emit message(lines.join('\n'), true);
+    }
+    for (const std::uint32_t id : toCut)
+        if (const Subject* found = scene().find(id))
+            m_jobs.run(tr("Cutting levels of %1").arg(toText(found->name)), [this, copy = *found](const JobContext& job) {
+                return withRecord(copy, job, [this, copy](const ThinState& state, const JobContext&) -> JobQueue::Finish {
+                    return [this, restored = restoreLevels(copy, state)] { document.fillIn(restored); };
+                });
+            });
+}
+
+void Workbench::openProject(const QString& path) {
+    m_jobs.run(tr("Opening %1").arg(path.section('/', -1)), [this, path](const JobContext& job) -> JobQueue::Finish {
+        auto load = readProject(toPath(path), job);
+        if (!load)
+            return [this, error = load.error()] { report(error); };
+        return [this, path, load = std::make_shared<ProjectLoad>(std::move(*load))] {
+            adoptLoad(std::move(*load), fs::absolute(toPath(path)));
+            emit projectOpened(path);
+            const fs::path autosave = Document::autosavePathFor(document.path());
+            std::error_code ec;
+            if (fs::exists(autosave, ec) && fs::last_write_time(autosave, ec) > fs::last_write_time(document.path(), ec))
+                emit recoveryFound(path, toText(autosave.string()));
+        };
+    });
+}
+
+void Workbench::recover(const QString& project, const QString& autosave) {
+    m_jobs.run(tr("Recovering"), [this, project, autosave](const JobContext& job) -> JobQueue::Finish {
+        auto load = readProject(toPath(autosave), job);
+        if (!load)
+            return [this, error = load.error()] { report(error); };
+        return [this, project, load = std::make_shared<ProjectLoad>(std::move(*load))] {
+            adoptLoad(std::move(*load), fs::absolute(toPath(project)));
+            document.undo().resetClean();
+            emit message(tr("Recovered what was saved automatically. Save to keep it."), false);
+        };
+    });
+}
+
+void Workbench::openFiles(const QStringList& paths) {
+    QStringList meshes;
+    for (const QString& path : paths) {
+        if (isProject(path)) {
+            openProject(path);
+            return;
+        }
+        std::error_code ec;
+        if (fs::is_directory(toPath(path), ec)) {
+            const auto suffixes = readableSuffixes();
+            std::vector<fs::path> found;
+            for (const auto& entry : fs::recursive_directory_iterator(toPath(path), fs::directory_options::skip_permission_denied, ec)) {
+                std::string suffix = entry.path().extension().string();
+                std::transform(suffix.begin(), suffix.end(), suffix.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+                if (entry.is_regular_file(ec) && std::find(suffixes.begin(), suffixes.end(), suffix) != suffixes.end())
+                    found.push_back(entry.path());
+            }
+            std::sort(found.begin(), found.end());
+            for (const fs::path& file : found)
+                meshes << toText(file.string());
+            if (found.empty())
+                emit message(tr("%1: holds no mesh files; drop a folder with GLB, OBJ, PLY or STL files").arg(path), true);
+        } else {
+            meshes << path;
+        }
+    }
+    if (!meshes.isEmpty())
+        importFiles(meshes);
+}
+
+void Workbench::importFiles(const QStringList& paths) {
+    const QString title = paths.size() == 1 ? tr("Reading %1").arg(paths.front().section('/', -1)) : tr("Reading %1 files").arg(paths.size());
+    m_jobs.run(title, [this, paths](const JobContext& job) -> JobQueue::Finish {
+        std::vector<ImportedSubject> all;
+        QStringList problems;
+        for (int i = 0; i < paths.size(); ++i) {
+            const double n = static_cast<double>(paths.size());
+            auto read = readModel(toPath(paths[i]), job.part(0.6 * i / n, 0.6 * (i + 1) / n));
+            if (read)
+                std::move(read->begin(), read->end(), std::back_inserter(all));
+            else if (read.error().code == ErrorCode::Cancelled)
+                return [this, error = read.error()] { report(error); };
+            else
+                problems << toText(read.error().text());
+        }
+        auto subjects = std::make_shared<std::vector<Subject>>();
+        QStringList notes;
+        for (ImportedSubject& imported : joinFamilies(std::move(all))) {
+            for (const std::string& note : imported.notes)
+                notes << toText(imported.name + ": " + note);
+            auto subject = makeSubject(std::move(imported), job.part(0.6, 1));
+            if (!subject)
+                return [this, error = subject.error()] { report(error); };
+            subject->rule.allowPx = presetFor(subject->role, subject->levels.front().triangles).allowPx;
+            subjects->push_back(std::move(*subject));
+        }
+        return [this, subjects, problems, notes] {
+            if (!subjects->empty()) {
+                const auto count = static_cast<int>(subjects->size());
+                document.push(addSubjects(scene(), *subjects, count == 1 ? "Add " + subjects->front().name : "Add subjects"));
+                selectSubject(scene().subjects[scene().subjects.size() - static_cast<std::size_t>(count)].id);
+            }
+            if (!problems.isEmpty())
+                emit message(problems.join('\n'), true);
+            else if (!notes.isEmpty())
+                emit message(notes.join('\n'), false);
+        };
+    });
+}
+
+void Workbench::saveProject(const QString& path) {
+    QString target = path;
+    if (!isProject(target))
+        target += kProjectSuffix;
+    Scene copy = scene();
+    m_jobs.run(tr("Saving"), [this, target, copy](const JobContext&) -> JobQueue::Finish {
+        auto done = writeProject(copy, toPath(target), true);
+        if (!done)
+            return [this, error = done.error()] { report(error); };
+        return [this, target] {
+            document.markSaved(fs::absolute(toPath(target)));
+            emit projectOpened(target);
+            emit message(tr("Saved %1").arg(target), false);
+        };
+    });
+}
+
+void Workbench::relinkSource(std::uint32_t id, const QString& file) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr)
+        return;
+    m_jobs.run(tr("Reading %1").arg(file.section('/', -1)), [this, copy = *found, file](const JobContext& job) -> JobQueue::Finish {
+        auto attached = attachSource(copy, toPath(file), job);
+        if (!attached)
+            return [this, error = attached.error()] { report(error); };
+        return [this, subject = *attached] {
+            document.push(changeSubject(scene(), subject, "Point " + subject.name + " to its file"));
+            const bool missing = std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return !l.mesh; });
+            if (missing)
+                m_jobs.run(tr("Cutting levels of %1").arg(toText(subject.name)), [this, subject](const JobContext& again) {
+                    return withRecord(subject, again, [this, subject](const ThinState& state, const JobContext&) -> JobQueue::Finish {
+                        return [this, restored = restoreLevels(subject, state)] { document.fillIn(restored); };
+                    });
+                });
+        };
+    });
+}
+
+void Workbench::removeSubject(std::uint32_t id) { document.push(thicket::removeSubject(scene(), id)); }
+
+void Workbench::renameSubject(std::uint32_t id, const QString& name) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || name.trimmed().isEmpty())
+        return;
+    Subject after = *found;
+    after.name = name.trimmed().toStdString();
+    document.push(changeSubject(scene(), after, "Rename " + found->name));
+}
+
+// ---- thin
+
+bool Workbench::hasRecord(std::uint32_t id) const {
+    const Subject* found = scene().find(id);
+    const std::lock_guard lock(m_recordMutex);
+    const auto record = m_records.find(id);
+    return found != nullptr && record != m_records.end() && record->second.source == found->levels.front().mesh;
+}
+
+void Workbench::dropStaleRecords() {
+    const std::lock_guard lock(m_recordMutex);
+    std::erase_if(m_records, [this](const auto& entry) {
+        const Subject* found = scene().find(entry.first);
+        return found == nullptr || found->levels.front().mesh != entry.second.source;
+    });
+}
+
+JobQueue::Finish Workbench::withRecord(const Subject& subject, const JobContext& job, const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then) {
+    std::optional<ThinState> known;
+    {
+        const std::lock_guard lock(m_recordMutex);
+        const auto found = m_records.find(subject.id);
+        if (found != m_records.end() && found->second.source == subject.levels.front().mesh)
+            known = found->second;
+    }
+    if (!known) {
+        auto made = recordSubject(subject, {}, job.part(0, 0.7));
+        if (!made)
+            return [this, error = made.error()] { report(error); };
+        known = std::move(*made);
+        const std::lock_guard lock(m_recordMutex);
+        m_records[subject.id] = *known;
+    }
+    return then(*known, job.part(0.7, 1));
+}
+
+void Workbench::thinToRole(std::uint32_t id) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    m_jobs.run(tr("Thinning %1").arg(toText(found->name)), [this, copy = *found](const JobContext& job) {
+        return withRecord(copy, job, [this, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+            const RolePreset preset = presetFor(copy.role, copy.levels.front().triangles);
+            auto thinned = thinSubject(copy, state, preset.targets, rest);
+            if (!thinned)
+                return [this, error = thinned.error()] { report(error); };
+            thinned->rule.allowPx = preset.allowPx;
+            return [this, subject = *thinned] {
+                const Subject* now = scene().find(subject.id);
+                if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
+                    document.push(changeSubject(scene(), subject, "Thin " + subject.name));
+            };
+        });
+    }, QStringLiteral("thin-%1").arg(id));
+}
+
+void Workbench::setRole(std::uint32_t id, Role role) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || found->role == role)
+        return;
+    Subject after = *found;
+    after.role = role;
+    document.push(changeSubject(scene(), after, "Role of " + found->name));
+}
+
+void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool commit) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    const Level& now = found->levels[static_cast<std::size_t>(level)];
+    if (now.locked || now.origin != LevelOrigin::Collapsed) {
+        if (commit)
+            emit message(tr("L%1 is %2; it was left as it is.").arg(level).arg(now.locked ? tr("locked") : tr("made by hand")), false);
+        return;
+    }
+    // Between its neighbours, so that levels always fall strictly.
+    const double most = found->levels[static_cast<std::size_t>(level) - 1].triangles - 1.0;
+    const double fewest = level + 1 < static_cast<int>(found->levels.size()) ? found->levels[static_cast<std::size_t>(level) + 1].triangles + 1.0 : 1.0;
+    triangles = std::clamp(triangles, std::min(fewest, most), most);
+    if (commit) {
+        commitLevel(id, level, triangles, false);
+        return;
+    }
+    if (!hasRecord(id)) {
+        m_jobs.run(tr("Recording %1").arg(toText(found->name)), [this, copy = *found](const JobContext& job) {
+            return withRecord(copy, job, [](const ThinState&, const JobContext&) -> JobQueue::Finish { return {}; });
+        }, QStringLiteral("record-%1").arg(id));
+        return;
+    }
+    std::shared_ptr<const Record> record;
+    {
+        const std::lock_guard lock(m_recordMutex);
+        record = m_records[id].record;
+    }
+    m_quick.run({}, [this, level, triangles, record](const JobContext&) -> JobQueue::Finish {
+        auto mesh = std::make_shared<const Mesh>(cutRecord(*record, static_cast<std::uint32_t>(triangles)));
+        return [this, level, mesh] {
+            m_dragMesh = mesh;
+            m_dragLevel = level;
+            emit dragChanged();
+        };
+    }, QStringLiteral("drag"));
+}
+
+void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool insert) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    m_jobs.run(tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)), [this, copy = *found, level, triangles, insert](const JobContext& job) {
+        return withRecord(copy, job, [this, copy, level, triangles, insert](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+            auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve, {TargetKind::Triangles, triangles},
+                                copy.levels[static_cast<std::size_t>(level) - 1].triangles, rest);
+            if (!cut)
+                return [this, error = cut.error()] {
+                    m_dragMesh.reset();
+                    m_dragLevel = -1;
+                    emit dragChanged();
+                    report(error);
+                };
+            const Level made = levelFrom(std::make_shared<const Mesh>(std::move(cut->mesh)), cut->deviation, LevelOrigin::Collapsed);
+            return [this, copy, level, insert, made, curve = state.curve] {
+                m_dragMesh.reset();
+                m_dragLevel = -1;
+                const Subject* now = scene().find(copy.id);
+                if (now == nullptr || now->levels.size() != copy.levels.size()) {
+                    emit dragChanged();
+                    return; // the chain was changed meanwhile; that change stands
+                }
+                Subject after = *now;
+                after.curve = curve;
+                const auto at = after.levels.begin() + level;
+                if (insert) {
+                    after.levels.insert(at, made);
+                } else {
+                    const std::optional<FixedSwitch> fixed = at->fixed;
+                    *at = made;
+                    at->fixed = fixed;
+                }
+                std::erase_if(after.levels, [&](const Level& l) { return &l != &after.levels[static_cast<std::size_t>(level)] && l.origin == LevelOrigin::Collapsed && !l.locked && l.triangles == made.triangles; });
+                document.push(changeSubject(scene(), after, (insert ? "Add a level to " : "Change a level of ") + after.name));
+                emit dragChanged();
+            };
+        });
+    }, QStringLiteral("commit-%1-%2").arg(id).arg(level), true);
+}
+
+void Workbench::addLevel(std::uint32_t id, double triangles) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr)
+        return;
+    const auto& levels = found->levels;
+    std::size_t at = levels.size();
+    if (triangles <= 0) {
+        // Where the gap between neighbours is widest; after the last when all are close.
+        double widest = 1.0 / 0.25;
+        for (std::size_t i = 1; i < levels.size(); ++i)
+            if (const double ratio = static_cast<double>(levels[i - 1].triangles) / levels[i].triangles; ratio > widest * 1.5) {
+                widest = ratio;
+                at = i;
+            }
+        triangles = at < levels.size() ? std::sqrt(static_cast<double>(levels[at - 1].triangles) * levels[at].triangles) : levels.back().triangles * 0.25;
+    } else {
+        at = 1;
+        while (at < levels.size() && levels[at].triangles > triangles)
+            ++at;
+    }
+    commitLevel(id, static_cast<int>(at), triangles, true);
+}
+
+void Workbench::removeLevel(std::uint32_t id, int level) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    if (found->levels[static_cast<std::size_t>(level)].locked) {
+        emit message(tr("L%1 is locked; unlock it first.").arg(level), false);
+        return;
+    }
+    Subject after = *found;
+    after.levels.erase(after.levels.begin() + level);
+    document.push(changeSubject(scene(), after, "Remove a level of " + after.name));
+}
+
+void Workbench::setLocked(std::uint32_t id, int level, bool locked) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 0 || level >= static_cast<int>(found->levels.size()))
+        return;
+    Subject after = *found;
+    after.levels[static_cast<std::size_t>(level)].locked = locked;
+    document.push(changeSubject(scene(), after, locked ? "Lock a level" : "Unlock a level"));
+}
+
+// ---- switch
+
+void Workbench::setRule(std::uint32_t id, const SwitchRule& rule, const QString& label, const QString& mergeKey) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr)
+        return;
+    Subject after = *found;
+    after.rule = rule;
+    document.push(changeSubject(scene(), after, label.toStdString(), mergeKey.toStdString()));
+}
+
+void Workbench::setSwitchDistance(std::uint32_t id, int level, double metres, const QString& mergeKey) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    Subject after = *found;
+    const auto costs = costsOf(after);
+    const ResolvedChain chain = resolveChain(costs, after.rule, after.bounds, after.radius, scene().view);
+    const auto at = static_cast<std::size_t>(level);
+    const double low = at > 1 ? chain.fromMetres[at - 1] * 1.001 : 0.01;
+    const double high = at + 1 < chain.fromMetres.size() ? chain.fromMetres[at + 1] * 0.999 : 1e7;
+    after.levels[at].fixed = fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high), costs[at], after.radius, scene().view);
+    document.push(changeSubject(scene(), after, "Move a switch of " + after.name, mergeKey.toStdString()));
+}
+
+void Workbench::clearSwitch(std::uint32_t id, int level) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    Subject after = *found;
+    after.levels[static_cast<std::size_t>(level)].fixed.reset();
+    document.push(changeSubject(scene(), after, "Follow the allowance again"));
+}
+
+void Workbench::setDecideBy(std::uint32_t id, DecideBy unit) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || found->rule.decideBy == unit)
+        return;
+    Subject after = *found;
+    const auto costs = costsOf(after);
+    const ResolvedChain chain = resolveChain(costs, after.rule, after.bounds, after.radius, scene().view);
+    for (std::size_t i = 1; i < after.levels.size(); ++i) {
+        if (unit == DecideBy::PixelError && !after.levels[i].fixed)
+            continue;
+        after.levels[i].fixed = fixAt(unit, chain.fromMetres[i], costs[i], after.radius, scene().view);
+    }
+    after.rule.decideBy = unit;
+    document.push(changeSubject(scene(), after, "Decide by another measure"));
+}
+
+void Workbench::setStatedView(double fovDegrees, int lines) {
+    auto settings = settingsOf(scene());
+    settings.view.fovY = fovDegrees * std::numbers::pi / 180;
+    settings.view.lines = lines;
+    document.push(changeSettings(scene(), settings, "Change the stated view", "stated-view"));
+}
+
+// ---- budget and ship
+
+void Workbench::setDevice(std::size_t index) {
+    if (index == scene().device || index >= scene().devices.size())
+        return;
+    auto settings = settingsOf(scene());
+    settings.device = index;
+    document.push(changeSettings(scene(), settings, "Change the device"));
+}
+
+void Workbench::runAudit() {
+    const Device* device = scene().currentDevice();
+    if (scene().routes.empty() || device == nullptr) {
+        emit message(tr("There is no route to fly. Key a camera move in Budget first."), false);
+        return;
+    }
+    m_jobs.run(tr("Flying %1").arg(toText(scene().routes.front().name)), [this, copy = scene(), device = *device](const JobContext& job) -> JobQueue::Finish {
+        auto audit = auditRoute(copy, copy.routes.front(), device, job);
+        if (!audit)
+            return [this, error = audit.error()] { report(error); };
+        return [this, result = std::make_shared<Audit>(std::move(*audit))] {
+            m_audit = std::move(*result);
+            m_auditStale = false;
+            emit auditChanged();
+        };
+    }, QStringLiteral("audit"), true);
+}
+
+void Workbench::ship(const QString& folder, const ShipOptions& options) {
+    m_jobs.run(tr("Shipping"), [this, copy = scene(), folder, options](const JobContext& job) -> JobQueue::Finish {
+        auto report = shipScene(copy, toPath(folder), options, job);
+        if (!report)
+            return [this, error = report.error()] { this->report(error); };
+        return [this, result = *report, folder] {
+            m_report = result;
+            emit shipChanged();
+            emit message(tr("%1 files written to %2, each read back and equal.").arg(result.files.size()).arg(folder), false);
+        };
+    });
+}
+
+QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh) {
+    if (!mesh)
+        return {};
+    const auto known = m_pictures.find(mesh.get());
+    if (known != m_pictures.end() && !known->second.first.expired())
+        return known->second.second;
+    std::erase_if(m_pictures, [](const auto& entry) { return entry.second.first.expired(); });
+    m_pictures[mesh.get()] = {mesh, QImage()};
+    m_quick.run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
+        PictureOptions options;
+        options.width = 104;
+        options.height = 104;
+        const Picture picture = renderPicture(*mesh, options);
+        const QImage image = QImage(picture.rgba.data(), picture.width, picture.height, 4 * picture.width, QImage::Format_RGBA8888).copy();
+        return [this, mesh, image] {
+            m_pictures[mesh.get()] = {mesh, image};
+            emit picturesChanged();
+        };
+    });
+    return {};
+}
+
+} // namespace thicket::app

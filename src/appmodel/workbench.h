@@ -1,0 +1,117 @@
+#pragma once
+// What a user can do: every action of the window as a function, with its job, its edit and its error.
+
+#include "appmodel/document.h"
+#include "appmodel/job_queue.h"
+#include "budget/audit.h"
+#include "io/ship.h"
+#include "scene/thin_subject.h"
+
+#include <QImage>
+#include <QStringList>
+#include <map>
+#include <mutex>
+
+namespace thicket::app {
+
+enum class Stage { Gather, Thin, Switch, Budget, Ship };
+
+class Workbench : public QObject {
+    Q_OBJECT
+public:
+    explicit Workbench(QObject* parent = nullptr);
+    ~Workbench() override;
+
+    Document document;
+
+    [[nodiscard]] const Scene& scene() const { return document.scene(); }
+    [[nodiscard]] JobQueue& jobs() { return m_jobs; }
+
+    // Selection
+    [[nodiscard]] std::uint32_t subjectId() const { return m_subject; }
+    [[nodiscard]] const Subject* subject() const { return scene().find(m_subject); }
+    [[nodiscard]] int level() const { return m_level; }
+    void selectSubject(std::uint32_t id);
+    void selectLevel(int level);
+
+    // Files
+    void newProject();
+    void openProject(const QString& path);
+    /// Meshes are added to the scene; a project file replaces it.
+    void openFiles(const QStringList& paths);
+    void saveProject(const QString& path);
+    /// Takes the autosaved state of a project in place of the saved one.
+    void recover(const QString& project, const QString& autosave);
+    void relinkSource(std::uint32_t subject, const QString& file);
+    void removeSubject(std::uint32_t id);
+    void renameSubject(std::uint32_t id, const QString& name);
+
+    // Thin
+    void thinToRole(std::uint32_t id);
+    void setRole(std::uint32_t id, Role role);
+    /// While a pin is dragged: cuts at once in the background, latest wins; `commit` measures and makes the undo step.
+    void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
+    void addLevel(std::uint32_t id, double triangles);
+    void removeLevel(std::uint32_t id, int level);
+    void setLocked(std::uint32_t id, int level, bool locked);
+    [[nodiscard]] bool hasRecord(std::uint32_t id) const;
+    /// The level being dragged, not yet in the scene; null when none is.
+    [[nodiscard]] std::shared_ptr<const Mesh> dragMesh() const { return m_dragMesh; }
+    [[nodiscard]] int dragLevel() const { return m_dragLevel; }
+
+    // Switch
+    void setRule(std::uint32_t id, const SwitchRule& rule, const QString& label, const QString& mergeKey = {});
+    void setSwitchDistance(std::uint32_t id, int level, double metres, const QString& mergeKey = {});
+    void clearSwitch(std::uint32_t id, int level);
+    /// Decides by another unit: switches set by hand are written in it, at the same distances.
+    void setDecideBy(std::uint32_t id, DecideBy unit);
+    void setStatedView(double fovDegrees, int lines);
+
+    // Budget
+    void setDevice(std::size_t index);
+    void runAudit();
+    [[nodiscard]] const Audit* audit() const { return m_audit ? &*m_audit : nullptr; }
+    [[nodiscard]] bool auditStale() const { return m_auditStale; }
+
+    // Ship
+    void ship(const QString& folder, const ShipOptions& options);
+    [[nodiscard]] const ShipReport* shipReport() const { return m_report ? &*m_report : nullptr; }
+
+    /// A small picture of a mesh; null until it is made, then picturesChanged.
+    [[nodiscard]] QImage picture(const std::shared_ptr<const Mesh>& mesh);
+
+signals:
+    void selectionChanged();
+    void dragChanged();
+    void auditChanged();
+    void shipChanged();
+    void picturesChanged();
+    /// One clear message for the user; `serious` ones stay until dismissed.
+    void message(const QString& text, bool serious);
+    void recoveryFound(const QString& project, const QString& autosave);
+    void projectOpened(const QString& path);
+
+private:
+    void report(const Error& error);
+    void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
+    void importFiles(const QStringList& paths);
+    void commitLevel(std::uint32_t id, int level, double triangles, bool insert);
+    /// Runs `then` with the record of a subject, made first when there is none. On the jobs' thread.
+    JobQueue::Finish withRecord(const Subject& subject, const JobContext& job, const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then);
+    void dropStaleRecords();
+
+    JobQueue m_jobs;
+    JobQueue m_quick; ///< cuts while dragging and pictures: never behind a long job
+    std::uint32_t m_subject = 0;
+    int m_level = 0;
+    mutable std::mutex m_recordMutex;
+    std::map<std::uint32_t, ThinState> m_records; // guarded by m_recordMutex
+    std::shared_ptr<const Mesh> m_dragMesh;
+    int m_dragLevel = -1;
+    std::optional<Audit> m_audit;
+    bool m_auditStale = false;
+    std::optional<ShipReport> m_report;
+    std::map<const Mesh*, std::pair<std::weak_ptr<const Mesh>, QImage>> m_pictures;
+};
+
+} // namespace thicket::app
