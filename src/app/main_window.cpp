@@ -448,7 +448,7 @@ void MainWindow::placeOverlays() {
     m_arrangement->move(14, 12);
     m_shading->move(m_viewBox->width() - m_shading->width() - 14, 12);
     m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
-    m_message->adjustSize();
+    m_message->setFixedHeight(std::max(36, m_messageText->heightForWidth(m_message->width() - 110) + 18));
     m_message->move((m_viewBox->width() - m_message->width()) / 2, 48);
     m_unit->move((m_bottom->width() - m_unit->width()) / 2, 5);
 }

@@ -118,8 +118,6 @@ private:
     double m_playFrom = 0;
     QTimer m_messageTimer;
     bool m_quiet = false;
-    bool m_sceneViewSet = false;
-    int m_auditSwitches = 0;
 };
 
 } // namespace thicket::app

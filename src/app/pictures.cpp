@@ -34,6 +34,7 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.arrangementChoice().setCurrent(1);
     window.viewport().setArrangement(Arrangement::LineUp);
     window.bench().selectLevel(2);
+    settle(app, window, 2500); // the cards' pictures are made in the background
     shot(QStringLiteral("thin"));
     window.setStage(Stage::Switch);
     window.viewport().standAt(32);

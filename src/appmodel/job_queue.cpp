@@ -49,7 +49,7 @@ void JobQueue::cancelAll() {
 
 bool JobQueue::busy() const {
     const std::lock_guard lock(m_mutex);
-    return m_running || !m_jobs.empty();
+    return m_running || m_finishing > 0 || !m_jobs.empty();
 }
 
 int JobQueue::waiting() const {
@@ -101,11 +101,16 @@ void JobQueue::loop() {
             const std::lock_guard lock(m_mutex);
             m_running = false;
             m_runningKey.clear();
+            ++m_finishing;
             more = !m_jobs.empty();
         }
         QMetaObject::invokeMethod(this, [this, finish, more] {
             if (finish)
                 finish();
+            {
+                const std::lock_guard lock(m_mutex);
+                --m_finishing;
+            }
             emit changed();
             if (!more && !busy())
                 emit idle();

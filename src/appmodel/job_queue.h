@@ -30,6 +30,7 @@ public:
     void cancelCurrent();
     /// Stops what runs and forgets what waits.
     void cancelAll();
+    /// Something runs, waits, or has a result that is not yet taken.
     [[nodiscard]] bool busy() const;
     [[nodiscard]] QString title() const { return m_title; }
     [[nodiscard]] int waiting() const;
@@ -56,6 +57,7 @@ private:
     std::stop_source m_stop;      // guarded by m_mutex
     bool m_running = false;       // guarded by m_mutex
     bool m_over = false;          // guarded by m_mutex
+    int m_finishing = 0;          // guarded by m_mutex: results on their way to the window's thread
     QString m_title;              // window's thread only
     std::thread m_thread;
 };

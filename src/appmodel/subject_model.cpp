@@ -44,11 +44,11 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
         if (missing)
             return tr("source missing");
         const auto placed = std::count_if(m_bench.scene().placements.begin(), m_bench.scene().placements.end(), [&](const Placement& p) { return p.subject == subject.id; });
-        QString text = QString::fromStdString(shortCount(subject.levels.front().triangles)) + QStringLiteral(" · ");
-        text += subject.levels.size() == 1 ? tr("1 level") : tr("%1 levels").arg(subject.levels.size());
+        // The staircase beside it shows the levels, so the line has room for how often it stands in the scene.
+        const QString count = QString::fromStdString(shortCount(subject.levels.front().triangles)) + QStringLiteral(" · ");
         if (placed > 1)
-            text += tr(" · %1 placed").arg(placed);
-        return text;
+            return count + tr("%1 placed").arg(placed);
+        return count + (subject.levels.size() == 1 ? tr("1 level") : tr("%1 levels").arg(subject.levels.size()));
     }
     case Triangles: return subject.levels.front().triangles;
     case Levels: {

@@ -88,6 +88,54 @@ std::uint32_t mendAttributes(Mesh& mesh) {
     return mended;
 }
 
+namespace {
+constexpr std::uint32_t kNoPart = 0xFFFFFFFFU;
+
+template <class Visit> void forEachCorner(const Mesh& mesh, const Visit& visit) {
+    for (const MeshPart& part : mesh.parts)
+        for (std::size_t c = 3 * std::size_t{part.firstTriangle}; c < 3 * (std::size_t{part.firstTriangle} + part.triangleCount); ++c)
+            visit(c, part.material);
+}
+} // namespace
+
+bool sharesVerticesAcrossMaterials(const Mesh& mesh) {
+    if (mesh.parts.size() < 2)
+        return false;
+    std::vector<std::uint32_t> owner(mesh.positions.size(), kNoPart);
+    bool shared = false;
+    forEachCorner(mesh, [&](std::size_t c, std::uint32_t material) {
+        std::uint32_t& first = owner[mesh.indices[c]];
+        shared |= first != kNoPart && first != material;
+        first = material;
+    });
+    return shared;
+}
+
+Mesh splitByMaterial(const Mesh& mesh) {
+    Mesh out = mesh;
+    std::vector<std::uint32_t> owner(mesh.positions.size(), kNoPart);
+    std::vector<std::uint32_t> copyOf(mesh.positions.size());
+    forEachCorner(mesh, [&](std::size_t c, std::uint32_t material) {
+        const std::uint32_t v = mesh.indices[c];
+        if (owner[v] == kNoPart)
+            copyOf[v] = v;
+        if (owner[v] != kNoPart && owner[v] != material) {
+            copyOf[v] = out.vertexCount();
+            const auto again = [v](auto& values) {
+                if (!values.empty())
+                    values.push_back(values[v]);
+            };
+            again(out.normals);
+            again(out.uvs);
+            again(out.colors);
+            again(out.positions);
+        }
+        owner[v] = material;
+        out.indices[c] = copyOf[v];
+    });
+    return out;
+}
+
 std::uint32_t dropUnusedVertices(Mesh& mesh) {
     constexpr std::uint32_t kUnused = 0xFFFFFFFFU;
     std::vector<std::uint32_t> number(mesh.positions.size(), kUnused);

@@ -90,6 +90,11 @@ std::uint32_t mendAttributes(Mesh& mesh);
 /// Drops vertices that no triangle uses, keeping the order of the rest. Returns how many went.
 std::uint32_t dropUnusedVertices(Mesh& mesh);
 
+/// True when some vertex is used by triangles of more than one material.
+bool sharesVerticesAcrossMaterials(const Mesh& mesh);
+/// The same surface with such vertices doubled, so that each belongs to one material.
+Mesh splitByMaterial(const Mesh& mesh);
+
 /// Groups vertices by exact position. Returns one point id a vertex, numbered by first use, and the count of points.
 struct Weld {
     std::vector<std::uint32_t> pointOf; ///< V entries

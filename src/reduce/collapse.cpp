@@ -16,7 +16,7 @@ using reduce::Surface;
 
 constexpr double kLeastFlipCosine = 0.2;  // a triangle may turn by 78 degrees in one collapse, no more
 constexpr double kLeastShape = 1e-3;      // twice the area over the longest side squared; below is a sliver
-constexpr std::uint32_t kMostTriangles = 160; // round one point, so that no collapse is slow
+constexpr std::uint32_t kMostTriangles = 64; // round one point, so that no collapse is slow
 constexpr int kMostAttributes = 9;
 
 struct Candidate {
@@ -268,7 +268,8 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
         for (std::uint32_t k = 0; k < 3; ++k)
             m_mark[m_s.trianglePoint[3 * t + k]] = m_markNow;
     }
-    if (edgeTriangles == 0)
+    // Nothing may vanish: the last triangle of an open piece stays.
+    if (edgeTriangles == 0 || m_s.listSize[a] + m_s.listSize[b] == 2 * edgeTriangles)
         return false;
     if ((m_s.flags[a] & m_s.flags[b] & Surface::kIrregular) != 0 && edgeTriangles == 2 &&
         (m_s.flags[a] & m_s.flags[b] & Surface::kBorder) != 0)

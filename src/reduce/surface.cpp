@@ -174,6 +174,8 @@ void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfNode
 
 Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, const JobContext& job, Surface& s,
                             Record& record) {
+    if (sharesVerticesAcrossMaterials(mesh))
+        return prepareSurface(splitByMaterial(mesh), options, job, s, record);
     job.report(0, "joining vertices");
     std::vector<std::uint32_t> materialOfVertex(mesh.positions.size(), 0);
     for (const MeshPart& part : mesh.parts)

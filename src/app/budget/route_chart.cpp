@@ -79,7 +79,7 @@ QColor RouteChart::colorOf(std::size_t subject) const {
     return Look::level(ramp[at % 8]);
 }
 
-void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, double budget, const std::function<double(const AuditFrame&)>& total,
+void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, const QString& limit, double budget, const std::function<double(const AuditFrame&)>& total,
                            const std::function<double(const AuditFrame&, std::size_t)>& share) const {
     const Look& l = Look::now();
     const Audit& audit = *m_bench.audit();
@@ -143,6 +143,9 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
     const double y = axis->coordToPixel(budget);
     p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
     p.restore();
+    p.setFont(Look::font(10.5, 500));
+    p.setPen(l.text);
+    p.drawText(QRectF(area.right() - 120, y - 16, 114, 14), Qt::AlignRight | Qt::AlignVCenter, limit);
     p.setFont(Look::font(11, 600));
     const int w = p.fontMetrics().horizontalAdvance(name) + 10;
     const QRectF label(area.left() + 4, area.top() + 2, w, 15);
@@ -177,10 +180,10 @@ void RouteChart::paintOverlay(QPainter& p) {
                    scene.routes.empty() ? tr("A project with a route shows its cost here, frame by frame.") : tr("“Fly the route” walks every frame and plots what it costs."));
     } else {
         const Device* device = scene.currentDevice();
-        paintLane(p, axisRect(), tr("frame time"), device->frameMs, [](const AuditFrame& f) { return f.ms; }, [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
-        paintLane(p, m_triangles, tr("triangles"), static_cast<double>(device->triangleBudget), [](const AuditFrame& f) { return static_cast<double>(f.triangles); },
+        paintLane(p, axisRect(), tr("frame time"), tr("budget %1 ms").arg(device->frameMs), device->frameMs, [](const AuditFrame& f) { return f.ms; }, [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
+        paintLane(p, m_triangles, tr("triangles"), tr("budget %1").arg(shortText(static_cast<double>(device->triangleBudget))), static_cast<double>(device->triangleBudget), [](const AuditFrame& f) { return static_cast<double>(f.triangles); },
                   [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectTriangles[s]); });
-        paintLane(p, m_draws, tr("draws"), static_cast<double>(device->drawBudget), [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
+        paintLane(p, m_draws, tr("draws"), tr("budget %1").arg(device->drawBudget), static_cast<double>(device->drawBudget), [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
         p.setFont(Look::font(11));
         p.setPen(l.quiet);
         p.drawText(QRect(0, bottom.bottom() + 4, 70, 14), Qt::AlignRight | Qt::AlignVCenter, tr("switches"));

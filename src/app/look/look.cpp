@@ -40,7 +40,8 @@ QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox {
 QLineEdit:hover, QDoubleSpinBox:hover, QSpinBox:hover, QComboBox:hover { border-color: @line; }
 QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus { border-color: @accent; }
 QDoubleSpinBox::up-button, QDoubleSpinBox::down-button, QSpinBox::up-button, QSpinBox::down-button { width: 0; border: none; }
-QComboBox::drop-down { border: none; width: 20px; }
+QComboBox::drop-down { border: none; width: 22px; }
+QComboBox::down-arrow { image: url(:/look/icons/down.png); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @line; outline: none; padding: 4px; }
 QPushButton { background: @raised; border: 1px solid @raised; border-radius: 6px; padding: 7px 12px; font-weight: 500; }
 QPushButton:hover { border-color: @quiet; }
@@ -54,7 +55,7 @@ QPushButton[flat2="true"] { background: transparent; padding: 2px 6px; color: @q
 QPushButton[flat2="true"]:hover { color: @text; border-color: @line; }
 QCheckBox { spacing: 8px; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @faint; border-radius: 3px; background: @raised; }
-QCheckBox::indicator:checked { background: @accent; border-color: @accent; }
+QCheckBox::indicator:checked { background: @accent; border-color: @accent; image: url(:/look/icons/tick.png); }
 QScrollArea { background: transparent; border: none; }
 QScrollBar:vertical { background: transparent; width: 8px; margin: 0; }
 QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height: 24px; }

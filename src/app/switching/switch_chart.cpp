@@ -57,7 +57,7 @@ void SwitchChart::rebuild() {
             xAxis->setRange(low / 4, std::max(high, low * 20));
             yAxis->setRange(s->rule.allowPx * 0.06, s->rule.allowPx * 3.2);
             m_stairs->axis(QCPAxis::atBottom)->setRange(xAxis->range());
-            m_stairs->axis(QCPAxis::atLeft)->setRange(std::max(1.0, s->levels.back().triangles * 0.4), s->levels.front().triangles * 2.2);
+            m_stairs->axis(QCPAxis::atLeft)->setRange(std::max(0.01, s->levels.back().triangles * 0.06), s->levels.front().triangles * 2.2);
         }
     }
     refresh();
@@ -160,7 +160,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
         // A label stands under its own step, where there is room for it.
         if (x0 + 6 > textEnd && x0 + 6 + w < stairs.right()) {
             p.setPen(Look::level(static_cast<int>(i)));
-            const double top = std::min(yy + 2, stairs.bottom() - 13);
+            const double top = yy + 3;
             p.drawText(QRectF(x0 + 6, top, w + 2, 13), Qt::AlignLeft | Qt::AlignVCenter, text);
             textEnd = x0 + 12 + w;
         }

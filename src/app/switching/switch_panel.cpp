@@ -53,7 +53,7 @@ void SwitchRow::refresh() {
     const double from = chain.fromMetres[at];
     const double height = 100 * screenHeight(view, s->radius, from);
     const double error = pixelError(view, s->levels[at].promised, from);
-    const QString heightText = QStringLiteral("%1 % tall").arg(std::min(999.0, height), 0, 'g', 3);
+    const QString heightText = height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(height, 0, 'g', 3);
     m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3").arg(Look::level(m_level).name()).arg(m_level - 1).arg(m_level));
     switch (s->rule.decideBy) {
     case DecideBy::PixelError:

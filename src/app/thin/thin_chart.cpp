@@ -2,6 +2,8 @@
 
 #include "app/look/look.h"
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace thicket::app {
@@ -110,8 +112,9 @@ void ThinChart::paintOverlay(QPainter& p) {
     p.restore();
 
     const auto costs = costsOf(*s);
-    double labelEnd = -1e9;
-    double labelTop = 0;
+    std::vector<QRectF> taken;
+    for (int i = 0; i < static_cast<int>(s->levels.size()); ++i)
+        taken.emplace_back(pinPlace(i) - QPointF(8, 8), QSizeF(16, 16));
     for (int i = 0; i < static_cast<int>(s->levels.size()); ++i) {
         const QPointF at = pinPlace(i);
         const QColor color = Look::level(i);
@@ -137,25 +140,20 @@ void ThinChart::paintOverlay(QPainter& p) {
         }
         p.setFont(Look::font(11, 600));
         const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;
-        // Above and left of the pin where the curve rises to the right; below it when that is taken or outside.
-        QRectF label(at.x() - w - 12, at.y() - 30, w, 28);
-        Qt::Alignment align = Qt::AlignRight;
-        if (label.left() < area.left() + 2) {
-            label.moveLeft(at.x() + 12);
-            label.moveTop(at.y() - 26);
-            align = Qt::AlignLeft;
+        // The first place round the pin that is inside and free; above and left when none is.
+        const std::array<std::pair<QPointF, Qt::Alignment>, 4> places{{{QPointF(-w - 12, -30), Qt::AlignRight}, {QPointF(12, 2), Qt::AlignLeft}, {QPointF(12, -30), Qt::AlignLeft}, {QPointF(-w - 12, 6), Qt::AlignRight}}};
+        QRectF label(at + places[0].first, QSizeF(w, 28));
+        Qt::Alignment align = places[0].second;
+        for (const auto& [offset, side] : places) {
+            const QRectF tried(at + offset, QSizeF(w, 28));
+            const bool inside = tried.left() > area.left() && tried.right() < width() - 2 && tried.top() > area.top() - 10 && tried.bottom() < area.bottom() + 2;
+            if (inside && std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(tried); })) {
+                label = tried;
+                align = side;
+                break;
+            }
         }
-        if (label.left() < labelEnd && std::abs(label.top() - labelTop) < 30) {
-            label.moveLeft(at.x() + 12);
-            label.moveTop(at.y() + 2);
-            align = Qt::AlignLeft;
-        }
-        if (label.bottom() > area.bottom())
-            label.moveBottom(area.bottom() - 2);
-        if (label.top() < area.top() - 6)
-            label.moveTop(area.top() - 6);
-        labelEnd = label.right();
-        labelTop = label.top();
+        taken.push_back(label);
         p.setPen(l.text);
         p.drawText(label, align | Qt::AlignTop, line1);
         p.setFont(Look::font(10.5));

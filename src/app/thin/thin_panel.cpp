@@ -62,7 +62,7 @@ void LevelCard::paintEvent(QPaintEvent*) {
     } else {
         const auto costs = costsOf(*s);
         const double from = switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().view);
-        const QString off = dragged ? tr("about %1 off").arg(lengthText(s->curve.at(triangles))) : tr("deviation %1").arg(lengthText(level.deviation));
+        const QString off = dragged ? tr("about %1 off").arg(lengthText(s->curve.at(triangles))) : tr("%1 off").arg(lengthText(level.deviation));
         line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
     }
 }

@@ -29,15 +29,18 @@ out vec4 color;
 const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
 void main() {
   float cell = (bayer[int(mod(gl_FragCoord.y,4.))*4 + int(mod(gl_FragCoord.x,4.))] + 0.5) / 16.0;
-  if (uFade >= 0.0 ? cell > uFade : cell <= -uFade - 0.0) discard;
+  if (uFade >= 0.0 ? cell > uFade : cell <= -uFade) discard;
   if (uFlat) { color = uBase; return; }
   vec4 base = uBase;
   if (uHasTexture) { vec4 t = texture(uTexture, vUv); base *= vec4(pow(t.rgb, vec3(2.2)), t.a); }
   if (base.a < uCutoff) discard;
   vec3 toEye = normalize(uEye - vWorld);
-  vec3 n = uHasNormals ? normalize(vNormal) : normalize(cross(dFdx(vWorld), dFdy(vWorld)));
-  if (dot(n, toEye) < 0.0) n = -n;
-  base.rgb = mix(base.rgb, uTint.rgb, uTint.a);
+  // The face turned to the eye decides the side, not the vertex normal: at grazing angles that may lean away.
+  vec3 face = normalize(cross(dFdx(vWorld), dFdy(vWorld)));
+  if (dot(face, toEye) < 0.0) face = -face;
+  vec3 n = uHasNormals ? normalize(vNormal) : face;
+  if (dot(n, face) < 0.0) n = -n;
+  base.rgb = mix(base.rgb, uTint.rgb * 0.72, uTint.a);
   vec3 sun = normalize(vec3(0.45, 0.8, 0.35));
   vec3 light = mix(vec3(0.17,0.16,0.14), vec3(0.36,0.39,0.42), 0.5 + 0.5*n.y) + vec3(0.95,0.92,0.84)*max(dot(n, sun), 0.0);
   vec3 h = normalize(sun + toEye);
@@ -192,7 +195,7 @@ void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const
     m_surface.setUniformValue(m_at.flat, false);
     const QColor tint = Look::level(item.level);
     m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.2F), std::pow(static_cast<float>(tint.greenF()), 2.2F),
-                                                   std::pow(static_cast<float>(tint.blueF()), 2.2F), shading == Shading::Levels ? 0.92F : 0.0F));
+                                                   std::pow(static_cast<float>(tint.blueF()), 2.2F), shading == Shading::Levels ? 0.9F : 0.0F));
     glBindVertexArray(gpu.vao);
     glActiveTexture(GL_TEXTURE0);
     if (shading == Shading::Edges) {

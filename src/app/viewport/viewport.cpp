@@ -30,7 +30,18 @@ QVector3D toQt(const Vec3d& v) { return {static_cast<float>(v.x()), static_cast<
 
 Vec3d Viewport::Orbit::back() const { return {std::sin(yaw) * std::cos(pitch), std::sin(pitch), std::cos(yaw) * std::cos(pitch)}; }
 
-Viewport::Viewport(Workbench& bench, QWidget* parent) : QOpenGLWidget(parent), m_bench(bench) {
+ViewportOverlay::ViewportOverlay(Viewport& viewport) : QWidget(&viewport), m_viewport(viewport) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    setAttribute(Qt::WA_NoSystemBackground);
+}
+
+void ViewportOverlay::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    m_viewport.paintOverlay(painter, m_viewport.m_viewProjection);
+}
+
+Viewport::Viewport(Workbench& bench, QWidget* parent) : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Viewport"));
     setMinimumSize(320, 200);
@@ -219,7 +230,7 @@ void Viewport::frameSelection() {
             const double aspect = height() > 0 ? static_cast<double>(width()) / height() : 1.6;
             const double half = std::tan(m_bench.scene().view.fovY / 2);
             const double tall = subject->bounds.size().y() / 2 + subject->bounds.size().z() / 4;
-            m_soloOrbit.distance = 1.12 * std::max(wide / (half * aspect), tall / half * 1.35) + subject->bounds.size().z() / 2;
+            m_soloOrbit.distance = 1.03 * std::max(wide / (half * aspect), tall / half * 1.3) + subject->bounds.size().z() / 2;
         } else {
             m_soloOrbit.distance = 1.15 * subject->radius / std::sin(m_bench.scene().view.fovY / 2);
         }
@@ -342,13 +353,8 @@ double Viewport::gridSquare() const {
 }
 
 void Viewport::paintGL() {
-    if (!m_ready) {
-        QPainter painter(this);
-        painter.fillRect(rect(), Look::now().ground);
-        painter.setPen(Look::now().text);
-        painter.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
-        return;
-    }
+    if (!m_ready)
+        return; // the overlay says so
     QElapsedTimer timer;
     timer.start();
     m_gl.forget();
@@ -390,9 +396,8 @@ void Viewport::paintGL() {
         m_frameMs = static_cast<double>(timer.nsecsElapsed()) * 1e-6;
         adapt(m_frameMs);
     }
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
-    paintOverlay(painter, viewProjection);
+    m_viewProjection = viewProjection;
+    m_overlay->update();
     const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(), [](const Pick& p) { return p.fadingFrom >= 0; });
     if (fading != m_fades.isActive())
         fading ? m_fades.start() : m_fades.stop();
@@ -434,6 +439,12 @@ void Viewport::paintEmpty(QPainter& p) const {
 }
 
 void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    if (!m_ready) {
+        p.fillRect(rect(), Look::now().ground);
+        p.setPen(Look::now().text);
+        p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
+        return;
+    }
     if (m_bench.scene().subjects.empty()) {
         paintEmpty(p);
         return;
@@ -478,7 +489,8 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         bool front = false;
         const Vec3d c = subject->bounds.centre();
         const QPointF at = project(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size(), &front);
-        const double spaced = i + 1 < offsets.size() ? std::abs(project(viewProjection, Vec3d(c.x() + offsets[i + 1], bottom, c.z()), size()).x() - at.x()) : 200;
+        const std::size_t beside = i + 1 < offsets.size() ? i + 1 : i - 1;
+        const double spaced = std::abs(project(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size()).x() - at.x());
         const double w = std::min(122.0, std::max(64.0, spaced - 6));
         const QRectF box(at.x() - w / 2, std::min(at.y() + 12, height() - 78.0), w, 38);
         if (!front || box.left() < previous + 2)
@@ -627,8 +639,10 @@ void Viewport::keyPressEvent(QKeyEvent* event) {
 }
 
 bool Viewport::event(QEvent* event) {
-    if (event->type() == QEvent::Resize)
+    if (event->type() == QEvent::Resize) {
+        m_overlay->resize(size());
         m_rest.start();
+    }
     return QOpenGLWidget::event(event);
 }
 

@@ -12,6 +12,21 @@ namespace thicket::app {
 
 enum class Arrangement { One, LineUp };
 
+class Viewport;
+
+/// Read-outs over the picture. A widget of its own, so that painting them cannot disturb the graphics state.
+class ViewportOverlay : public QWidget {
+    Q_OBJECT
+public:
+    explicit ViewportOverlay(Viewport& viewport);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    Viewport& m_viewport;
+};
+
 class Viewport : public QOpenGLWidget {
     Q_OBJECT
 public:
@@ -88,7 +103,11 @@ private:
     [[nodiscard]] double gridSquare() const;
     void adapt(double ms);
 
+    friend class ViewportOverlay;
+
     Workbench& m_bench;
+    ViewportOverlay* m_overlay;
+    QMatrix4x4 m_viewProjection; ///< of the last frame, for the overlay
     GlScene m_gl;
     bool m_ready = false;
     Stage m_stage = Stage::Gather;

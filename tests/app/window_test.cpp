@@ -1,0 +1,341 @@
+#include "app/budget/route_chart.h"
+#include "app/main_window.h"
+#include "app/switching/switch_chart.h"
+#include "app/thin/thin_chart.h"
+#include "base/file.h"
+#include "io/ship.h"
+#include "io/write_glb.h"
+#include "saltmere.h"
+#include "support/shapes.h"
+#include "support/temp_folder.h"
+
+#include <QAbstractItemModelTester>
+#include <QMimeData>
+#include <QSignalSpy>
+#include <QTest>
+#include <gtest/gtest.h>
+
+namespace thicket::app {
+namespace fs = std::filesystem;
+namespace {
+
+fs::path ballFile(const fs::path& folder, const std::string& name, int rows) {
+    Surfaces s;
+    s.materials.emplace_back();
+    const fs::path file = folder / name;
+    EXPECT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(shapes::texturedSphere(2 * rows, rows))}, s, GlbLevels::Named, {})));
+    return file;
+}
+
+QString text(const fs::path& p) { return QString::fromStdString(p.string()); }
+
+/// A window on a real display, used by mouse and keys.
+class WindowTest : public ::testing::Test {
+protected:
+    void SetUp() override {
+        window = std::make_unique<MainWindow>();
+        window->resize(1280, 800);
+        window->show();
+        ASSERT_TRUE(QTest::qWaitForWindowExposed(window.get()));
+        // Without a window manager nobody hands the window the focus that its shortcuts need.
+        QApplication::setActiveWindow(window.get());
+    }
+    void TearDown() override {
+        waitForJobs();
+        window->closeQuietly();
+    }
+    void waitForJobs() const {
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().jobs().busy(); }, 60000));
+        QTest::qWait(60);
+    }
+    void openBall(int rows = 60) {
+        window->open({text(ballFile(folder.path(), "ball.glb", rows))});
+        waitForJobs();
+        ASSERT_EQ(window->bench().scene().subjects.size(), 1U);
+    }
+    void thinBall(int rows = 60) {
+        openBall(rows);
+        window->setStage(Stage::Thin);
+        QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+        waitForJobs();
+        ASSERT_GE(window->bench().subject()->levels.size(), 3U);
+    }
+    static void drag(QWidget* widget, const QPoint& from, const QPoint& to) {
+        QTest::mouseMove(widget, from);
+        QTest::mousePress(widget, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 8; ++i) {
+            const QPoint at = from + (to - from) * i / 8;
+            QMouseEvent move(QEvent::MouseMove, at, widget->mapToGlobal(QPointF(at)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+            QApplication::sendEvent(widget, &move);
+            QTest::qWait(15);
+        }
+        QTest::mouseRelease(widget, Qt::LeftButton, {}, to);
+    }
+    void rest() const {
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().lightening() < 1.001; }, 5000));
+        QTest::qWait(700); // until fades are over and the exact picture is drawn
+    }
+
+    TempFolder folder;
+    std::unique_ptr<MainWindow> window;
+};
+
+} // namespace
+
+TEST_F(WindowTest, starts_empty_and_every_stage_can_be_reached_by_mouse_and_key) {
+    EXPECT_TRUE(window->bench().scene().subjects.empty());
+    for (int i = 4; i >= 0; --i) {
+        const auto stage = static_cast<Stage>(i);
+        QTest::mouseClick(&window->path(), Qt::LeftButton, {}, window->path().stopRect(stage).center());
+        EXPECT_EQ(window->stage(), stage);
+        QTest::qWait(30);
+    }
+    QTest::keyClick(window.get(), Qt::Key_3, Qt::ControlModifier);
+    EXPECT_EQ(window->stage(), Stage::Switch);
+}
+
+TEST_F(WindowTest, dropped_files_become_subjects_and_undo_takes_them_back) {
+    QMimeData mime;
+    mime.setUrls({QUrl::fromLocalFile(text(ballFile(folder.path(), "ball.glb", 20))), QUrl::fromLocalFile(text(ballFile(folder.path(), "other.glb", 12)))});
+    QDragEnterEvent enter(QPoint(600, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(window.get(), &enter);
+    EXPECT_TRUE(enter.isAccepted());
+    QDropEvent drop(QPointF(600, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(window.get(), &drop);
+    waitForJobs();
+    EXPECT_EQ(window->bench().scene().subjects.size(), 2U);
+    EXPECT_EQ(window->subjectList().model()->rowCount(), 2);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(window->bench().scene().subjects.size(), 0U);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    EXPECT_EQ(window->bench().scene().subjects.size(), 2U);
+}
+
+TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
+    openBall(12);
+    ASSERT_TRUE(writeTextFile(folder.path() / "bad.glb", "not a mesh"));
+    window->open({text(folder.path() / "bad.glb")});
+    waitForJobs();
+    EXPECT_EQ(window->bench().scene().subjects.size(), 1U);
+    EXPECT_TRUE(window->messageText().contains("bad.glb"));
+}
+
+TEST_F(WindowTest, item_models_keep_their_promises) {
+    const QAbstractItemModelTester tester(window->subjectList().model(), QAbstractItemModelTester::FailureReportingMode::Fatal);
+    thinBall(20);
+    window->bench().renameSubject(window->bench().subjectId(), "renamed");
+    EXPECT_EQ(window->subjectList().model()->index(0, 0).data().toString(), "renamed");
+    window->bench().removeSubject(window->bench().subjectId());
+    EXPECT_EQ(window->subjectList().model()->rowCount(), 0);
+    window->bench().document.undo().undo();
+    EXPECT_EQ(window->subjectList().model()->rowCount(), 1);
+}
+
+TEST_F(WindowTest, dragging_a_pin_cuts_while_it_moves_and_is_one_undo_step) {
+    thinBall();
+    ThinChart& chart = window->thinChart();
+    const auto before = window->bench().subject()->levels[1].triangles;
+    const int steps = window->bench().document.undo().count();
+    QSignalSpy live(&window->bench(), &Workbench::dragChanged);
+    const QPoint pin = chart.pinPlace(1).toPoint();
+    drag(&chart, pin, pin + QPoint(40, 0));
+    waitForJobs();
+    const Subject& after = *window->bench().subject();
+    EXPECT_GE(live.count(), 2) << "levels were cut during the drag";
+    EXPECT_LT(after.levels[1].triangles, before);
+    EXPECT_EQ(after.levels[1].mesh->triangleCount(), after.levels[1].triangles);
+    EXPECT_GT(after.levels[1].deviation, 0);
+    EXPECT_EQ(window->bench().document.undo().count(), steps + 1);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(window->bench().subject()->levels[1].triangles, before);
+}
+
+TEST_F(WindowTest, levels_are_added_removed_and_locked) {
+    thinBall();
+    const auto count = window->bench().subject()->levels.size();
+    ThinChart& chart = window->thinChart();
+    const QPointF a = chart.pinPlace(1);
+    const QPointF b = chart.pinPlace(2);
+    QTest::mouseDClick(&chart, Qt::LeftButton, {}, QPoint(static_cast<int>((a.x() + b.x()) / 2), static_cast<int>(std::max(a.y(), b.y())) + 30));
+    waitForJobs();
+    ASSERT_EQ(window->bench().subject()->levels.size(), count + 1);
+    for (std::size_t i = 1; i <= count; ++i)
+        EXPECT_LT(window->bench().subject()->levels[i].triangles, window->bench().subject()->levels[i - 1].triangles);
+    const auto id = window->bench().subjectId();
+    window->bench().setLocked(id, 2, true);
+    window->bench().removeLevel(id, 2);
+    EXPECT_EQ(window->bench().subject()->levels.size(), count + 1) << "a locked level stays";
+    window->bench().setLocked(id, 2, false);
+    window->bench().removeLevel(id, 2);
+    EXPECT_EQ(window->bench().subject()->levels.size(), count);
+}
+
+TEST_F(WindowTest, dragging_a_switch_fixes_it_and_the_allowance_moves_the_free_ones) {
+    thinBall();
+    window->setStage(Stage::Switch);
+    QTest::qWait(200);
+    SwitchChart& chart = window->switchChart();
+    const auto distance = [&](std::size_t level) {
+        const Subject& s = *window->bench().subject();
+        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, window->bench().scene().view).fromMetres[level];
+    };
+    const double before = distance(1);
+    const int steps = window->bench().document.undo().count();
+    const QPoint handle = chart.handlePlace(1).toPoint();
+    drag(&chart, handle, handle + QPoint(30, 0));
+    EXPECT_GT(distance(1), before * 1.05);
+    EXPECT_TRUE(window->bench().subject()->levels[1].fixed.has_value());
+    EXPECT_EQ(window->bench().document.undo().count(), steps + 1) << "a drag is one step";
+    window->bench().document.undo().undo();
+    EXPECT_NEAR(distance(1), before, 1e-9);
+
+    const QPoint line(chart.width() / 2 + 17, static_cast<int>(std::lround(chart.allowanceY())));
+    drag(&chart, line, line - QPoint(0, 20));
+    EXPECT_GT(window->bench().subject()->rule.allowPx, 1.05);
+    EXPECT_LT(distance(1), before);
+}
+
+TEST_F(WindowTest, needle_and_walk_back_move_the_camera) {
+    thinBall();
+    window->setStage(Stage::Switch);
+    QTest::qWait(200);
+    window->viewport().standAt(12);
+    EXPECT_NEAR(window->viewport().subjectDistance(), 12, 0.02);
+    rest();
+    SwitchChart& chart = window->switchChart();
+    const QPoint needle(static_cast<int>(std::lround(chart.needleX())), chart.height() / 2);
+    drag(&chart, needle, needle + QPoint(50, 0));
+    EXPECT_GT(window->viewport().subjectDistance(), 13);
+    QTest::keyClick(window.get(), Qt::Key_Space);
+    EXPECT_TRUE(window->viewport().walking());
+    const double here = window->viewport().subjectDistance();
+    QTest::qWait(500);
+    EXPECT_NE(window->viewport().subjectDistance(), here);
+    QTest::keyClick(window.get(), Qt::Key_Escape);
+    EXPECT_FALSE(window->viewport().walking());
+}
+
+TEST_F(WindowTest, gauges_show_exactly_what_the_viewport_submits) {
+    thinBall();
+    window->setStage(Stage::Switch);
+    for (const double metres : {2.0, 9.0, 40.0, 300.0}) {
+        window->viewport().standAt(metres);
+        rest();
+        EXPECT_EQ(window->triangleGauge().value(), window->viewport().submittedTriangles()) << metres;
+        EXPECT_EQ(window->drawGauge().value(), window->viewport().submittedDraws()) << metres;
+        EXPECT_EQ(window->viewport().exact().triangles, window->viewport().submittedTriangles());
+    }
+}
+
+TEST_F(WindowTest, the_unit_of_deciding_keeps_every_distance) {
+    thinBall();
+    const auto distances = [&] {
+        const Subject& s = *window->bench().subject();
+        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, window->bench().scene().view).fromMetres;
+    };
+    const auto before = distances();
+    for (const DecideBy unit : {DecideBy::Distance, DecideBy::ScreenHeight, DecideBy::PixelError}) {
+        window->bench().setDecideBy(window->bench().subjectId(), unit);
+        const auto now = distances();
+        for (std::size_t i = 0; i < now.size(); ++i)
+            EXPECT_NEAR(now[i], before[i], 1e-6 * (1 + before[i]));
+    }
+}
+
+TEST_F(WindowTest, project_is_saved_opened_and_its_route_flown) {
+    thinBall();
+    Scene scene = window->bench().scene();
+    scene.devices = {demo::handheld60()};
+    scene.routes = {{"past", {{0, {0, 1, 4}, {0, 0, 0}}, {2, {0, 1, 60}, {0, 0, 0}}}}};
+    const fs::path file = folder.path() / "p.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, true));
+    window->bench().document.undo().setClean();
+    window->open({text(file)});
+    waitForJobs();
+    ASSERT_EQ(window->bench().scene().routes.size(), 1U);
+    EXPECT_FALSE(window->bench().document.modified());
+    window->setStage(Stage::Budget);
+    QTest::keyClick(window.get(), Qt::Key_R, Qt::ControlModifier);
+    waitForJobs();
+    ASSERT_NE(window->bench().audit(), nullptr);
+    EXPECT_EQ(window->bench().audit()->frames.size(), 121U);
+    RouteChart& chart = window->routeChart();
+    QTest::mouseClick(&chart, Qt::LeftButton, {}, QPoint(static_cast<int>(chart.xOf(1.0)), chart.height() / 2));
+    EXPECT_NEAR(chart.time(), 1.0, 0.05);
+    const View view = viewOnRoute(scene.routes[0], scene.view, chart.time());
+    EXPECT_LT((window->viewport().shotView().eye - view.eye).norm(), 1e-3);
+    EXPECT_FALSE(window->bench().auditStale());
+    window->bench().setRole(window->bench().subjectId(), Role::Horizon);
+    EXPECT_TRUE(window->bench().auditStale()) << "the audit is from before the change and says so";
+    window->bench().saveProject(text(folder.path() / "q"));
+    waitForJobs();
+    EXPECT_TRUE(fs::exists(folder.path() / "q.thicket.json"));
+    EXPECT_FALSE(window->bench().document.modified());
+}
+
+TEST_F(WindowTest, a_missing_source_can_be_pointed_to_again) {
+    thinBall(24);
+    const fs::path file = folder.path() / "p.thicket.json";
+    ASSERT_TRUE(writeProject(window->bench().scene(), file, true));
+    fs::rename(folder.path() / "ball.glb", folder.path() / "elsewhere.glb");
+    window->bench().document.undo().setClean();
+    window->open({text(file)});
+    waitForJobs();
+    ASSERT_EQ(window->bench().scene().subjects.size(), 1U);
+    EXPECT_FALSE(window->bench().subject()->levels[0].mesh);
+    EXPECT_TRUE(window->messageText().contains("point to the file again"));
+    window->bench().relinkSource(window->bench().subjectId(), text(folder.path() / "elsewhere.glb"));
+    waitForJobs();
+    for (const Level& level : window->bench().subject()->levels)
+        EXPECT_TRUE(level.mesh);
+}
+
+TEST_F(WindowTest, cancelling_a_long_job_changes_nothing) {
+    openBall(250);
+    window->setStage(Stage::Thin);
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+    QTest::qWait(120);
+    QTest::keyClick(window.get(), Qt::Key_Escape);
+    waitForJobs();
+    EXPECT_EQ(window->bench().subject()->levels.size(), 1U);
+    EXPECT_TRUE(window->messageText().contains("Cancelled"));
+}
+
+TEST_F(WindowTest, the_window_answers_while_a_job_runs) {
+    openBall(250);
+    window->setStage(Stage::Thin);
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+    int ticks = 0;
+    QTimer timer;
+    QObject::connect(&timer, &QTimer::timeout, [&] { ++ticks; });
+    timer.start(10);
+    waitForJobs();
+    EXPECT_GT(ticks, 10) << "the event loop went on";
+    EXPECT_GE(window->bench().subject()->levels.size(), 3U);
+}
+
+TEST_F(WindowTest, shipping_lists_what_was_verified) {
+    thinBall(24);
+    window->setStage(Stage::Ship);
+    window->bench().ship(text(folder.path() / "out"), {});
+    waitForJobs();
+    ASSERT_NE(window->bench().shipReport(), nullptr);
+    EXPECT_EQ(window->bench().shipReport()->files.size(), 3U);
+}
+
+TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
+    thinBall(24);
+    for (const QSize& size : {QSize(1100, 700), QSize(1590, 990), QSize(1280, 800)})
+        for (int i = 0; i < 5; ++i) {
+            window->resize(size);
+            window->setStage(static_cast<Stage>(i));
+            QTest::qWait(60);
+            const QList<QWidget*> widgets = window->findChildren<QWidget*>();
+            for (const QWidget* w : widgets)
+                if (w->isVisible() && w->parentWidget() == window->centralWidget()) {
+                    EXPECT_TRUE(window->centralWidget()->rect().contains(w->geometry()));
+                }
+        }
+}
+
+} // namespace thicket::app

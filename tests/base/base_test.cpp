@@ -1,0 +1,137 @@
+#include "base/file.h"
+#include "base/job.h"
+#include "base/parallel.h"
+#include "base/text.h"
+#include "support/temp_folder.h"
+
+#include <filesystem>
+#include <fstream>
+#include <gtest/gtest.h>
+#include <regex>
+
+namespace thicket {
+
+TEST(Text, groups_digits_in_threes) {
+    EXPECT_EQ(grouped(0), "0");
+    EXPECT_EQ(grouped(999), "999");
+    EXPECT_EQ(grouped(1000), "1,000");
+    EXPECT_EQ(grouped(484210), "484,210");
+    EXPECT_EQ(grouped(-1234567), "-1,234,567");
+}
+
+TEST(Text, lengths_choose_a_unit_that_keeps_two_digits) {
+    EXPECT_EQ(length(0), "0 mm");
+    EXPECT_EQ(length(0.00004), "0.04 mm");
+    EXPECT_EQ(length(0.0036), "3.6 mm");
+    EXPECT_EQ(length(0.061), "61 mm");
+    EXPECT_EQ(length(3.456), "3.46 m");
+    EXPECT_EQ(length(84), "84.0 m");
+    EXPECT_EQ(length(1240), "1,240 m");
+}
+
+TEST(Text, hash_shares_are_even) {
+    double sum = 0;
+    int low = 0;
+    for (std::uint32_t i = 0; i < 20000; ++i) {
+        const double u = hashShare(i);
+        ASSERT_GE(u, 0);
+        ASSERT_LT(u, 1);
+        sum += u;
+        low += u < 0.25 ? 1 : 0;
+    }
+    EXPECT_NEAR(sum / 20000, 0.5, 0.01);
+    EXPECT_NEAR(low / 20000.0, 0.25, 0.01);
+}
+
+TEST(Parallel, chunks_cover_everything_once) {
+    for (const std::size_t count : {std::size_t{0}, std::size_t{1}, std::size_t{99}, std::size_t{100}, std::size_t{101}, std::size_t{5000}}) {
+        std::vector<int> seen(count, 0);
+        parallelChunks(count, 100, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i)
+                ++seen[i];
+        });
+        EXPECT_TRUE(std::all_of(seen.begin(), seen.end(), [](int n) { return n == 1; })) << count;
+    }
+}
+
+TEST(File, writing_replaces_whole_and_leaves_no_rest) {
+    const TempFolder folder;
+    const auto file = folder.path() / "deep" / "a.txt";
+    ASSERT_TRUE(writeTextFile(file, "first"));
+    ASSERT_TRUE(writeTextFile(file, "second"));
+    EXPECT_EQ(*readTextFile(file), "second");
+    int entries = 0;
+    for ([[maybe_unused]] const auto& e : std::filesystem::directory_iterator(file.parent_path()))
+        ++entries;
+    EXPECT_EQ(entries, 1);
+}
+
+TEST(File, a_failed_write_keeps_the_old_file) {
+    const TempFolder folder;
+    // The target is a folder that is not empty: the rename at the end cannot succeed.
+    const auto target = folder.path() / "taken";
+    std::filesystem::create_directories(target / "inside");
+    const auto done = writeTextFile(target, "text");
+    ASSERT_FALSE(done);
+    EXPECT_EQ(done.error().code, ErrorCode::Unwritable);
+    EXPECT_TRUE(std::filesystem::exists(target / "inside"));
+    int entries = 0;
+    for ([[maybe_unused]] const auto& e : std::filesystem::directory_iterator(folder.path()))
+        ++entries;
+    EXPECT_EQ(entries, 1) << "a temporary file was left behind";
+}
+
+TEST(File, errors_say_what_and_what_to_do) {
+    const auto missing = readFile("no/such/file.glb");
+    ASSERT_FALSE(missing);
+    EXPECT_EQ(missing.error().text(), "no/such/file.glb: no such file; check the path");
+    EXPECT_EQ(readFile(".").error().code, ErrorCode::BadInput);
+}
+
+TEST(File, content_hash_follows_the_content) {
+    const std::string a = "saltmere";
+    const std::string b = "saltmerf";
+    EXPECT_EQ(contentHash(std::as_bytes(std::span(a))), contentHash(std::as_bytes(std::span(a))));
+    EXPECT_NE(contentHash(std::as_bytes(std::span(a))), contentHash(std::as_bytes(std::span(b))));
+    EXPECT_EQ(contentHash(std::as_bytes(std::span(a))).size(), 32U);
+}
+
+TEST(Job, parts_map_into_the_whole) {
+    double seen = -1;
+    JobContext job;
+    job.progress = [&](double f, std::string_view) { seen = f; };
+    job.part(0.5, 1).part(0, 0.5).report(1, "x");
+    EXPECT_DOUBLE_EQ(seen, 0.75);
+}
+
+// The layers of the architecture: which modules a module may include from. Everything from base to io knows no Qt.
+TEST(Architecture, includes_go_one_way) {
+    const std::vector<std::string> order{"base", "mesh", "measure", "reduce", "switching", "scene", "budget", "io", "cli", "appmodel", "app"};
+    const auto rank = [&](const std::string& m) { return std::find(order.begin(), order.end(), m) - order.begin(); };
+    const std::regex include("#include [<\"]([a-zA-Z]+)(/|[A-Za-z]|>|\\.)");
+    int files = 0;
+    for (const std::string& module : order)
+        for (const auto& entry : std::filesystem::recursive_directory_iterator(std::filesystem::path(SOURCE_ROOT) / "src" / module)) {
+            if (!entry.is_regular_file() || (entry.path().extension() != ".h" && entry.path().extension() != ".cpp"))
+                continue;
+            ++files;
+            std::ifstream in(entry.path());
+            for (std::string line; std::getline(in, line);) {
+                std::smatch match;
+                if (!std::regex_search(line, match, include))
+                    continue;
+                const std::string from = match[1];
+                if (line.find('/') != std::string::npos && rank(from) < static_cast<long>(order.size())) {
+                    EXPECT_LE(rank(from), rank(module)) << entry.path() << ": " << line;
+                    EXPECT_FALSE(module == "appmodel" && from == "cli") << entry.path();
+                }
+                const bool qt = line.find("<Q") != std::string::npos || line.find("<Qt") != std::string::npos || line.find("qcustomplot") != std::string::npos;
+                EXPECT_FALSE(qt && rank(module) < rank("appmodel")) << entry.path() << ": " << line;
+                const bool widgets = line.find("<QWidget") != std::string::npos || line.find("<QMainWindow") != std::string::npos || line.find("<QOpenGL") != std::string::npos;
+                EXPECT_FALSE(widgets && module == "appmodel") << entry.path() << ": " << line;
+            }
+        }
+    EXPECT_GT(files, 50);
+}
+
+} // namespace thicket

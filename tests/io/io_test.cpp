@@ -1,0 +1,373 @@
+#include "base/file.h"
+#include "io/project.h"
+#include "io/ship.h"
+#include "io/write_glb.h"
+#include "models.h"
+#include "scene/thin_subject.h"
+#include "support/shapes.h"
+#include "support/temp_folder.h"
+
+#include <fstream>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+#include <random>
+
+namespace thicket {
+namespace fs = std::filesystem;
+namespace {
+
+std::shared_ptr<const Mesh> share(Mesh mesh) {
+    dropUnusedVertices(mesh);
+    return std::make_shared<const Mesh>(std::move(mesh));
+}
+
+Surfaces plain() {
+    Surfaces s;
+    s.materials.emplace_back();
+    s.materials.back().name = "clay";
+    return s;
+}
+
+fs::path writeBall(const fs::path& folder, const std::string& name, const std::vector<int>& rows) {
+    std::vector<std::shared_ptr<const Mesh>> levels;
+    for (const int r : rows)
+        levels.push_back(share(shapes::texturedSphere(2 * r, r)));
+    const fs::path file = folder / name;
+    EXPECT_TRUE(writeFile(file, encodeGlb("ball", levels, plain(), GlbLevels::Named, {})));
+    return file;
+}
+
+std::string objOf(const Mesh& mesh) {
+    std::string text;
+    for (const Vec3f& p : mesh.positions)
+        text += "v " + std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+    for (std::size_t c = 0; c < mesh.indices.size(); c += 3)
+        text += "f " + std::to_string(mesh.indices[c] + 1) + " " + std::to_string(mesh.indices[c + 1] + 1) + " " + std::to_string(mesh.indices[c + 2] + 1) + "\n";
+    return text;
+}
+
+Scene thinnedScene(const fs::path& folder) {
+    Scene scene;
+    scene.name = "test";
+    scene.devices = {Device{}};
+    scene.routes = {{"run", {{0, {0, 1, 5}, {0, 0, 0}}, {3, {0, 1, 50}, {0, 0, 0}}}}};
+    auto read = readModel(writeBall(folder, "ball.glb", {40}), {});
+    auto subject = makeSubject(std::move(read->front()), {});
+    const auto state = recordSubject(*subject, {}, {});
+    *subject = *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->levels[0].triangles).targets, {});
+    subject->id = 1;
+    subject->levels[2].fixed = FixedSwitch{DecideBy::ScreenHeight, 0.125};
+    subject->levels[1].locked = true;
+    subject->rule.hysteresis = 0.11;
+    scene.subjects = {*subject};
+    scene.placements = {{5, 1, {1, 2, 3}, Quatd(Eigen::AngleAxisd(0.7, Vec3d::UnitY())), 1.25}};
+    return scene;
+}
+
+} // namespace
+
+TEST(LevelNames, suffixes_are_recognised_in_any_case) {
+    for (const auto& [name, base, level] : std::vector<std::tuple<std::string, std::string, int>>{
+             {"post_LOD0", "post", 0}, {"post_lod1", "post", 1}, {"post.lod2", "post", 2}, {"post-LOD3", "post", 3}, {"post LOD_12", "post", 12}, {"post", "post", -1}, {"lodge", "lodge", -1}, {"_LOD", "_LOD", -1}}) {
+        const LevelName split = splitLevelName(name);
+        EXPECT_EQ(split.base, base);
+        EXPECT_EQ(split.level, level);
+    }
+}
+
+TEST(Glb, comes_back_as_it_was) {
+    const TempFolder folder;
+    for (const GlbLevels how : {GlbLevels::Named, GlbLevels::Extension}) {
+        const std::vector<std::shared_ptr<const Mesh>> levels{share(shapes::texturedSphere(60, 30)), share(shapes::texturedSphere(20, 10)), share(shapes::texturedSphere(8, 4))};
+        const fs::path file = folder.path() / "x.glb";
+        ASSERT_TRUE(writeFile(file, encodeGlb("ball", levels, plain(), how, {0.5, 0.1, 0.01})));
+        const auto read = readModel(file, {});
+        ASSERT_TRUE(read) << read.error().text();
+        ASSERT_EQ(read->size(), 1U);
+        ASSERT_EQ(read->front().levels.size(), 3U);
+        EXPECT_EQ(read->front().name, "ball");
+        EXPECT_EQ(read->front().screenCoverages.size(), how == GlbLevels::Extension ? 3U : 0U);
+        for (std::size_t i = 0; i < 3; ++i) {
+            EXPECT_EQ(read->front().levels[i].mesh.indices, levels[i]->indices);
+            EXPECT_TRUE(read->front().levels[i].mesh.positions == levels[i]->positions);
+            EXPECT_TRUE(read->front().levels[i].mesh.uvs == levels[i]->uvs);
+        }
+        EXPECT_EQ(read->front().surfaces.materials.front().name, "clay");
+    }
+}
+
+TEST(Glb, pictures_pass_through_unchanged) {
+    const TempFolder folder;
+    Surfaces s = plain();
+    s.images = {demo::makeTexture(demo::Pattern::Rope, "rope")};
+    s.materials[0].baseColorImage = 0;
+    ASSERT_TRUE(writeFile(folder.path() / "x.glb", encodeGlb("ball", {share(shapes::texturedSphere(8, 4))}, s, GlbLevels::Named, {})));
+    const auto read = readModel(folder.path() / "x.glb", {});
+    ASSERT_TRUE(read);
+    ASSERT_EQ(read->front().surfaces.images.size(), 1U);
+    EXPECT_EQ(read->front().surfaces.images[0].encoded, s.images[0].encoded);
+    EXPECT_EQ(read->front().surfaces.materials[0].baseColorImage, 0);
+}
+
+TEST(Import, screen_coverages_become_switches) {
+    const TempFolder folder;
+    const std::vector<std::shared_ptr<const Mesh>> levels{share(shapes::texturedSphere(60, 30)), share(shapes::texturedSphere(20, 10))};
+    ASSERT_TRUE(writeFile(folder.path() / "x.glb", encodeGlb("ball", levels, plain(), GlbLevels::Extension, {0.25, 0.01})));
+    const auto subject = makeSubject(std::move(readModel(folder.path() / "x.glb", {})->front()), {});
+    ASSERT_TRUE(subject);
+    ASSERT_TRUE(subject->levels[1].fixed);
+    EXPECT_EQ(subject->levels[1].fixed->unit, DecideBy::ScreenHeight);
+    EXPECT_NEAR(subject->levels[1].fixed->value, 0.25, 1e-12);
+    EXPECT_GT(subject->levels[1].deviation, 0);
+}
+
+TEST(Import, reads_obj_ply_and_stl) {
+    const TempFolder folder;
+    const Mesh mesh = shapes::sphere(6);
+    ASSERT_TRUE(writeTextFile(folder.path() / "a.obj", objOf(mesh)));
+    std::string ply = "ply\nformat ascii 1.0\nelement vertex " + std::to_string(mesh.vertexCount()) + "\nproperty float x\nproperty float y\nproperty float z\nelement face " +
+                      std::to_string(mesh.triangleCount()) + "\nproperty list uchar int vertex_indices\nend_header\n";
+    for (const Vec3f& p : mesh.positions)
+        ply += std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+    std::string stl = "solid ball\n";
+    for (std::size_t c = 0; c < mesh.indices.size(); c += 3) {
+        ply += "3 " + std::to_string(mesh.indices[c]) + " " + std::to_string(mesh.indices[c + 1]) + " " + std::to_string(mesh.indices[c + 2]) + "\n";
+        stl += "facet normal 0 0 0\nouter loop\n";
+        for (std::size_t k = 0; k < 3; ++k) {
+            const Vec3f& p = mesh.positions[mesh.indices[c + k]];
+            stl += "vertex " + std::to_string(p.x()) + " " + std::to_string(p.y()) + " " + std::to_string(p.z()) + "\n";
+        }
+        stl += "endloop\nendfacet\n";
+    }
+    stl += "endsolid\n";
+    ASSERT_TRUE(writeTextFile(folder.path() / "a.ply", ply));
+    ASSERT_TRUE(writeTextFile(folder.path() / "a.stl", stl));
+    for (const char* name : {"a.obj", "a.ply", "a.stl"}) {
+        const auto read = readModel(folder.path() / name, {});
+        ASSERT_TRUE(read) << name << ": " << read.error().text();
+        EXPECT_EQ(read->front().levels.front().mesh.triangleCount(), mesh.triangleCount()) << name;
+        EXPECT_TRUE(shapes::isClosed(read->front().levels.front().mesh)) << name;
+    }
+}
+
+TEST(Import, files_that_differ_by_a_level_suffix_become_one_chain) {
+    const TempFolder folder;
+    ASSERT_TRUE(writeTextFile(folder.path() / "post_LOD1.obj", objOf(shapes::sphere(3))));
+    ASSERT_TRUE(writeTextFile(folder.path() / "post_LOD0.obj", objOf(shapes::sphere(8))));
+    Mesh aside = shapes::sphere(2);
+    for (Vec3f& p : aside.positions)
+        p.x() += 10;
+    ASSERT_TRUE(writeTextFile(folder.path() / "post_LOD2.obj", objOf(aside)));
+    std::vector<ImportedSubject> all;
+    for (const char* name : {"post_LOD1.obj", "post_LOD0.obj", "post_LOD2.obj"})
+        all.push_back(std::move(readModel(folder.path() / name, {})->front()));
+    const auto joined = joinFamilies(std::move(all));
+    ASSERT_EQ(joined.size(), 1U);
+    EXPECT_EQ(joined[0].name, "post");
+    ASSERT_EQ(joined[0].levels.size(), 3U);
+    EXPECT_EQ(joined[0].levels[0].mesh.triangleCount(), 1280U);
+    EXPECT_EQ(joined[0].levels[2].mesh.triangleCount(), 80U);
+    EXPECT_LT(boundsOf(joined[0].levels[2].mesh).centre().norm(), 0.1) << "a level that stood aside is moved onto the first";
+}
+
+TEST(Import, bad_files_each_give_one_clear_error) {
+    const TempFolder folder;
+    const auto error = [&](const std::string& name, const std::string& content) {
+        EXPECT_TRUE(writeTextFile(folder.path() / name, content));
+        const auto read = readModel(folder.path() / name, {});
+        EXPECT_FALSE(read) << name;
+        if (read)
+            return std::string();
+        EXPECT_FALSE(read.error().remedy.empty()) << name;
+        return read.error().what;
+    };
+    EXPECT_EQ(error("empty.glb", ""), "the file is empty");
+    EXPECT_NE(error("text.glb", "hello").find("not a readable glTF"), std::string::npos);
+    EXPECT_EQ(error("none.gltf", R"({"asset":{"version":"2.0"},"scenes":[{"nodes":[]}],"scene":0})"), "holds no triangles");
+    EXPECT_EQ(error("needs.gltf", R"({"asset":{"version":"2.0"},"extensionsRequired":["XX_made_up"],"extensionsUsed":["XX_made_up"]})"), "needs the extension XX_made_up, which is not supported");
+    EXPECT_EQ(error("lying.ply", "ply\nformat binary_little_endian 1.0\nelement vertex 900000000\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n"),
+              "claims more elements than the file holds");
+    std::string stl(84, '\0');
+    stl[80] = '\xff';
+    stl[81] = '\xff';
+    EXPECT_NE(error("lying.stl", stl).find("claims 65535 triangles"), std::string::npos);
+    EXPECT_NE(error("strange.xyz1", "abc"), "");
+    EXPECT_NE(error("nan.obj", "v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"), "");
+    EXPECT_EQ(readModel(folder.path() / "absent.glb", {}).error().code, ErrorCode::NotFound);
+}
+
+// Damage of every kind to a good file: it is read, or it gives an error; nothing else may happen.
+TEST(Import, a_hundred_damaged_files_are_survived) {
+    const TempFolder folder;
+    std::mt19937 random(2026);
+    const auto glb = *readFile(writeBall(folder.path(), "good.glb", {12, 6}));
+    const std::string obj = objOf(shapes::sphere(4));
+    std::vector<std::byte> objBytes(obj.size());
+    std::memcpy(objBytes.data(), obj.data(), obj.size());
+    int read = 0;
+    int refused = 0;
+    for (int i = 0; i < 120; ++i) {
+        std::vector<std::byte> data = i % 3 == 0 ? objBytes : glb;
+        const int kind = static_cast<int>(random() % 4);
+        if (kind == 0)
+            data.resize(random() % data.size());
+        for (int k = 0; k < (kind == 1 ? 1 : kind == 2 ? 40 : 6); ++k)
+            if (!data.empty())
+                data[kind == 3 ? random() % std::min<std::size_t>(data.size(), 1200) : random() % data.size()] = static_cast<std::byte>(random());
+        const fs::path file = folder.path() / (i % 3 == 0 ? "bad.obj" : "bad.glb");
+        ASSERT_TRUE(writeFile(file, data));
+        const auto result = readModel(file, {});
+        if (result) {
+            ++read;
+            for (const ImportedSubject& s : *result)
+                for (const ImportedLevel& l : s.levels)
+                    EXPECT_TRUE(checkMesh(l.mesh, "x"));
+        } else {
+            ++refused;
+            EXPECT_FALSE(result.error().what.empty());
+            EXPECT_FALSE(result.error().remedy.empty());
+        }
+    }
+    EXPECT_EQ(read + refused, 120);
+    EXPECT_GT(refused, 20);
+}
+
+TEST(Project, comes_back_as_it_was) {
+    const TempFolder folder;
+    const Scene scene = thinnedScene(folder.path());
+    const fs::path file = folder.path() / "a.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, true));
+    const auto load = readProject(file, {});
+    ASSERT_TRUE(load) << load.error().text();
+    EXPECT_TRUE(load->problems.empty());
+    EXPECT_TRUE(load->toCut.empty()) << "the kept levels were not found";
+    const Subject& was = scene.subjects[0];
+    const Subject& is = load->scene.subjects[0];
+    ASSERT_EQ(is.levels.size(), was.levels.size());
+    for (std::size_t i = 0; i < was.levels.size(); ++i) {
+        ASSERT_TRUE(is.levels[i].mesh);
+        EXPECT_EQ(is.levels[i].mesh->indices, was.levels[i].mesh->indices);
+        EXPECT_EQ(is.levels[i].deviation, was.levels[i].deviation);
+        EXPECT_EQ(is.levels[i].locked, was.levels[i].locked);
+        EXPECT_EQ(is.levels[i].fixed.has_value(), was.levels[i].fixed.has_value());
+    }
+    EXPECT_EQ(is.rule.hysteresis, 0.11);
+    EXPECT_EQ(load->scene.placements[0].scale, 1.25);
+    EXPECT_LT(load->scene.placements[0].rotation.angularDistance(scene.placements[0].rotation), 1e-9);
+    EXPECT_EQ(encodeProject(load->scene, folder.path()), encodeProject(scene, folder.path())) << "saved again it is the same text";
+}
+
+TEST(Project, can_be_moved_with_its_sources) {
+    const TempFolder folder;
+    fs::create_directories(folder.path() / "here");
+    ASSERT_TRUE(writeProject(thinnedScene(folder.path() / "here"), folder.path() / "here" / "a.thicket.json", true));
+    fs::rename(folder.path() / "here", folder.path() / "there");
+    const auto load = readProject(folder.path() / "there" / "a.thicket.json", {});
+    ASSERT_TRUE(load);
+    EXPECT_TRUE(load->problems.empty());
+}
+
+TEST(Project, missing_and_changed_sources_are_said_and_mended) {
+    const TempFolder folder;
+    ASSERT_TRUE(writeProject(thinnedScene(folder.path()), folder.path() / "a.thicket.json", true));
+    fs::rename(folder.path() / "ball.glb", folder.path() / "moved.glb");
+    auto load = readProject(folder.path() / "a.thicket.json", {});
+    ASSERT_TRUE(load);
+    ASSERT_EQ(load->problems.size(), 1U);
+    EXPECT_NE(load->problems[0].text().find("point to the file again"), std::string::npos);
+    ASSERT_EQ(load->scene.subjects.size(), 1U);
+    const auto attached = attachSource(load->scene.subjects[0], folder.path() / "moved.glb", {});
+    ASSERT_TRUE(attached);
+    EXPECT_TRUE(attached->levels[0].mesh);
+
+    writeBall(folder.path(), "ball.glb", {20});
+    load = readProject(folder.path() / "a.thicket.json", {});
+    ASSERT_TRUE(load);
+    ASSERT_EQ(load->problems.size(), 1U);
+    EXPECT_NE(load->problems[0].what.find("has changed"), std::string::npos);
+    EXPECT_EQ(load->toCut.size(), 1U);
+}
+
+TEST(Project, levels_are_cut_again_when_none_were_kept) {
+    const TempFolder folder;
+    ASSERT_TRUE(writeProject(thinnedScene(folder.path()), folder.path() / "a.thicket.json", false));
+    const auto load = readProject(folder.path() / "a.thicket.json", {});
+    ASSERT_TRUE(load);
+    EXPECT_EQ(load->toCut, std::vector<std::uint32_t>{1});
+}
+
+TEST(Project, bad_fields_are_named) {
+    const TempFolder folder;
+    const std::string good = encodeProject(thinnedScene(folder.path()), folder.path());
+    const auto error = [&](const std::string& from, const std::string& to) {
+        std::string text = good;
+        const auto at = text.find(from);
+        EXPECT_NE(at, std::string::npos) << from;
+        text.replace(at, from.size(), to);
+        const auto scene = decodeProject(text, folder.path(), "a.thicket.json");
+        EXPECT_FALSE(scene) << to;
+        return scene ? std::string() : scene.error().text();
+    };
+    EXPECT_EQ(error("\"hysteresis\": 0.11", "\"hysteresis\": 7"), "a.thicket.json: subjects[0].rule.hysteresis: 7 is not between 0 and 1; mend the field or take an older copy of the project");
+    EXPECT_NE(error("\"role\": \"working-piece\"", "\"role\": \"hero\"").find("subjects[0].role"), std::string::npos);
+    EXPECT_NE(error("\"subject\": 1", "\"subject\": 99").find("placements[0].subject: there is no such subject"), std::string::npos);
+    EXPECT_NE(error("\"version\": 1", "\"version\": 99").find("newer program"), std::string::npos);
+    EXPECT_NE(error("lean-thicket-project", "other").find("not a Lean Thicket project"), std::string::npos);
+    EXPECT_NE(decodeProject(good.substr(0, good.size() / 2), "", "x").error().what.find("not whole JSON"), std::string::npos);
+    EXPECT_FALSE(decodeProject("[]", "", "x"));
+    EXPECT_FALSE(decodeProject("{\"format\":5}", "", "x"));
+}
+
+TEST(Ship, writes_every_file_and_verifies_it) {
+    const TempFolder folder;
+    const Scene scene = thinnedScene(folder.path());
+    const auto report = shipScene(scene, folder.path() / "out", {}, {});
+    ASSERT_TRUE(report) << report.error().text();
+    ASSERT_EQ(report->files.size(), 3U);
+    for (const ShippedFile& f : report->files) {
+        EXPECT_TRUE(f.verified);
+        EXPECT_EQ(fs::file_size(f.path), f.bytes);
+    }
+    const auto chain = nlohmann::json::parse(*readTextFile(folder.path() / "out" / "ball.chain.json"));
+    EXPECT_EQ(chain["format"], "lean-thicket-chain");
+    ASSERT_EQ(chain["levels"].size(), scene.subjects[0].levels.size());
+    double last = -1;
+    for (const auto& level : chain["levels"]) {
+        EXPECT_GT(level["fromMetres"].get<double>(), last);
+        last = level["fromMetres"].get<double>();
+    }
+    const auto read = readModel(folder.path() / "out" / "ball.lod.glb", {});
+    ASSERT_TRUE(read);
+    EXPECT_EQ(read->front().screenCoverages.size(), scene.subjects[0].levels.size());
+}
+
+TEST(Ship, an_unwritable_folder_is_one_clear_error) {
+    const TempFolder folder;
+    ASSERT_TRUE(writeTextFile(folder.path() / "file", "x"));
+    const auto report = shipScene(thinnedScene(folder.path()), folder.path() / "file" / "out", {}, {});
+    ASSERT_FALSE(report);
+    EXPECT_EQ(report.error().code, ErrorCode::Unwritable);
+}
+
+TEST(Demo, models_are_sound_and_of_the_stated_weight) {
+    struct Row {
+        demo::Model model;
+        double low;
+        double high;
+    };
+    for (const Row& row : {Row{demo::windpump(), 440e3, 520e3}, Row{demo::eelTrap(), 270e3, 330e3}, Row{demo::sluiceGate(), 160e3, 200e3}}) {
+        const Mesh& mesh = row.model.levels.front();
+        EXPECT_TRUE(checkMesh(mesh, row.model.name));
+        EXPECT_GE(mesh.triangleCount(), row.low) << row.model.name;
+        EXPECT_LE(mesh.triangleCount(), row.high) << row.model.name;
+        for (const Finding& f : findMeshProblems(mesh))
+            EXPECT_FALSE(f.serious) << row.model.name << ": " << f.text();
+        EXPECT_TRUE(shapes::isClosed(mesh)) << row.model.name;
+    }
+    const demo::Model skiff = demo::skiff();
+    ASSERT_EQ(skiff.levels.size(), 3U);
+    EXPECT_GT(skiff.levels[0].triangleCount(), 4 * skiff.levels[1].triangleCount());
+    EXPECT_GT(skiff.levels[1].triangleCount(), 4 * skiff.levels[2].triangleCount());
+}
+
+} // namespace thicket

@@ -1,0 +1,249 @@
+#include "switching/selector.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <numbers>
+#include <random>
+
+namespace thicket {
+namespace {
+
+std::vector<LevelCost> levels() {
+    return {{10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
+}
+
+ResolvedChain chainWith(const SwitchRule& rule, const View& view) {
+    return resolveChain(levels(), rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
+}
+
+CopyArrays copyAt(const Vec3d& place, double scale, const std::vector<ResolvedChain>& chains) {
+    CopyArrays copies;
+    copies.position = {place};
+    copies.rotation = {Quatd::Identity()};
+    copies.scale = {scale};
+    copies.chain = {0};
+    finishCopies(copies, chains);
+    return copies;
+}
+
+} // namespace
+
+TEST(View, distance_and_pixels_invert_each_other) {
+    View view;
+    for (const double e : {0.001, 0.02, 1.5})
+        for (const double px : {0.25, 1.0, 8.0}) {
+            const double d = distanceForPixels(view, e, px);
+            EXPECT_NEAR(pixelError(view, e, d), px, 1e-9);
+            EXPECT_NEAR(deviationForPixels(view, px, d), e, 1e-12);
+        }
+    // By hand: 60 degrees, 1080 lines: 935.3 pixels a metre at one metre.
+    EXPECT_NEAR(view.pixelScale(), 935.307, 1e-3);
+    view.fovY = std::numbers::pi / 2;
+    EXPECT_NEAR(view.pixelScale(), 540, 1e-9);
+}
+
+TEST(View, screen_height_inverts_and_is_exact_near_the_eye) {
+    View view;
+    for (const double share : {0.01, 0.2, 0.9})
+        EXPECT_NEAR(screenHeight(view, 3, distanceForScreenHeight(view, 3, share)), share, 1e-9);
+    EXPECT_EQ(screenHeight(view, 3, 2), 10) << "inside the sphere it fills the view";
+}
+
+TEST(Frustum, agrees_with_projection_for_points) {
+    View view = lookAt({}, {3, 2, 5}, {0, 1, -4});
+    view.farMetres = 60;
+    const Frustum frustum = frustumOf(view);
+    const Vec3d right = view.forward.cross(view.up);
+    std::mt19937 random(5);
+    std::uniform_real_distribution<double> u(-80, 80);
+    int inside = 0;
+    for (int i = 0; i < 20000; ++i) {
+        const Vec3d p(u(random), u(random), u(random));
+        const Vec3d q = p - view.eye;
+        const double depth = q.dot(view.forward);
+        const double ty = std::tan(view.fovY / 2);
+        const bool seen = depth > view.nearMetres && depth < view.farMetres && std::abs(q.dot(view.up)) < depth * ty && std::abs(q.dot(right)) < depth * ty * view.aspect;
+        inside += seen ? 1 : 0;
+        EXPECT_EQ(frustum.touches(p, 0, 0), seen);
+        if (seen) {
+            EXPECT_TRUE(frustum.touches(p + Vec3d(1, 0, 0), 1.0001, 0)) << "a touching sphere is never dropped";
+        }
+    }
+    EXPECT_GT(inside, 100);
+}
+
+TEST(Chain, switches_follow_the_allowance_and_keep_what_is_fixed) {
+    View view;
+    SwitchRule rule;
+    rule.allowPx = 2;
+    auto costs = levels();
+    costs[2].fixed = FixedSwitch{DecideBy::Distance, 30};
+    const auto chain = resolveChain(costs, rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
+    EXPECT_EQ(chain.fromMetres[0], 0);
+    EXPECT_NEAR(chain.fromMetres[1], 0.002 * view.pixelScale() / 2, 1e-9);
+    EXPECT_EQ(chain.fromMetres[2], 30);
+    EXPECT_GE(chain.fromMetres[3], 30) << "switches never fall";
+    View half = view;
+    half.lines = 540;
+    const auto smaller = resolveChain(costs, rule, chain.bounds, 2.1, half);
+    EXPECT_NEAR(smaller.fromMetres[1], chain.fromMetres[1] / 2, 1e-9) << "derived switches follow the stated view";
+    EXPECT_EQ(smaller.fromMetres[2], 30) << "a distance fixed by hand does not";
+}
+
+TEST(Chain, fixing_in_any_unit_keeps_the_distance) {
+    View view;
+    const auto costs = levels();
+    for (const DecideBy unit : {DecideBy::PixelError, DecideBy::Distance, DecideBy::ScreenHeight}) {
+        LevelCost level = costs[2];
+        level.fixed = fixAt(unit, 27.5, level, 2.1, view);
+        EXPECT_NEAR(switchDistance(level, {}, 2.1, view), 27.5, 1e-6);
+    }
+}
+
+TEST(Selector, keeps_the_pixel_promise_everywhere) {
+    SwitchRule rule;
+    rule.fadeSeconds = 0;
+    rule.cullBelowPx = 0;
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    std::mt19937 random(8);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (int i = 0; i < 3000; ++i) {
+        const CopyArrays copies = copyAt({u(random) * 5, u(random), u(random) * 5}, 0.5 + std::abs(u(random)) * 2, chains);
+        const double reach = std::pow(10, 1 + 1.5 * u(random));
+        const View view = lookAt(base, {u(random) * reach, u(random) * reach, u(random) * reach}, copies.centre[0]);
+        std::vector<PickMemory> memory;
+        Selection s;
+        select(chains, copies, view, 0, {}, memory, s);
+        if (s.picks[0].culled != Culled::No)
+            continue;
+        EXPECT_LE(s.picks[0].errorPx, rule.allowPx * 1.0001);
+        const double nearest = copyDistance(chains[0], copies, 0, view, MeasureFrom::NearestPoint);
+        if (nearest <= 0) {
+            EXPECT_EQ(s.picks[0].level, 0) << "inside the bounds only the source is safe";
+        }
+    }
+}
+
+TEST(Selector, jitter_round_a_switch_does_not_flip_levels) {
+    SwitchRule rule;
+    rule.hysteresis = 0.08;
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
+    std::vector<PickMemory> memory;
+    Selection s;
+    const double d = chains[0].fromMetres[2];
+    std::uint32_t switches = 0;
+    for (int frame = 0; frame < 600; ++frame) {
+        const double jitter = 1 + 0.03 * std::sin(frame * 1.7);
+        select(chains, copies, lookAt(base, {0, 1.5, 1 + d * jitter}, {0, 1.5, 0}), frame / 60.0, {}, memory, s);
+        switches += s.switches;
+    }
+    EXPECT_LE(switches, 1U);
+}
+
+TEST(Selector, goes_coarser_late_and_finer_on_time) {
+    SwitchRule rule;
+    rule.hysteresis = 0.1;
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
+    const double d = chains[0].fromMetres[2];
+    std::vector<PickMemory> memory;
+    Selection s;
+    const auto levelAt = [&](double distance) {
+        select(chains, copies, lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), 0, {}, memory, s);
+        return static_cast<int>(s.picks[0].level);
+    };
+    EXPECT_EQ(levelAt(d * 0.9), 1);
+    EXPECT_EQ(levelAt(d * 1.05), 1);
+    EXPECT_EQ(levelAt(d * 1.11), 2);
+    EXPECT_EQ(levelAt(d * 1.01), 2);
+    EXPECT_EQ(levelAt(d * 0.99), 1);
+}
+
+TEST(Selector, fades_between_levels_and_counts_both) {
+    SwitchRule rule;
+    rule.fadeSeconds = 0.5;
+    rule.hysteresis = 0;
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
+    std::vector<PickMemory> memory;
+    Selection s;
+    const double d = chains[0].fromMetres[2];
+    const auto at = [&](double distance, double seconds) { select(chains, copies, lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), seconds, {}, memory, s); };
+    at(d * 0.9, 0);
+    EXPECT_EQ(s.triangles, 2500U);
+    at(d * 1.1, 1);
+    EXPECT_EQ(s.switches, 1U);
+    EXPECT_EQ(s.triangles, 3100U);
+    at(d * 1.1, 1.25);
+    EXPECT_NEAR(s.picks[0].fade, 0.5, 1e-6);
+    EXPECT_EQ(s.draws, 3U);
+    at(d * 1.1, 1.6);
+    EXPECT_EQ(s.picks[0].fadingFrom, -1);
+    EXPECT_EQ(s.triangles, 600U);
+}
+
+TEST(Selector, culls_for_each_reason_and_says_which) {
+    SwitchRule rule;
+    rule.reachMetres = 200;
+    rule.cullBelowPx = 30;
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const auto reason = [&](const Vec3d& place, const SelectOptions& options) {
+        const CopyArrays copies = copyAt(place, 1, chains);
+        std::vector<PickMemory> memory;
+        Selection s;
+        select(chains, copies, lookAt(base, {0, 0, 0}, {0, 0, -1}), 0, options, memory, s);
+        EXPECT_EQ(s.culledBy[static_cast<int>(s.picks[0].culled)], 1U);
+        EXPECT_EQ(s.triangles > 0, s.picks[0].culled == Culled::No);
+        return s.picks[0].culled;
+    };
+    EXPECT_EQ(reason({0, 0, -20}, {}), Culled::No);
+    EXPECT_EQ(reason({0, 0, 20}, {}), Culled::OutOfView);
+    EXPECT_EQ(reason({0, 0, -230}, {}), Culled::BeyondReach);
+    EXPECT_EQ(reason({0, 0, -190}, {}), Culled::TooSmall);
+    SelectOptions all;
+    all.cullView = all.cullReach = all.cullSmall = false;
+    EXPECT_EQ(reason({0, 0, 20}, all), Culled::No);
+    EXPECT_EQ(reason({0, 0, -230}, all), Culled::No);
+}
+
+TEST(Selector, a_larger_allowance_factor_never_draws_more) {
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith({}, base)};
+    const CopyArrays copies = copyAt({0, 0, -12}, 1.3, chains);
+    std::uint64_t last = ~std::uint64_t{0};
+    for (const double factor : {1.0, 1.5, 2.0, 4.0, 16.0, 64.0}) {
+        std::vector<PickMemory> memory;
+        Selection s;
+        SelectOptions options;
+        options.allowanceFactor = factor;
+        select(chains, copies, lookAt(base, {0, 0, 0}, {0, 0, -1}), 0, options, memory, s);
+        EXPECT_LE(s.triangles, last);
+        last = s.triangles;
+    }
+    EXPECT_EQ(last, 100U);
+}
+
+TEST(Selector, scale_moves_derived_switches) {
+    SwitchRule rule;
+    rule.cullBelowPx = 0;
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    for (const double scale : {0.5, 1.0, 3.0}) {
+        const CopyArrays copies = copyAt({0, 0, 0}, scale, chains);
+        const double d = chains[0].fromMetres[3] * scale;
+        for (const double part : {0.99, 1.01}) {
+            std::vector<PickMemory> memory;
+            Selection s;
+            select(chains, copies, lookAt(base, {0, 1.5 * scale, scale + d * part}, {0, 1.5 * scale, 0}), 0, {}, memory, s);
+            EXPECT_EQ(static_cast<int>(s.picks[0].level), part < 1 ? 2 : 3) << scale;
+        }
+    }
+}
+
+} // namespace thicket
