@@ -93,7 +93,7 @@ Crowd crowdOf(std::size_t count) {
     std::uniform_real_distribution<double> u(-500, 500);
     for (std::size_t i = 0; i < count; ++i) {
         c.copies.position.emplace_back(u(random), 0, u(random));
-        c.copies.rotation.emplace_back(Eigen::AngleAxisd(u(random), Vec3d::UnitY()));
+        c.copies.rotation.emplace_back(Eigen::AngleAxisd(u(random), kUp));
         c.copies.scale.push_back(1);
         c.copies.chain.push_back(0);
     }

@@ -89,7 +89,7 @@ std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
                 const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
                 const double x = middle + (i % 2 == 0 ? 1 : -1) * (place.inner + (place.outer - place.inner) * u(2));
                 const double turn = 2 * std::numbers::pi * u(3);
-                out.push_back({id++, subject.id, {x, groundHeight(x, z) - 0.02, z}, Quatd(Eigen::AngleAxisd(turn, Vec3d::UnitY())),
+                out.push_back({id++, subject.id, {x, groundHeight(x, z) - 0.02, z}, Quatd(Eigen::AngleAxisd(turn, kUp)),
                                place.smallest + (place.largest - place.smallest) * u(4)});
             }
         }

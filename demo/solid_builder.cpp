@@ -21,7 +21,7 @@ std::vector<Vec3d> straight(const Vec3d& a, const Vec3d& b, int steps) {
 Frame at(const Vec3d& place, double turnY, double turnX, double turnZ) {
     Frame f = Frame::Identity();
     f.translate(place);
-    f.rotate(Eigen::AngleAxisd(turnY, Vec3d::UnitY()));
+    f.rotate(Eigen::AngleAxisd(turnY, kUp));
     f.rotate(Eigen::AngleAxisd(turnX, Vec3d::UnitX()));
     f.rotate(Eigen::AngleAxisd(turnZ, Vec3d::UnitZ()));
     return f;
@@ -52,7 +52,7 @@ std::vector<std::pair<Vec3d, Vec3d>> SolidBuilder::axesAlong(const std::vector<V
         return (after - before).normalized();
     };
     const Vec3d t0 = tangent(0);
-    Vec3d side = t0.cross(std::abs(t0.y()) < 0.9 ? Vec3d::UnitY() : Vec3d::UnitX()).normalized();
+    Vec3d side = t0.cross(std::abs(t0.y()) < 0.9 ? kUp : Vec3d::UnitX()).normalized();
     std::vector<std::pair<Vec3d, Vec3d>> axes;
     for (std::size_t i = 0; i < n; ++i) {
         const Vec3d t = tangent(i);
@@ -172,10 +172,10 @@ void SolidBuilder::lathe(std::uint32_t material, const Frame& frame, const std::
         for (int k = 0; k <= around; ++k) {
             const double a = kTurn * (k % around) / around;
             const Vec3d out(std::cos(a), 0, -std::sin(a));
-            Vec3d normal = out * along.y() - Vec3d::UnitY() * along.x();
+            Vec3d normal = out * along.y() - kUp * along.x();
             if (profile[i].x() <= 0)
                 normal = Vec3d(0, i == 0 ? -1.0 : 1.0, 0);
-            vertex(material, frame * Vec3d(out * profile[i].x() + Vec3d::UnitY() * profile[i].y()), frame.linear() * normal,
+            vertex(material, frame * Vec3d(out * profile[i].x() + kUp * profile[i].y()), frame.linear() * normal,
                    static_cast<double>(k) / around, static_cast<double>(i) / static_cast<double>(n - 1));
         }
     }

@@ -133,6 +133,7 @@ MainWindow::MainWindow() {
         m_viewport->setRouteTime(seconds);
     });
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
+    connect(m_budgetPanel, &BudgetPanel::keyRequested, this, [this] { m_bench.addRouteKey(m_viewport->shotView()); });
     connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {
         const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add meshes"), {}, meshFilter());
         if (!files.isEmpty())
@@ -418,6 +419,10 @@ void MainWindow::makeActions() {
         else if (m_stage == Stage::Budget)
             playRoute(!m_play.isActive());
     });
+    add(nullptr, {}, QKeySequence(Qt::Key_K), [this] {
+        if (m_stage == Stage::Budget)
+            m_bench.addRouteKey(m_viewport->shotView());
+    });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] { m_bench.thinToRole(m_bench.subjectId()); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
@@ -487,7 +492,7 @@ void MainWindow::refreshStages() {
     m_path->setState(Stage::Switch, any && single == 0 && coarse == 0, !any || static_cast<std::size_t>(single) == subjects.size() ? QString() : coarse > 0 ? tr("%1 over the allowance").arg(coarse) : tr("within the allowance"));
     const Audit* audit = m_bench.audit();
     m_path->setState(Stage::Budget, audit != nullptr && audit->holds() && !m_bench.auditStale(),
-                     audit == nullptr ? (scene.routes.empty() ? tr("no route") : tr("not flown")) : m_bench.auditStale() ? tr("fly again") : audit->holds() ? tr("holds") : tr("over in %1 frames").arg(audit->framesOver));
+                     audit == nullptr ? (m_bench.hasRoute() ? tr("not flown") : tr("no route")) : m_bench.auditStale() ? tr("fly again") : audit->holds() ? tr("holds") : tr("over in %1 frames").arg(audit->framesOver));
     m_path->setState(Stage::Ship, m_bench.shipReport() != nullptr, m_bench.shipReport() != nullptr ? tr("%1 files").arg(m_bench.shipReport()->files.size()) : QString());
 }
 
@@ -575,7 +580,7 @@ bool MainWindow::askToSave() {
 void MainWindow::playRoute(bool on) {
     if (on == m_play.isActive())
         return;
-    if (on && (m_bench.scene().routes.empty() || m_stage != Stage::Budget))
+    if (on && (!m_bench.hasRoute() || m_stage != Stage::Budget))
         return;
     if (on) {
         const double length = m_bench.scene().routes.front().length();

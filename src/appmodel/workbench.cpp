@@ -532,10 +532,28 @@ void Workbench::setDevice(std::size_t index) {
     document.push(changeSettings(scene(), settings, "Change the device"));
 }
 
+void Workbench::addRouteKey(const View& view) {
+    auto settings = settingsOf(scene());
+    if (settings.routes.empty())
+        settings.routes.push_back({"Route", {}});
+    auto& keys = settings.routes.front().keys;
+    constexpr double kSecondsApart = 4;
+    keys.push_back({keys.empty() ? 0.0 : keys.back().seconds + kSecondsApart, view.eye, view.eye + view.forward * 10});
+    document.push(changeSettings(scene(), settings, "Key the camera"));
+}
+
+void Workbench::clearRoute() {
+    auto settings = settingsOf(scene());
+    if (settings.routes.empty())
+        return;
+    settings.routes.erase(settings.routes.begin());
+    document.push(changeSettings(scene(), settings, "Remove the route"));
+}
+
 void Workbench::runAudit() {
     const Device* device = scene().currentDevice();
-    if (scene().routes.empty() || device == nullptr) {
-        emit message(tr("There is no route to fly. Key a camera move in Budget first."), false);
+    if (!hasRoute() || device == nullptr) {
+        emit message(tr("There is no route to fly yet. In Budget, key the camera at two places or more."), false);
         return;
     }
     m_jobs.run(tr("Flying %1").arg(toText(scene().routes.front().name)), [this, copy = scene(), device = *device](const JobContext& job) -> JobQueue::Finish {

@@ -69,6 +69,10 @@ public:
 
     // Budget
     void setDevice(std::size_t index);
+    /// Adds a key to the first route (made when there is none), four seconds after the last.
+    void addRouteKey(const View& view);
+    void clearRoute();
+    [[nodiscard]] bool hasRoute() const { return !scene().routes.empty() && scene().routes.front().length() > 0; }
     void runAudit();
     [[nodiscard]] const Audit* audit() const { return m_audit ? &*m_audit : nullptr; }
     [[nodiscard]] bool auditStale() const { return m_auditStale; }

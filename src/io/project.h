@@ -1,5 +1,5 @@
 #pragma once
-// The project file: documented JSON, sources by relative path and content hash (docs/formats/project.md).
+// The project file: documented JSON, sources by relative path and content hash (docs/formats/README.md).
 
 #include "io/import.h"
 

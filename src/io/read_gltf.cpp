@@ -6,6 +6,7 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <map>
+#include <nlohmann/json.hpp>
 #include <set>
 #include <tiny_gltf.h>
 
@@ -291,6 +292,43 @@ bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, i
 
 } // namespace
 
+namespace {
+
+/// What the JSON says before anything else is read: a file of another version, or one that needs what we cannot do, gets its
+/// own message instead of the first thing the reader stumbles over.
+Result<void> checkHeader(const std::filesystem::path& path, std::span<const std::byte> data, bool binary) {
+    const char* text = reinterpret_cast<const char*>(data.data());
+    std::size_t size = data.size();
+    if (binary) {
+        std::uint32_t version = 0;
+        std::uint32_t length = 0;
+        if (size < 20)
+            return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
+        std::memcpy(&version, text + 4, 4);
+        std::memcpy(&length, text + 12, 4);
+        if (version != 2)
+            return Error{ErrorCode::BadInput, path.string(), fmt::format("is glTF version {}, which is not supported", version), "export it as glTF 2.0"};
+        if (length > size - 20)
+            return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
+        text += 20;
+        size = length;
+    }
+    const auto json = nlohmann::json::parse(text, text + size, nullptr, false);
+    if (!json.is_object())
+        return Error{ErrorCode::BadInput, path.string(), "is not a readable glTF file", "check that it is whole; export it again"};
+    const auto asset = json.find("asset");
+    const bool stated = asset != json.end() && asset->is_object() && asset->contains("version") && (*asset)["version"].is_string();
+    if (!stated || (*asset)["version"].get<std::string>().rfind("2.", 0) != 0)
+        return Error{ErrorCode::BadInput, path.string(), "is not glTF 2.0", "export it as glTF 2.0"};
+    if (const auto required = json.find("extensionsRequired"); required != json.end() && required->is_array())
+        for (const auto& name : *required)
+            if (name.is_string() && !kUnderstood.contains(name.get<std::string>()))
+                return Error{ErrorCode::BadInput, path.string(), "needs the extension " + name.get<std::string>() + ", which is not supported", "export it without that extension"};
+    return {};
+}
+
+} // namespace
+
 Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data, const JobContext& job) {
     tinygltf::TinyGLTF loader;
     loader.SetImageLoader(keepEncoded, nullptr);
@@ -299,6 +337,8 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     std::string warning;
     const auto* bytes = reinterpret_cast<const unsigned char*>(data.data());
     const bool binary = data.size() >= 4 && std::memcmp(bytes, "glTF", 4) == 0;
+    if (auto fine = checkHeader(path, data, binary); !fine)
+        return fine.error();
     const std::string folder = path.has_parent_path() ? path.parent_path().string() : ".";
     const auto size = static_cast<unsigned int>(data.size());
     const bool read = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, bytes, size, folder)
@@ -310,9 +350,6 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     }
     if (job.cancelled())
         return cancelledError();
-    for (const std::string& name : model.extensionsRequired)
-        if (!kUnderstood.contains(name))
-            return Error{ErrorCode::BadInput, path.string(), "needs the extension " + name + ", which is not supported", "export it without that extension"};
     const Reader reader{model, path.string()};
     const auto nodeCount = static_cast<int>(model.nodes.size());
 

@@ -230,6 +230,8 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     if (scene == nullptr || scene->mRootNode == nullptr) {
         std::string reason = importer.GetErrorString();
         reason = reason.substr(0, reason.find('\n'));
+        if (reason.find("No meshes remaining") != std::string::npos)
+            return Error{ErrorCode::BadInput, path.string(), "holds no triangles", "choose a file with a triangle mesh"};
         const bool unknown = reason.find("No suitable reader") != std::string::npos;
         return Error{ErrorCode::BadInput, path.string(), unknown ? "is of a kind that cannot be read" : "cannot be read (" + reason + ")",
                      unknown ? "export it as glTF, OBJ, PLY or STL" : "check that it is whole; export it again"};

@@ -27,7 +27,7 @@ struct ShipReport {
 /// Files already written stay, each of them whole.
 Result<ShipReport> shipScene(const Scene& scene, const std::filesystem::path& folder, const ShipOptions& options, const JobContext& job);
 
-/// The chain description of one subject (docs/formats/chain.md).
+/// The chain description of one subject (docs/formats/README.md).
 std::string encodeChain(const Subject& subject, const View& view);
 
 /// "Sluice gate" -> "sluice-gate": safe as a file name.

@@ -12,7 +12,7 @@ Picture renderPicture(const Mesh& mesh, const PictureOptions& options) {
     const Bounds bounds = boundsOf(mesh);
     const double cp = std::cos(options.pitchRadians);
     const Vec3d back(std::sin(options.yawRadians) * cp, std::sin(options.pitchRadians), std::cos(options.yawRadians) * cp);
-    const Vec3d right = Vec3d::UnitY().cross(back).normalized();
+    const Vec3d right = kUp.cross(back).normalized();
     const Vec3d up = back.cross(right);
     double halfWidth = 1e-9;
     double halfHeight = 1e-9;

@@ -12,4 +12,7 @@ using Vec4f = Eigen::Matrix<float, 4, 1, Eigen::DontAlign>;
 using Vec3d = Eigen::Vector3d;
 using Quatd = Eigen::Quaternion<double, Eigen::DontAlign>;
 
+/// Upwards, as in glTF.
+inline const Vec3d kUp{0, 1, 0};
+
 } // namespace thicket

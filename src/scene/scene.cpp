@@ -69,10 +69,20 @@ SelectScene selectScene(const Scene& scene, const View& view) {
                 addCopy(i, p);
                 placed[i] = true;
             }
-    // A subject that nobody has placed stands at the origin, so that it is never lost from sight.
-    for (std::uint32_t i = 0; i < scene.subjects.size(); ++i)
-        if (!placed[i])
-            addCopy(i, {});
+    // Subjects that nobody has placed stand in a row from the origin on, so that none is lost from sight or inside another.
+    double right = 0;
+    bool first = true;
+    for (std::uint32_t i = 0; i < scene.subjects.size(); ++i) {
+        if (placed[i])
+            continue;
+        const Bounds& bounds = scene.subjects[i].bounds;
+        Placement standing;
+        if (!first)
+            standing.position.x() = right - bounds.low.x() + 0.2 * bounds.size().x();
+        right = standing.position.x() + bounds.high.x();
+        first = false;
+        addCopy(i, standing);
+    }
     finishCopies(out.copies, out.chains);
     return out;
 }

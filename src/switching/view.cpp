@@ -12,7 +12,7 @@ View lookAt(const View& like, const Vec3d& eye, const Vec3d& target) {
     view.eye = eye;
     const Vec3d way = target - eye;
     view.forward = way.norm() > 1e-9 ? Vec3d(way.normalized()) : Vec3d(0, 0, -1);
-    Vec3d right = view.forward.cross(Vec3d::UnitY());
+    Vec3d right = view.forward.cross(kUp);
     if (right.norm() < 1e-6)
         right = Vec3d::UnitX();
     view.up = right.normalized().cross(view.forward);

@@ -273,6 +273,27 @@ TEST_F(WindowTest, project_is_saved_opened_and_its_route_flown) {
     EXPECT_FALSE(window->bench().document.modified());
 }
 
+TEST_F(WindowTest, a_route_is_keyed_flown_and_taken_back) {
+    thinBall(24);
+    window->setStage(Stage::Budget);
+    EXPECT_FALSE(window->bench().hasRoute());
+    window->viewport().standAt(3);
+    QTest::keyClick(window.get(), Qt::Key_K);
+    EXPECT_FALSE(window->bench().hasRoute()) << "one key is no route";
+    window->viewport().standAt(80);
+    QTest::keyClick(window.get(), Qt::Key_K);
+    ASSERT_TRUE(window->bench().hasRoute());
+    window->bench().runAudit();
+    waitForJobs();
+    ASSERT_NE(window->bench().audit(), nullptr);
+    EXPECT_EQ(window->bench().audit()->frames.size(), 241U);
+    EXPECT_GT(window->bench().audit()->frames.front().triangles, window->bench().audit()->frames.back().triangles);
+    window->bench().clearRoute();
+    EXPECT_FALSE(window->bench().hasRoute());
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(window->bench().hasRoute());
+}
+
 TEST_F(WindowTest, a_missing_source_can_be_pointed_to_again) {
     thinBall(24);
     const fs::path file = folder.path() / "p.thicket.json";

@@ -60,7 +60,7 @@ Scene thinnedScene(const fs::path& folder) {
     subject->levels[1].locked = true;
     subject->rule.hysteresis = 0.11;
     scene.subjects = {*subject};
-    scene.placements = {{5, 1, {1, 2, 3}, Quatd(Eigen::AngleAxisd(0.7, Vec3d::UnitY())), 1.25}};
+    scene.placements = {{5, 1, {1, 2, 3}, Quatd(Eigen::AngleAxisd(0.7, kUp)), 1.25}};
     return scene;
 }
 

@@ -139,12 +139,13 @@ TEST(Route, passes_through_its_keys) {
     EXPECT_NEAR(middle.forward.dot(middle.up), 0, 1e-9);
 }
 
-TEST(Select, unplaced_subjects_stand_at_the_origin) {
+TEST(Select, unplaced_subjects_stand_in_a_row) {
     Scene scene;
-    apply(scene, addSubjects(scene, {ball("a", 2), ball("b", 2)}, "add"));
+    apply(scene, addSubjects(scene, {ball("a", 2), ball("b", 2), ball("c", 2)}, "add"));
     scene.placements = {{10, scene.subjects[0].id, {5, 0, 0}, Quatd::Identity(), 2}, {11, scene.subjects[0].id, {9, 0, 0}, Quatd::Identity(), 1}};
     const SelectScene s = selectScene(scene, scene.view);
-    ASSERT_EQ(s.copies.size(), 3U);
+    ASSERT_EQ(s.copies.size(), 4U);
+    EXPECT_GT((s.copies.centre[3] - s.copies.centre[2]).norm(), 2 * scene.subjects[1].bounds.size().x() / 2);
     EXPECT_EQ(s.copies.chain[2], 1U);
     EXPECT_EQ(s.copies.position[2], Vec3d(0, 0, 0));
     EXPECT_NEAR(s.copies.radius[0], 2 * scene.subjects[0].radius, 1e-9);

@@ -57,6 +57,15 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent) : Panel(tr("Who spen
     m_findings->setTextFormat(Qt::RichText);
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
     body->addWidget(m_findings);
+    auto* keys = new QHBoxLayout;
+    m_key = makeButton(tr("Key the camera here"), tr("Add the shot camera's place to the end of the route, four seconds after the last key (K)"));
+    m_clear = makeButton(tr("Clear"), tr("Remove the route; undo brings it back"));
+    keys->addWidget(m_key, 1);
+    keys->addWidget(m_clear);
+    body->addSpacing(4);
+    body->addLayout(keys);
+    connect(m_key, &QPushButton::clicked, this, &BudgetPanel::keyRequested);
+    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearRoute(); });
     m_play = makeButton(tr("Play"), tr("Play the route in the viewport (Space)"));
     m_fly = makeButton(tr("Fly the route"), tr("Walk every frame of the route and compare it with the budget (Ctrl+R)"), true);
     footer->addWidget(m_play);
@@ -84,14 +93,15 @@ void BudgetPanel::refresh() {
             m_device->addItem(QString::fromStdString(d.name));
     }
     m_device->setCurrentIndex(static_cast<int>(scene.device));
-    const bool route = !scene.routes.empty();
+    const bool route = m_bench.hasRoute();
+    m_clear->setEnabled(!scene.routes.empty());
     m_play->setEnabled(route);
     m_fly->setEnabled(route);
     m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)") : tr("This project has no route yet"));
     const Audit* audit = m_bench.audit();
     const Look& l = Look::now();
     if (audit == nullptr || audit->frames.empty()) {
-        m_findings->setText(QStringLiteral("<span style='color:%1'>%2</span>").arg(l.quiet.name(), route ? tr("Not flown yet.") : tr("No route in this project.")));
+        m_findings->setText(QStringLiteral("<span style='color:%1'>%2</span>").arg(l.quiet.name(), route ? tr("Not flown yet.") : scene.routes.empty() ? tr("No route in this project yet.") : tr("One key so far; a route needs two.")));
         return;
     }
     std::uint64_t switches = 0;

@@ -35,6 +35,7 @@ public:
 
 signals:
     void playRequested();
+    void keyRequested();
 
 private:
     void refresh();
@@ -42,6 +43,8 @@ private:
     QComboBox* m_device;
     LedgerView* m_ledger;
     QLabel* m_findings;
+    QPushButton* m_key;
+    QPushButton* m_clear;
     QPushButton* m_play;
     QPushButton* m_fly;
 };

@@ -39,7 +39,7 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
 
 void RouteChart::rebuild() {
     const auto& scene = m_bench.scene();
-    const double length = scene.routes.empty() ? 10 : scene.routes.front().length();
+    const double length = scene.routes.empty() ? 10 : std::max(1.0, scene.routes.front().length());
     const Device* device = scene.currentDevice();
     double ms = device != nullptr ? device->frameMs : 8;
     double triangles = device != nullptr ? static_cast<double>(device->triangleBudget) : 1e6;
@@ -174,10 +174,9 @@ void RouteChart::paintOverlay(QPainter& p) {
     drawTitle(p, title, aside, color);
     const QRect bottom = m_draws->rect();
     if (audit == nullptr || audit->frames.empty() || audit->frames.front().subjectMs.size() != scene.subjects.size()) {
-        p.setFont(Look::font(12.5));
-        p.setPen(l.quiet);
-        p.drawText(QRect(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()), Qt::AlignCenter,
-                   scene.routes.empty() ? tr("A project with a route shows its cost here, frame by frame.") : tr("“Fly the route” walks every frame and plots what it costs."));
+        drawEmpty(p, QRectF(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()),
+                  scene.routes.empty() || scene.routes.front().keys.size() < 2 ? tr("A route is a camera move. Go where it should begin and press “Key the camera here”,\nmove on, key again: each key comes four seconds after the one before.")
+                                                                               : tr("“Fly the route” walks every frame and plots what it costs."));
     } else {
         const Device* device = scene.currentDevice();
         paintLane(p, axisRect(), tr("frame time"), tr("budget %1 ms").arg(device->frameMs), device->frameMs, [](const AuditFrame& f) { return f.ms; }, [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
@@ -194,7 +193,7 @@ void RouteChart::paintOverlay(QPainter& p) {
                 p.drawLine(QPointF(x, bottom.bottom() + 4), QPointF(x, bottom.bottom() + 16));
             }
     }
-    if (!scene.routes.empty()) {
+    if (audit != nullptr && !scene.routes.empty()) {
         const double x = xOf(m_time);
         p.setPen(QPen(l.accent, 2));
         p.drawLine(QPointF(x, axisRect()->top() - 4), QPointF(x, bottom.bottom() + 16));

@@ -68,6 +68,13 @@ void Chart::drawTitle(QPainter& p, const QString& title, const QString& aside, c
     p.drawText(QRect(used, 6, width() - 16 - used, 20), Qt::AlignRight | Qt::AlignVCenter, p.fontMetrics().elidedText(aside, Qt::ElideRight, width() - 16 - used));
 }
 
+void Chart::drawEmpty(QPainter& p, const QRectF& area, const QString& text) {
+    p.fillRect(area.adjusted(-70, -8, 12, 30), Look::now().ground);
+    p.setFont(Look::font(12.5));
+    p.setPen(Look::now().quiet);
+    p.drawText(area, Qt::AlignCenter, text);
+}
+
 void Chart::hatch(QPainter& p, const QRectF& rect) {
     if (rect.width() <= 0)
         return;

@@ -50,6 +50,8 @@ protected:
     /// Runs `change` on the axes and replots.
     void refresh() { replot(QCustomPlot::rpQueuedReplot); }
     void drawTitle(QPainter& painter, const QString& title, const QString& aside, const QColor& asideColor) const;
+    /// Words in the middle of a chart that has nothing to show yet.
+    static void drawEmpty(QPainter& painter, const QRectF& area, const QString& text);
     /// A hatch over a region in which nothing is drawn.
     static void hatch(QPainter& painter, const QRectF& rect);
 

@@ -96,9 +96,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
     const QRectF area = axisRect()->rect();
     const QRectF stairs = m_stairs->rect();
     if (m_chain.levels.size() < 2) {
-        p.setFont(Look::font(12.5));
-        p.setPen(l.quiet);
-        p.drawText(area, Qt::AlignCenter, tr("One level only: there is nothing to switch to.\nThin makes more."));
+        drawEmpty(p, QRectF(area.topLeft() - QPointF(0, 30), stairs.bottomRight()), tr("One level only: there is nothing to switch to.\nThin makes more."));
         return;
     }
     if (m_cullAt > 0 && m_cullAt < xAxis->range().upper) {

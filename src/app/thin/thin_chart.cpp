@@ -93,9 +93,7 @@ void ThinChart::paintOverlay(QPainter& p) {
         return;
     const QRect area = axisRect()->rect();
     if (s->curve.empty() && s->levels.size() < 2) {
-        p.setFont(Look::font(12.5));
-        p.setPen(l.quiet);
-        p.drawText(area, Qt::AlignCenter, s->levels.front().mesh ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level is cut from the record while you drag.") : tr("The source is missing."));
+        drawEmpty(p, area, s->levels.front().mesh ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level is cut from the record while you drag.") : tr("The source is missing."));
         return;
     }
     p.save();

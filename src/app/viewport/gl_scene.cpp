@@ -11,11 +11,11 @@ const char* kSurfaceVertex = R"(#version 330 core
 layout(location=0) in vec3 position;
 layout(location=1) in vec3 normal;
 layout(location=2) in vec2 uv;
-uniform mat4 uModel, uViewProjection;
+uniform mat4 uPlace, uViewProjection;
 uniform mat3 uNormal;
 out vec3 vWorld; out vec3 vNormal; out vec2 vUv;
 void main() {
-  vec4 w = uModel * vec4(position, 1.0);
+  vec4 w = uPlace * vec4(position, 1.0);
   vWorld = w.xyz; vNormal = uNormal * normal; vUv = uv;
   gl_Position = uViewProjection * w;
 })";
@@ -71,7 +71,7 @@ bool GlScene::initialize() {
     };
     if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) || !build(m_line, kLineVertex, kLineFragment))
         return false;
-    m_at = {m_surface.uniformLocation("uModel"), m_surface.uniformLocation("uViewProjection"), m_surface.uniformLocation("uNormal"),
+    m_at = {m_surface.uniformLocation("uPlace"), m_surface.uniformLocation("uViewProjection"), m_surface.uniformLocation("uNormal"),
             m_surface.uniformLocation("uBase"), m_surface.uniformLocation("uHasTexture"), m_surface.uniformLocation("uHasNormals"),
             m_surface.uniformLocation("uTint"), m_surface.uniformLocation("uFade"), m_surface.uniformLocation("uEye"),
             m_surface.uniformLocation("uFlat"), m_surface.uniformLocation("uCutoff")};

@@ -91,6 +91,11 @@ void Viewport::setStage(Stage stage) {
     stopWalk();
     if (solo() && (!was || m_framed != m_bench.subjectId()))
         frameSelection();
+    // Meshes that were just brought in have no view of their own yet: the camera goes where the first can be seen.
+    if (!solo() && !m_sceneViewSet && m_bench.subject() != nullptr) {
+        m_sceneViewSet = true;
+        frameSelection();
+    }
     update();
 }
 
@@ -128,6 +133,7 @@ void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
     m_sceneOrbit.pivot = target;
     m_sceneOrbit.pitch = std::asin(std::clamp(back.y() / m_sceneOrbit.distance, -1.0, 1.0));
     m_sceneOrbit.yaw = std::atan2(back.x(), back.z());
+    m_sceneViewSet = true;
     moved();
 }
 
@@ -269,7 +275,7 @@ std::vector<DrawItem> Viewport::soloItems() {
         return items;
     const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
     const auto offsets = lineUpOffsets(*subject);
-    const int shown = m_stage == Stage::Gather ? 0 : m_bench.level();
+    const int shown = m_stage == Stage::Gather ? 0 : std::min(m_bench.level(), static_cast<int>(subject->levels.size()) - 1);
     for (int i = 0; i < static_cast<int>(subject->levels.size()); ++i) {
         if (!lineUp && i != shown)
             continue;
@@ -549,7 +555,7 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     }
     const double distance = subjectDistance();
     const QString far = lengthText(distance);
-    const QString tall = tr("%1 % of height").arg(std::min(999.0, static_cast<double>(pick.screenHeight) * 100), 0, 'f', 1);
+    const QString tall = pick.screenHeight > 2 ? tr("fills the screen") : tr("%1 % of height").arg(static_cast<double>(pick.screenHeight) * 100, 0, 'f', 1);
     const QString off = pick.culled == Culled::No ? pixelText(static_cast<double>(pick.errorPx)) + tr(" off") : state;
     p.setFont(Look::font(13, 600));
     const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;

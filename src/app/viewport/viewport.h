@@ -116,6 +116,7 @@ private:
     Orbit m_soloOrbit;
     Orbit m_sceneOrbit;
     std::uint32_t m_framed = 0;
+    bool m_sceneViewSet = false; ///< someone has said where the shot camera stands
     QPointF m_last;
 
     SelectScene m_selectable;
