@@ -35,7 +35,9 @@ void recordPositions(benchmark::State& state) {
     for (auto _ : state) {
         const auto record = recordCollapses(mesh, {}, {});
         benchmark::DoNotOptimize(record->alive.back());
-        state.counters["ns_per_triangle"] = benchmark::Counter(static_cast<double>(mesh.triangleCount()) * 1e-9, benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
+        state.counters["ns_per_triangle"] =
+            benchmark::Counter(static_cast<double>(mesh.triangleCount()) * 1e-9,
+                               benchmark::Counter::kIsIterationInvariantRate | benchmark::Counter::kInvert);
     }
 }
 
@@ -87,7 +89,8 @@ struct Crowd {
 
 Crowd crowdOf(std::size_t count) {
     Crowd c;
-    const std::vector<LevelCost> levels{{10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
+    const std::vector<LevelCost> levels{
+        {10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
     c.chains = {resolveChain(levels, {}, {{-1, 0, -1}, {1, 3, 1}}, 2.1, c.view)};
     std::mt19937 random(1);
     std::uniform_real_distribution<double> u(-500, 500);

@@ -70,10 +70,12 @@ Model windpump() {
     for (int plank = 0; plank < 9; ++plank)
         b.box(Wood, at({-0.96 + 0.24 * plank, 9.55, 0}), {0.21, 0.05, 2.1}, 0.012, 10, 2);
     for (int side = 0; side < 2; ++side)
-        b.rod(Wood, straight({-0.22 + 0.44 * side, 0, -2.2}, {-0.22 + 0.44 * side, 9.5, -0.75}, 90), even(0.03), 12, 0.7);
+        b.rod(Wood, straight({-0.22 + 0.44 * side, 0, -2.2}, {-0.22 + 0.44 * side, 9.5, -0.75}, 90), even(0.03), 12,
+              0.7);
     for (int rung = 0; rung < 26; ++rung) {
         const double t = (rung + 0.7) / 26.5;
-        b.rod(Wood, straight({-0.22, 9.5 * t, -2.2 + 1.45 * t}, {0.22, 9.5 * t, -2.2 + 1.45 * t}, 8), even(0.018), 10, 0.7);
+        b.rod(Wood, straight({-0.22, 9.5 * t, -2.2 + 1.45 * t}, {0.22, 9.5 * t, -2.2 + 1.45 * t}, 8), even(0.018), 10,
+              0.7);
     }
     // Gearbox, shaft and pump rod.
     b.box(Tower, at({0, 11.45, 0.1}), {0.66, 0.62, 1.05}, 0.14, 14, 8);
@@ -108,7 +110,8 @@ Model windpump() {
                 const double width = (0.20 + 0.46 * v) * (u - 0.5);
                 const double belly = 0.10 * (0.4 + v) * (1 - 4 * (u - 0.5) * (u - 0.5));
                 const double pitch = 0.62;
-                return frame * Vec3d(width * std::cos(pitch) - belly * std::sin(pitch) * 0.3, r, width * std::sin(pitch) + belly);
+                return frame * Vec3d(width * std::cos(pitch) - belly * std::sin(pitch) * 0.3, r,
+                                     width * std::sin(pitch) + belly);
             },
             0.012, 28, 66);
     }
@@ -120,7 +123,8 @@ Model windpump() {
         [](double u, double v) -> Vec3d {
             const double reach = 2.55 + 1.75 * v;
             const double tall = 0.42 + 0.5 * v;
-            return {0.015 * std::sin(kPi * v), 11.52 + tall * (2 * u - 1), reach + 0.22 * (2 * u - 1) * (2 * u - 1) * v};
+            return {0.015 * std::sin(kPi * v), 11.52 + tall * (2 * u - 1),
+                    reach + 0.22 * (2 * u - 1) * (2 * u - 1) * v};
         },
         0.02, 44, 70);
     for (int k = 0; k < 4; ++k)
@@ -128,12 +132,15 @@ Model windpump() {
             for (int n = 0; n < 2; ++n) {
                 const Vec3d p = corner(k, tiers[tier] + 0.06 - 0.12 * n);
                 const double face = std::atan2(p.x(), p.z());
-                b.lathe(Tower, at(p + Vec3d(std::sin(face), 0, std::cos(face)) * 0.10, face, kPi / 2), dome(0.034, 0.03, 7), 16);
+                b.lathe(Tower, at(p + Vec3d(std::sin(face), 0, std::cos(face)) * 0.10, face, kPi / 2),
+                        dome(0.034, 0.03, 7), 16);
             }
 
     Model model{"Windpump", {b.finish()}, {}};
-    model.surfaces.images = {makeTexture(Pattern::Galvanised, "galvanised"), makeTexture(Pattern::PaintedMetal, "sail paint"), makeTexture(Pattern::Timber, "timber")};
-    model.surfaces.materials = {material("Galvanised iron", 0, 0.55F, 0.6F), material("Painted sails", 1, 0.6F, 0.1F), material("Weathered timber", 2, 0.9F, 0.0F)};
+    model.surfaces.images = {makeTexture(Pattern::Galvanised, "galvanised"),
+                             makeTexture(Pattern::PaintedMetal, "sail paint"), makeTexture(Pattern::Timber, "timber")};
+    model.surfaces.materials = {material("Galvanised iron", 0, 0.55F, 0.6F), material("Painted sails", 1, 0.6F, 0.1F),
+                                material("Weathered timber", 2, 0.9F, 0.0F)};
     model.surfaces.materials[0].baseColor = Vec4f(0.9F, 0.92F, 0.95F, 1);
     return model;
 }
@@ -143,7 +150,9 @@ Model eelTrap() {
     SolidBuilder b(2);
     const double length = 1.6;
     // A bottle shape lying along X, its funnel turned inwards at the mouth.
-    const auto bodyRadius = [](double t) { return 0.25 * (0.42 + 0.58 * std::sin(kPi * std::pow(1 - 0.86 * t, 1.25))) + 0.02 * (1 - t); };
+    const auto bodyRadius = [](double t) {
+        return 0.25 * (0.42 + 0.58 * std::sin(kPi * std::pow(1 - 0.86 * t, 1.25))) + 0.02 * (1 - t);
+    };
     constexpr int kStakes = 26;
     const auto onBody = [&](double t, double angle, double out) -> Vec3d {
         const double r = bodyRadius(t) + out;
@@ -154,7 +163,8 @@ Model eelTrap() {
         std::vector<Vec3d> path;
         for (int i = 0; i <= 130; ++i)
             path.push_back(onBody(i / 130.0, angle, 0.0015 * std::sin(9.0 * i / 13 + s)));
-        b.rod(Willow, path, [](double t) { return 0.0058 - 0.0022 * t; }, 8, 3);
+        b.rod(
+            Willow, path, [](double t) { return 0.0058 - 0.0022 * t; }, 8, 3);
     }
     constexpr int kWeavers = 58;
     for (int w = 0; w < kWeavers; ++w) {
@@ -176,7 +186,8 @@ Model eelTrap() {
         std::vector<Vec3d> path;
         for (int i = 0; i <= 70; ++i)
             path.push_back(onFunnel(i / 70.0, 2 * kPi * s / 16, 0));
-        b.rod(Willow, path, [](double t) { return 0.0045 - 0.002 * t; }, 8, 3);
+        b.rod(
+            Willow, path, [](double t) { return 0.0045 - 0.002 * t; }, 8, 3);
     }
     for (int w = 0; w < 22; ++w) {
         std::vector<Vec3d> path;
@@ -232,7 +243,8 @@ Model sluiceGate() {
         b.lathe(Iron, at({x, 3.7, 0.27}, 0, 0, kPi / 2), barrel, 48);
         for (int tooth = 0; tooth < 14; ++tooth) {
             const double a = 2 * kPi * tooth / 14;
-            b.box(Iron, at({x, 3.7 + 0.11 * std::sin(a), 0.27 + 0.11 * std::cos(a)}, 0, -a), {0.09, 0.022, 0.035}, 0.005, 2, 2);
+            b.box(Iron, at({x, 3.7 + 0.11 * std::sin(a), 0.27 + 0.11 * std::cos(a)}, 0, -a), {0.09, 0.022, 0.035},
+                  0.005, 2, 2);
         }
     }
     b.rod(Iron, straight({-1.25, 3.7, 0.27}, {1.75, 3.7, 0.27}, 90), even(0.032), 24, 1);
@@ -240,14 +252,18 @@ Model sluiceGate() {
     b.ring(Iron, circle(wheel, 0.46, 180), 0.028, 20, 1);
     for (int s = 0; s < 6; ++s) {
         const double a = 2 * kPi * s / 6;
-        b.rod(Iron, straight(wheel * Vec3d(0.05 * std::cos(a), 0.05 * std::sin(a), 0), wheel * Vec3d(0.45 * std::cos(a), 0.45 * std::sin(a), 0), 26), even(0.018), 14, 1);
+        b.rod(Iron,
+              straight(wheel * Vec3d(0.05 * std::cos(a), 0.05 * std::sin(a), 0),
+                       wheel * Vec3d(0.45 * std::cos(a), 0.45 * std::sin(a), 0), 26),
+              even(0.018), 14, 1);
     }
     b.lathe(Iron, at({1.70, 3.7, 0.27}, 0, 0, -kPi / 2), dome(0.09, 0.1, 12), 40);
     for (int strap = 0; strap < 3; ++strap)
         for (const int side : {-1, 1}) {
             b.box(Iron, at({side * 0.62, 0.55 + 0.72 * strap, 0.08}), {0.5, 0.09, 0.03}, 0.01, 6, 3);
             for (int bolt = 0; bolt < 4; ++bolt)
-                b.lathe(Iron, at({side * 0.62 - 0.18 + 0.12 * bolt, 0.55 + 0.72 * strap, 0.095}, 0, kPi / 2), dome(0.022, 0.018, 6), 20);
+                b.lathe(Iron, at({side * 0.62 - 0.18 + 0.12 * bolt, 0.55 + 0.72 * strap, 0.095}, 0, kPi / 2),
+                        dome(0.022, 0.018, 6), 20);
         }
     // Walkway behind the gate.
     for (int plank = 0; plank < 16; ++plank)
@@ -258,8 +274,10 @@ Model sluiceGate() {
         b.rod(Iron, straight({-2.05, y, -1.2}, {2.05, y, -1.2}, 80), even(0.02), 16, 1);
 
     Model model{"Sluice gate", {b.finish()}, {}};
-    model.surfaces.images = {makeTexture(Pattern::Concrete, "stone"), makeTexture(Pattern::Timber, "oak"), makeTexture(Pattern::PaintedMetal, "iron")};
-    model.surfaces.materials = {material("Stone", 0, 0.95F, 0.0F), material("Oak", 1, 0.85F, 0.0F), material("Painted iron", 2, 0.5F, 0.4F)};
+    model.surfaces.images = {makeTexture(Pattern::Concrete, "stone"), makeTexture(Pattern::Timber, "oak"),
+                             makeTexture(Pattern::PaintedMetal, "iron")};
+    model.surfaces.materials = {material("Stone", 0, 0.95F, 0.0F), material("Oak", 1, 0.85F, 0.0F),
+                                material("Painted iron", 2, 0.5F, 0.4F)};
     model.surfaces.materials[2].baseColor = Vec4f(0.42F, 0.55F, 0.5F, 1);
     return model;
 }
@@ -308,21 +326,29 @@ Mesh skiffLevel(int detail) {
             for (int i = 0; i <= steps; ++i) {
                 const double a = kPi * (0.04 + 0.92 * i / steps - 0.5);
                 const double drop = std::pow(std::abs(std::cos(a)), 0.62);
-                path.emplace_back(0.965 * half(v) * std::sin(a), sheer(v) + (keel(v) - sheer(v)) * drop * 0.95, length * (v - 0.5));
+                path.emplace_back(0.965 * half(v) * std::sin(a), sheer(v) + (keel(v) - sheer(v)) * drop * 0.95,
+                                  length * (v - 0.5));
             }
             b.rod(Trim, path, even(0.018), detail == 0 ? 10 : 6, 1);
         }
     for (const int side : {-1, 1}) {
         const Vec3d grip(side * 0.25, 0.62, -0.2);
         const Vec3d tip(side * 0.42, 0.52, 1.55);
-        b.rod(Trim, straight(grip, tip, detail == 0 ? 90 : detail == 1 ? 20 : 2), [](double t) { return 0.026 - 0.008 * t; }, section, 1);
+        b.rod(
+            Trim,
+            straight(grip, tip,
+                     detail == 0   ? 90
+                     : detail == 1 ? 20
+                                   : 2),
+            [](double t) { return 0.026 - 0.008 * t; }, section, 1);
         b.box(Trim, at(tip + Vec3d(0, 0, 0.22), 0.08 * side), {0.15, 0.02, 0.5}, 0.008, cells, round);
     }
     if (detail == 0)
         for (int i = 0; i < 60; ++i) {
             const double v = 0.03 + 0.94 * (i / 2) / 29.0;
             const int side = i % 2 == 0 ? -1 : 1;
-            b.lathe(Trim, at({side * (half(v) + 0.03), sheer(v) - 0.06, length * (v - 0.5)}, 0, 0, -side * kPi / 2), dome(0.013, 0.01, 5), 12);
+            b.lathe(Trim, at({side * (half(v) + 0.03), sheer(v) - 0.06, length * (v - 0.5)}, 0, 0, -side * kPi / 2),
+                    dome(0.013, 0.01, 5), 12);
         }
     return b.finish();
 }
@@ -341,9 +367,11 @@ double groundHeight(double x, double z) {
     // One winding channel along Z, side creeks, and a low dune to the east.
     const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
     const double channel = std::exp(-std::pow((x - middle) / 13.0, 2));
-    const double creek = std::exp(-std::pow(std::sin(z / 31.0 + 0.02 * x) * 9, 2)) * std::exp(-std::pow((x - middle) / 70.0, 2));
+    const double creek =
+        std::exp(-std::pow(std::sin(z / 31.0 + 0.02 * x) * 9, 2)) * std::exp(-std::pow((x - middle) / 70.0, 2));
     const double dune = 5.5 * std::exp(-std::pow((x - 120 - 14 * std::sin(z / 60)) / 34.0, 2));
-    const double ripple = 0.10 * std::sin(x / 3.1 + 0.6 * std::sin(z / 5.3)) + 0.35 * std::sin(x / 23.0) * std::sin(z / 29.0);
+    const double ripple =
+        0.10 * std::sin(x / 3.1 + 0.6 * std::sin(z / 5.3)) + 0.35 * std::sin(x / 23.0) * std::sin(z / 29.0);
     return 0.9 + dune + ripple - 2.6 * channel - 0.8 * creek;
 }
 
@@ -357,13 +385,17 @@ Model tidalFlat() {
             const double z = kSize * (static_cast<double>(j) / kCells - 0.5);
             const double h = 0.5;
             mesh.positions.push_back(Vec3d(x, groundHeight(x, z), z).cast<float>());
-            mesh.normals.push_back(Vec3d(groundHeight(x - h, z) - groundHeight(x + h, z), 2 * h, groundHeight(x, z - h) - groundHeight(x, z + h)).normalized().cast<float>());
+            mesh.normals.push_back(Vec3d(groundHeight(x - h, z) - groundHeight(x + h, z), 2 * h,
+                                         groundHeight(x, z - h) - groundHeight(x, z + h))
+                                       .normalized()
+                                       .cast<float>());
             mesh.uvs.emplace_back(static_cast<float>(x / 24), static_cast<float>(z / 24));
         }
     const auto id = [](int i, int j) { return static_cast<std::uint32_t>(j * (kCells + 1) + i); };
     for (int j = 0; j < kCells; ++j)
         for (int i = 0; i < kCells; ++i)
-            mesh.indices.insert(mesh.indices.end(), {id(i, j), id(i, j + 1), id(i + 1, j), id(i + 1, j), id(i, j + 1), id(i + 1, j + 1)});
+            mesh.indices.insert(mesh.indices.end(),
+                                {id(i, j), id(i, j + 1), id(i + 1, j), id(i + 1, j), id(i, j + 1), id(i + 1, j + 1)});
     mesh.parts = {{0, mesh.triangleCount(), 0}};
     Model model{"Tidal flat", {std::move(mesh)}, {}};
     model.surfaces.images = {makeTexture(Pattern::Mud, "mud")};

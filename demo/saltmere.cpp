@@ -73,8 +73,10 @@ struct Place {
 
 std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
     // Distances are from the channel's middle line; eel traps lie in the mud at its edge, windpumps stand well off.
-    const std::vector<Place> places{{"Windpump", 9, 26, 78, 0.85, 1.15, 101}, {"Eel trap", 22, 5, 13, 0.9, 1.3, 202},
-                                    {"Sluice gate", 5, 15, 22, 0.95, 1.05, 303}, {"Skiff", 11, 3, 12, 0.9, 1.1, 404}};
+    const std::vector<Place> places{{"Windpump", 9, 26, 78, 0.85, 1.15, 101},
+                                    {"Eel trap", 22, 5, 13, 0.9, 1.3, 202},
+                                    {"Sluice gate", 5, 15, 22, 0.95, 1.05, 303},
+                                    {"Skiff", 11, 3, 12, 0.9, 1.1, 404}};
     std::vector<Placement> out;
     std::uint32_t id = 1000;
     for (const Subject& subject : subjects) {
@@ -84,12 +86,17 @@ std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
             if (subject.name != place.subject)
                 continue;
             for (int i = 0; i < place.count; ++i) {
-                const auto u = [&](std::uint32_t k) { return hashShare(place.seed + 17U * static_cast<std::uint32_t>(i) + k); };
+                const auto u = [&](std::uint32_t k) {
+                    return hashShare(place.seed + 17U * static_cast<std::uint32_t>(i) + k);
+                };
                 const double z = 160 - 330 * (i + 0.15 + 0.7 * u(1)) / place.count;
                 const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
                 const double x = middle + (i % 2 == 0 ? 1 : -1) * (place.inner + (place.outer - place.inner) * u(2));
                 const double turn = 2 * std::numbers::pi * u(3);
-                out.push_back({id++, subject.id, {x, groundHeight(x, z) - 0.02, z}, Quatd(Eigen::AngleAxisd(turn, kUp)),
+                out.push_back({id++,
+                               subject.id,
+                               {x, groundHeight(x, z) - 0.02, z},
+                               Quatd(Eigen::AngleAxisd(turn, kUp)),
                                place.smallest + (place.largest - place.smallest) * u(4)});
             }
         }
@@ -104,8 +111,11 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         Model (*make)();
         Role role;
     };
-    const std::vector<Entry> entries{{windpump, Role::Landmark}, {eelTrap, Role::Dressing}, {sluiceGate, Role::WorkingPiece},
-                                     {skiff, Role::WorkingPiece}, {tidalFlat, Role::Horizon}};
+    const std::vector<Entry> entries{{windpump, Role::Landmark},
+                                     {eelTrap, Role::Dressing},
+                                     {sluiceGate, Role::WorkingPiece},
+                                     {skiff, Role::WorkingPiece},
+                                     {tidalFlat, Role::Horizon}};
     Scene scene;
     scene.name = "Saltmere estuary";
     scene.devices = {handheld60(), desk120()};
@@ -149,15 +159,18 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
     Scene& scene = load->scene;
     for (std::size_t i = 0; i < scene.subjects.size(); ++i) {
         Subject& subject = scene.subjects[i];
-        const bool byHand = std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
+        const bool byHand = std::any_of(subject.levels.begin(), subject.levels.end(),
+                                        [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
         if (byHand)
             continue;
         const double n = static_cast<double>(scene.subjects.size());
-        const JobContext own = job.part(0.1 + 0.9 * static_cast<double>(i) / n, 0.1 + 0.9 * static_cast<double>(i + 1) / n);
+        const JobContext own =
+            job.part(0.1 + 0.9 * static_cast<double>(i) / n, 0.1 + 0.9 * static_cast<double>(i + 1) / n);
         auto state = recordSubject(subject, {}, own.part(0, 0.6));
         if (!state)
             return state.error();
-        auto thinned = thinSubject(subject, *state, presetFor(subject.role, subject.levels.front().triangles).targets, own.part(0.6, 1));
+        auto thinned = thinSubject(subject, *state, presetFor(subject.role, subject.levels.front().triangles).targets,
+                                   own.part(0.6, 1));
         if (!thinned)
             return thinned.error();
         subject = std::move(*thinned);

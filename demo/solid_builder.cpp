@@ -62,7 +62,8 @@ std::vector<std::pair<Vec3d, Vec3d>> SolidBuilder::axesAlong(const std::vector<V
     return axes;
 }
 
-void SolidBuilder::rod(std::uint32_t material, const std::vector<Vec3d>& path, const std::function<double(double)>& radius, int around, double uvPerMetre) {
+void SolidBuilder::rod(std::uint32_t material, const std::vector<Vec3d>& path,
+                       const std::function<double(double)>& radius, int around, double uvPerMetre) {
     const auto axes = axesAlong(path, false);
     const std::size_t n = path.size();
     std::vector<std::uint32_t> first(n);
@@ -99,7 +100,8 @@ void SolidBuilder::rod(std::uint32_t material, const std::vector<Vec3d>& path, c
     }
 }
 
-void SolidBuilder::ring(std::uint32_t material, const std::vector<Vec3d>& path, double radius, int around, double uvPerMetre) {
+void SolidBuilder::ring(std::uint32_t material, const std::vector<Vec3d>& path, double radius, int around,
+                        double uvPerMetre) {
     auto axes = axesAlong(path, true);
     const std::size_t n = path.size();
     // Parallel transport does not close by itself: the rest is spread over the whole ring.
@@ -114,7 +116,8 @@ void SolidBuilder::ring(std::uint32_t material, const std::vector<Vec3d>& path, 
             run += (path[i % n] - path[i - 1]).norm();
         first[i] = m_parts[material].mesh.vertexCount();
         for (int k = 0; k <= around; ++k) {
-            const double a = kTurn * (k % around) / around - (i == n ? 0.0 : rest * static_cast<double>(i) / static_cast<double>(n));
+            const double a =
+                kTurn * (k % around) / around - (i == n ? 0.0 : rest * static_cast<double>(i) / static_cast<double>(n));
             const Vec3d out = axes[i % n].first * std::cos(a) + axes[i % n].second * std::sin(a);
             vertex(material, path[i % n] + out * radius, out, static_cast<double>(k) / around, run * uvPerMetre);
         }
@@ -124,11 +127,13 @@ void SolidBuilder::ring(std::uint32_t material, const std::vector<Vec3d>& path, 
             quad(material, first[i - 1] + k, first[i - 1] + k + 1, first[i] + k + 1, first[i] + k);
 }
 
-void SolidBuilder::box(std::uint32_t material, const Frame& frame, const Vec3d& size, double edge, int cells, int round, double uvPerMetre) {
+void SolidBuilder::box(std::uint32_t material, const Frame& frame, const Vec3d& size, double edge, int cells, int round,
+                       double uvPerMetre) {
     const Vec3d half = size / 2;
     edge = std::min(edge, 0.49 * size.minCoeff());
     const int steps = cells + 2 * round;
-    // Grid lines: `round` across each rounded edge by angle, `cells` evenly between. Names the same point on both faces of an edge.
+    // Grid lines: `round` across each rounded edge by angle, `cells` evenly between. Names the same point on both faces
+    // of an edge.
     const auto line = [&](int i, int axis) {
         const double flat = half[axis] - edge;
         if (i < round)
@@ -148,9 +153,11 @@ void SolidBuilder::box(std::uint32_t material, const Frame& frame, const Vec3d& 
                     p[axis] = side * half[axis];
                     p[u] = line(i, u);
                     p[v] = line(j, v);
-                    const Vec3d inner = p.cwiseMax(-half + Vec3d::Constant(edge)).cwiseMin(half - Vec3d::Constant(edge));
+                    const Vec3d inner =
+                        p.cwiseMax(-half + Vec3d::Constant(edge)).cwiseMin(half - Vec3d::Constant(edge));
                     const Vec3d out = (p - inner).normalized();
-                    vertex(material, frame * Vec3d(inner + out * edge), frame.linear() * out, p[u] * uvPerMetre, p[v] * uvPerMetre);
+                    vertex(material, frame * Vec3d(inner + out * edge), frame.linear() * out, p[u] * uvPerMetre,
+                           p[v] * uvPerMetre);
                 }
             const auto id = [&](int i, int j) { return base + static_cast<std::uint32_t>(j * (steps + 1) + i); };
             for (int j = 0; j < steps; ++j)
@@ -163,7 +170,8 @@ void SolidBuilder::box(std::uint32_t material, const Frame& frame, const Vec3d& 
         }
 }
 
-void SolidBuilder::lathe(std::uint32_t material, const Frame& frame, const std::vector<Eigen::Vector2d>& profile, int around) {
+void SolidBuilder::lathe(std::uint32_t material, const Frame& frame, const std::vector<Eigen::Vector2d>& profile,
+                         int around) {
     const std::size_t n = profile.size();
     std::vector<std::uint32_t> first(n);
     for (std::size_t i = 0; i < n; ++i) {
@@ -188,12 +196,15 @@ void SolidBuilder::lathe(std::uint32_t material, const Frame& frame, const std::
         }
 }
 
-void SolidBuilder::sheet(std::uint32_t material, const std::function<Vec3d(double, double)>& surface, double thickness, int across, int along) {
+void SolidBuilder::sheet(std::uint32_t material, const std::function<Vec3d(double, double)>& surface, double thickness,
+                         int across, int along) {
     constexpr double kStep = 1e-4;
     const auto normalAt = [&](double u, double v) -> Vec3d {
         const double u0 = std::clamp(u, kStep, 1 - kStep);
         const double v0 = std::clamp(v, kStep, 1 - kStep);
-        return (surface(u0 + kStep, v0) - surface(u0 - kStep, v0)).cross(surface(u0, v0 + kStep) - surface(u0, v0 - kStep)).normalized();
+        return (surface(u0 + kStep, v0) - surface(u0 - kStep, v0))
+            .cross(surface(u0, v0 + kStep) - surface(u0, v0 - kStep))
+            .normalized();
     };
     std::array<std::uint32_t, 2> base{};
     for (const int side : {0, 1}) {
@@ -205,7 +216,9 @@ void SolidBuilder::sheet(std::uint32_t material, const std::function<Vec3d(doubl
                 const Vec3d n = normalAt(u, v) * (side == 0 ? 1.0 : -1.0);
                 vertex(material, surface(u, v) + n * (thickness / 2), n, u, v);
             }
-        const auto id = [&](int i, int j) { return base[static_cast<std::size_t>(side)] + static_cast<std::uint32_t>(j * (across + 1) + i); };
+        const auto id = [&](int i, int j) {
+            return base[static_cast<std::size_t>(side)] + static_cast<std::uint32_t>(j * (across + 1) + i);
+        };
         for (int j = 0; j < along; ++j)
             for (int i = 0; i < across; ++i) {
                 if (side == 0)

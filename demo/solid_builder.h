@@ -16,15 +16,19 @@ public:
 
     /// Round rod along a path (at least two points), radius by share of length, caps at both ends.
     /// around: segments of the section; UVs run `uvPerMetre` along the rod.
-    void rod(std::uint32_t material, const std::vector<Vec3d>& path, const std::function<double(double)>& radius, int around, double uvPerMetre = 1);
+    void rod(std::uint32_t material, const std::vector<Vec3d>& path, const std::function<double(double)>& radius,
+             int around, double uvPerMetre = 1);
     /// The same, closed into a ring without ends.
     void ring(std::uint32_t material, const std::vector<Vec3d>& path, double radius, int around, double uvPerMetre = 1);
     /// Box with rounded edges; `cells` squares a side of the flat faces, `round` over each edge.
-    void box(std::uint32_t material, const Frame& at, const Vec3d& size, double edge, int cells, int round, double uvPerMetre = 1);
-    /// Body of revolution round the frame's Y axis: profile of (radius, height) from bottom to top; ends of radius 0 close it.
+    void box(std::uint32_t material, const Frame& at, const Vec3d& size, double edge, int cells, int round,
+             double uvPerMetre = 1);
+    /// Body of revolution round the frame's Y axis: profile of (radius, height) from bottom to top; ends of radius 0
+    /// close it.
     void lathe(std::uint32_t material, const Frame& at, const std::vector<Eigen::Vector2d>& profile, int around);
     /// A sheet with thickness over (u, v) in [0,1]^2, `across` by `along` squares each side, closed by a rim.
-    void sheet(std::uint32_t material, const std::function<Vec3d(double, double)>& surface, double thickness, int across, int along);
+    void sheet(std::uint32_t material, const std::function<Vec3d(double, double)>& surface, double thickness,
+               int across, int along);
 
     [[nodiscard]] Mesh finish() const;
 

@@ -50,17 +50,23 @@ Vec3d colorAt(Pattern pattern, double u, double v) {
     switch (pattern) {
     case Pattern::PaintedMetal: {
         const double rust = std::clamp((cloud(u, v, 6, 5) - 0.52) * 9, 0.0, 1.0);
-        return Vec3d(0.74, 0.72, 0.63) * (0.8 + 0.3 * c) * (1 - rust) + Vec3d(0.45, 0.24, 0.13) * (0.6 + 0.7 * fine) * rust;
+        return Vec3d(0.74, 0.72, 0.63) * (0.8 + 0.3 * c) * (1 - rust) +
+               Vec3d(0.45, 0.24, 0.13) * (0.6 + 0.7 * fine) * rust;
     }
-    case Pattern::Galvanised: return Vec3d(0.52, 0.56, 0.57) * (0.7 + 0.35 * c + 0.25 * fine);
+    case Pattern::Galvanised:
+        return Vec3d(0.52, 0.56, 0.57) * (0.7 + 0.35 * c + 0.25 * fine);
     case Pattern::Timber: {
         const double grain = std::abs(std::sin(30 * u + 5 * cloud(u, v * 0.25, 4, 3)));
         return Vec3d(0.42, 0.33, 0.24) * (0.65 + 0.35 * grain + 0.25 * fine);
     }
-    case Pattern::Concrete: return Vec3d(0.56, 0.55, 0.5) * (0.65 + 0.35 * c + 0.3 * fine);
-    case Pattern::Willow: return Vec3d(0.55, 0.38, 0.2) * (0.55 + 0.4 * c + 0.45 * fine);
-    case Pattern::Rope: return Vec3d(0.62, 0.55, 0.4) * (0.6 + 0.5 * std::abs(std::sin(25 * (u + v))));
-    case Pattern::Mud: return Vec3d(0.34, 0.33, 0.26) * (0.7 + 0.5 * c + 0.3 * fine);
+    case Pattern::Concrete:
+        return Vec3d(0.56, 0.55, 0.5) * (0.65 + 0.35 * c + 0.3 * fine);
+    case Pattern::Willow:
+        return Vec3d(0.55, 0.38, 0.2) * (0.55 + 0.4 * c + 0.45 * fine);
+    case Pattern::Rope:
+        return Vec3d(0.62, 0.55, 0.4) * (0.6 + 0.5 * std::abs(std::sin(25 * (u + v))));
+    case Pattern::Mud:
+        return Vec3d(0.34, 0.33, 0.26) * (0.7 + 0.5 * c + 0.3 * fine);
     }
     return {1, 1, 1};
 }

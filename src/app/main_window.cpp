@@ -14,6 +14,7 @@
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDropEvent>
+#include <QFile>
 #include <QFileDialog>
 #include <QMenu>
 #include <QMessageBox>
@@ -27,17 +28,27 @@ namespace {
 QString meshFilter() {
     QStringList patterns;
     for (const std::string& suffix : readableSuffixes())
-        patterns << QStringLiteral("*%1").arg(QString::fromStdString(suffix)) << QStringLiteral("*%1").arg(QString::fromStdString(suffix).toUpper());
+        patterns << QStringLiteral("*%1").arg(QString::fromStdString(suffix))
+                 << QStringLiteral("*%1").arg(QString::fromStdString(suffix).toUpper());
     return QObject::tr("Meshes (%1);;All files (*)").arg(patterns.join(' '));
 }
 
 QString hintFor(Stage stage) {
     switch (stage) {
-    case Stage::Gather: return QObject::tr("Drop files anywhere · click a finding to look at the place · drag turns, Shift-drag moves, wheel comes nearer · Home frames");
-    case Stage::Thin: return QObject::tr("Drag a pin along the curve to change a level · double-click the chart to add one · Left and Right move the selected pin");
-    case Stage::Switch: return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks the camera back");
-    case Stage::Budget: return QObject::tr("Click a lane to stand there · Space plays the route · Ctrl+R flies it and compares every frame");
-    case Stage::Ship: return QObject::tr("Every file is written whole, read back and compared");
+    case Stage::Gather:
+        return QObject::tr("Drop files anywhere · click a finding to look at the place · drag turns, Shift-drag moves, "
+                           "wheel comes nearer · Home frames");
+    case Stage::Thin:
+        return QObject::tr("Drag a pin along the curve to change a level · double-click the chart to add one · Left "
+                           "and Right move the selected pin");
+    case Stage::Switch:
+        return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "
+                           "the camera back");
+    case Stage::Budget:
+        return QObject::tr(
+            "Click a lane to stand there · Space plays the route · Ctrl+R flies it and compares every frame");
+    case Stage::Ship:
+        return QObject::tr("Every file is written whole, read back and compared");
     }
     return {};
 }
@@ -75,7 +86,8 @@ MainWindow::MainWindow() {
     m_switchPanel = new SwitchPanel(m_bench);
     m_budgetPanel = new BudgetPanel(m_bench);
     m_shipPanel = new ShipPanel(m_bench);
-    for (QWidget* panel : std::initializer_list<QWidget*>{m_gatherPanel, m_thinPanel, m_switchPanel, m_budgetPanel, m_shipPanel})
+    for (QWidget* panel :
+         std::initializer_list<QWidget*>{m_gatherPanel, m_thinPanel, m_switchPanel, m_budgetPanel, m_shipPanel})
         m_panels->addWidget(panel);
     m_budgetPanel->ledger()->colorOf = [this](std::size_t i) { return m_routeChart->colorOf(i); };
     columns->addWidget(m_panels);
@@ -104,14 +116,16 @@ MainWindow::MainWindow() {
     connect(&m_bench, &Workbench::recoveryFound, this, [this](const QString& project, const QString& autosave) {
         if (m_quiet)
             return;
-        QMessageBox box(QMessageBox::Question, tr("Recover"), tr("There is work on this project that was saved automatically but not by you. Take it?"), QMessageBox::NoButton, this);
+        QMessageBox box(QMessageBox::Question, tr("Recover"),
+                        tr("There is work that was kept automatically but not saved by you. Take it?"),
+                        QMessageBox::NoButton, this);
         QPushButton* take = box.addButton(tr("Recover it"), QMessageBox::AcceptRole);
         box.addButton(tr("Keep the saved project"), QMessageBox::RejectRole);
         box.exec();
         if (box.clickedButton() == take)
             m_bench.recover(project, autosave);
         else
-            m_bench.document.removeAutosave();
+            QFile::remove(autosave);
     });
     connect(&m_bench, &Workbench::selectionChanged, this, [this] {
         const QModelIndex index = m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()));
@@ -119,7 +133,8 @@ MainWindow::MainWindow() {
             m_list->setCurrentIndex(index);
         refreshCharts();
     });
-    connect(m_model, &QAbstractItemModel::modelReset, this, [this] { m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()))); });
+    connect(m_model, &QAbstractItemModel::modelReset, this,
+            [this] { m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()))); });
     connect(m_viewport, &Viewport::selected, this, [this] {
         refreshGauges();
         refreshCharts();
@@ -167,7 +182,8 @@ MainWindow::MainWindow() {
     connect(&jobs, &JobQueue::progressed, this, [this](double fraction, const QString& phrase) {
         m_jobBar->setValue(static_cast<int>(fraction * 1000));
         const int more = m_bench.jobs().waiting();
-        m_jobText->setText(m_bench.jobs().title() + QStringLiteral(" · ") + phrase + (more > 0 ? tr(" · %1 more").arg(more) : QString()));
+        m_jobText->setText(m_bench.jobs().title() + QStringLiteral(" · ") + phrase +
+                           (more > 0 ? tr(" · %1 more").arg(more) : QString()));
     });
     connect(&jobs, &JobQueue::idle, m_jobBox, &QWidget::hide);
 
@@ -195,7 +211,11 @@ QWidget* MainWindow::makeTop() {
     names->setContentsMargins(0, 4, 0, 4);
     names->setSpacing(0);
     m_title = new QPushButton;
-    m_title->setStyleSheet(QStringLiteral("QPushButton { background: transparent; border: none; text-align: left; padding: 2px 8px; font-weight: 600; font-size: 13px; } QPushButton::menu-indicator { image: none; } QPushButton:hover { color: %1; }").arg(Look::now().accent.name()));
+    m_title->setStyleSheet(
+        QStringLiteral(
+            "QPushButton { background: transparent; border: none; text-align: left; padding: 2px 8px; font-weight: "
+            "600; font-size: 13px; } QPushButton::menu-indicator { image: none; } QPushButton:hover { color: %1; }")
+            .arg(Look::now().accent.name()));
     m_title->setToolTip(tr("Project: new, open, save, undo, appearance"));
     m_title->setAccessibleName(tr("Project menu"));
     m_state = makeLabel({}, "small");
@@ -279,10 +299,15 @@ QWidget* MainWindow::makeCentre() {
     box->setContentsMargins(0, 0, 0, 0);
     m_viewport = new Viewport(m_bench);
     box->addWidget(m_viewport);
-    m_shading = new Segmented({tr("Shaded"), tr("Edges"), tr("Levels")}, {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"), tr("Each level in its colour (3)")}, m_viewBox);
-    m_arrangement = new Segmented({tr("One"), tr("Line-up")}, {tr("Only the selected level"), tr("All levels side by side (L)")}, m_viewBox);
+    m_shading = new Segmented(
+        {tr("Shaded"), tr("Edges"), tr("Levels")},
+        {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"), tr("Each level in its colour (3)")},
+        m_viewBox);
+    m_arrangement = new Segmented({tr("One"), tr("Line-up")},
+                                  {tr("Only the selected level"), tr("All levels side by side (L)")}, m_viewBox);
     connect(m_shading, &Segmented::picked, this, [this](int i) { m_viewport->setShading(static_cast<Shading>(i)); });
-    connect(m_arrangement, &Segmented::picked, this, [this](int i) { m_viewport->setArrangement(static_cast<Arrangement>(i)); });
+    connect(m_arrangement, &Segmented::picked, this,
+            [this](int i) { m_viewport->setArrangement(static_cast<Arrangement>(i)); });
     m_message = new QFrame(m_viewBox);
     m_message->setObjectName(QStringLiteral("message"));
     auto* line = new QHBoxLayout(m_message);
@@ -305,9 +330,11 @@ QWidget* MainWindow::makeCentre() {
     m_switchChart = new SwitchChart(m_bench);
     m_routeChart = new RouteChart(m_bench);
     m_shipView = new ShipView(m_bench);
-    for (QWidget* page : std::initializer_list<QWidget*>{m_findings, m_thinChart, m_switchChart, m_routeChart, m_shipView})
+    for (QWidget* page :
+         std::initializer_list<QWidget*>{m_findings, m_thinChart, m_switchChart, m_routeChart, m_shipView})
         m_bottom->addWidget(page);
-    m_unit = new Segmented({tr("metres"), tr("% of height")}, {tr("Label switches by distance"), tr("Label switches by height on screen")}, m_switchChart);
+    m_unit = new Segmented({tr("metres"), tr("% of height")},
+                           {tr("Label switches by distance"), tr("Label switches by height on screen")}, m_switchChart);
     connect(m_unit, &Segmented::picked, this, [this](int i) { m_switchChart->setShowHeights(i == 1); });
     m_splitter->addWidget(m_viewBox);
     m_splitter->addWidget(m_bottom);
@@ -363,7 +390,9 @@ void MainWindow::makeActions() {
             m_bench.newProject();
     });
     add(menu, tr("Open project…"), QKeySequence::Open, [this] {
-        const QString file = QFileDialog::getOpenFileName(this, tr("Open project"), {}, tr("Projects (*%1);;%2").arg(QString::fromLatin1(kProjectSuffix), meshFilter()));
+        const QString file = QFileDialog::getOpenFileName(
+            this, tr("Open project"), {},
+            tr("Projects (*%1);;%2").arg(QString::fromLatin1(kProjectSuffix), meshFilter()));
         if (!file.isEmpty())
             open({file});
     });
@@ -400,7 +429,8 @@ void MainWindow::makeActions() {
     add(menu, tr("Quit"), QKeySequence::Quit, [this] { close(); });
 
     for (int i = 0; i < 5; ++i)
-        add(nullptr, stageName(static_cast<Stage>(i)), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)), [this, i] { setStage(static_cast<Stage>(i)); });
+        add(nullptr, stageName(static_cast<Stage>(i)), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)),
+            [this, i] { setStage(static_cast<Stage>(i)); });
     for (int i = 0; i < 3; ++i)
         add(nullptr, {}, QKeySequence(Qt::Key_1 + i), [this, i] {
             m_shading->setCurrent(i);
@@ -470,30 +500,54 @@ void MainWindow::refreshTitle() {
         name = QString::fromStdString(path.filename().string()).remove(QString::fromLatin1(kProjectSuffix));
     const bool modified = m_bench.document.modified();
     m_title->setText(name + QStringLiteral("  ▾"));
-    m_state->setText(path.empty() ? (modified ? tr("not saved yet") : tr("new project")) : modified ? tr("edited · kept automatically") : tr("saved"));
+    m_state->setText(path.empty() ? (modified ? tr("not saved yet") : tr("new project"))
+                     : modified   ? tr("edited · kept automatically")
+                                  : tr("saved"));
     setWindowTitle(name + (modified ? QStringLiteral(" *") : QString()) + QStringLiteral(" – Lean Thicket"));
 }
 
 void MainWindow::refreshStages() {
     const Scene& scene = m_bench.scene();
     const auto& subjects = scene.subjects;
-    const auto missing = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return !s.levels.front().mesh; });
-    const auto serious = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return std::any_of(s.findings.begin(), s.findings.end(), [](const Finding& f) { return f.serious; }); });
-    const auto single = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return s.levels.size() < 2; });
+    const auto missing =
+        std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return !s.levels.front().mesh; });
+    const auto serious = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) {
+        return std::any_of(s.findings.begin(), s.findings.end(), [](const Finding& f) { return f.serious; });
+    });
+    const auto single =
+        std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return s.levels.size() < 2; });
     const bool any = !subjects.empty();
-    m_path->setState(Stage::Gather, any && missing == 0, !any ? tr("drop meshes") : missing > 0 ? tr("%1 missing").arg(missing) : serious > 0 ? tr("%1 with findings").arg(serious) : tr("%1 subjects").arg(subjects.size()));
-    m_path->setState(Stage::Thin, any && single == 0, !any ? QString() : single > 0 ? tr("%1 not thinned").arg(single) : tr("all have levels"));
+    m_path->setState(Stage::Gather, any && missing == 0,
+                     !any          ? tr("drop meshes")
+                     : missing > 0 ? tr("%1 missing").arg(missing)
+                     : serious > 0 ? tr("%1 with findings").arg(serious)
+                                   : tr("%1 subjects").arg(subjects.size()));
+    m_path->setState(Stage::Thin, any && single == 0,
+                     !any         ? QString()
+                     : single > 0 ? tr("%1 not thinned").arg(single)
+                                  : tr("all have levels"));
     std::ptrdiff_t coarse = 0;
     for (const Subject& s : subjects) {
         const auto chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.view);
         for (std::size_t i = 1; i < chain.levels.size(); ++i)
-            coarse += pixelError(scene.view, chain.levels[i].deviationMetres, chain.fromMetres[i]) > s.rule.allowPx * 1.01 ? 1 : 0;
+            coarse +=
+                pixelError(scene.view, chain.levels[i].deviationMetres, chain.fromMetres[i]) > s.rule.allowPx * 1.01
+                    ? 1
+                    : 0;
     }
-    m_path->setState(Stage::Switch, any && single == 0 && coarse == 0, !any || static_cast<std::size_t>(single) == subjects.size() ? QString() : coarse > 0 ? tr("%1 over the allowance").arg(coarse) : tr("within the allowance"));
+    m_path->setState(Stage::Switch, any && single == 0 && coarse == 0,
+                     !any || static_cast<std::size_t>(single) == subjects.size() ? QString()
+                     : coarse > 0 ? tr("%1 over the allowance").arg(coarse)
+                                  : tr("within the allowance"));
     const Audit* audit = m_bench.audit();
     m_path->setState(Stage::Budget, audit != nullptr && audit->holds() && !m_bench.auditStale(),
-                     audit == nullptr ? (m_bench.hasRoute() ? tr("not flown") : tr("no route")) : m_bench.auditStale() ? tr("fly again") : audit->holds() ? tr("holds") : tr("over in %1 frames").arg(audit->framesOver));
-    m_path->setState(Stage::Ship, m_bench.shipReport() != nullptr, m_bench.shipReport() != nullptr ? tr("%1 files").arg(m_bench.shipReport()->files.size()) : QString());
+                     audit == nullptr       ? (m_bench.hasRoute() ? tr("not flown") : tr("no route"))
+                     : m_bench.auditStale() ? tr("fly again")
+                     : audit->holds()       ? tr("holds")
+                                            : tr("over in %1 frames").arg(audit->framesOver));
+    m_path->setState(Stage::Ship, m_bench.shipReport() != nullptr,
+                     m_bench.shipReport() != nullptr ? tr("%1 files").arg(m_bench.shipReport()->files.size())
+                                                     : QString());
 }
 
 void MainWindow::refreshGauges() {
@@ -505,12 +559,20 @@ void MainWindow::refreshGauges() {
     const auto of = [](const QString& value, const QString& limit) { return value + tr(" of ") + limit; };
     m_triangles->setExact(selection.triangles);
     m_draws->setExact(selection.draws);
-    m_triangles->setValue(of(shortText(static_cast<double>(selection.triangles)), shortText(static_cast<double>(device->triangleBudget))), static_cast<double>(selection.triangles) / static_cast<double>(device->triangleBudget),
-                          tr("%1 triangles in the shot camera's present frame").arg(groupedText(static_cast<qint64>(selection.triangles))));
-    m_draws->setValue(of(groupedText(static_cast<qint64>(selection.draws)), groupedText(static_cast<qint64>(device->drawBudget))), static_cast<double>(selection.draws) / static_cast<double>(device->drawBudget),
-                      tr("%1 draw calls in the shot camera's present frame").arg(groupedText(static_cast<qint64>(selection.draws))));
+    m_triangles->setValue(
+        of(shortText(static_cast<double>(selection.triangles)), shortText(static_cast<double>(device->triangleBudget))),
+        static_cast<double>(selection.triangles) / static_cast<double>(device->triangleBudget),
+        tr("%1 triangles in the shot camera's present frame")
+            .arg(groupedText(static_cast<qint64>(selection.triangles))));
+    m_draws->setValue(
+        of(groupedText(static_cast<qint64>(selection.draws)), groupedText(static_cast<qint64>(device->drawBudget))),
+        static_cast<double>(selection.draws) / static_cast<double>(device->drawBudget),
+        tr("%1 draw calls in the shot camera's present frame").arg(groupedText(static_cast<qint64>(selection.draws))));
     m_time->setUnit(tr("est. · %1").arg(QString::fromStdString(device->name)));
-    m_time->setValue(tr("%1 of %2 ms").arg(ledger.total.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1), ledger.total.ms / device->frameMs, tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
+    m_time->setValue(
+        tr("%1 of %2 ms").arg(ledger.total.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1),
+        ledger.total.ms / device->frameMs,
+        tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
     if (m_stage == Stage::Budget)
         m_budgetPanel->setFrame(ledger, m_bench.scene().routes.empty() ? -1 : m_routeChart->time());
 }
@@ -523,7 +585,8 @@ void MainWindow::refreshCharts() {
 void MainWindow::showMessage(const QString& text, bool serious) {
     const Look& l = Look::now();
     m_messageText->setText(text);
-    m_message->setStyleSheet(QStringLiteral("#message { background: %1; border: 1px solid %2; border-radius: 6px; }").arg(l.raised.name(), (serious ? l.over : l.line).name()));
+    m_message->setStyleSheet(QStringLiteral("#message { background: %1; border: 1px solid %2; border-radius: 6px; }")
+                                 .arg(l.raised.name(), (serious ? l.over : l.line).name()));
     m_message->show();
     m_message->raise();
     placeOverlays();
@@ -542,7 +605,9 @@ void MainWindow::noteRecent(const QString& path) {
 }
 
 void MainWindow::open(const QStringList& paths) {
-    const bool project = std::any_of(paths.begin(), paths.end(), [](const QString& p) { return p.endsWith(QString::fromLatin1(kProjectSuffix), Qt::CaseInsensitive); });
+    const bool project = std::any_of(paths.begin(), paths.end(), [](const QString& p) {
+        return p.endsWith(QString::fromLatin1(kProjectSuffix), Qt::CaseInsensitive);
+    });
     if (project && !askToSave())
         return;
     m_bench.openFiles(paths);
@@ -551,7 +616,8 @@ void MainWindow::open(const QStringList& paths) {
 void MainWindow::save(bool as) {
     QString path = QString::fromStdString(m_bench.document.path().string());
     if (as || path.isEmpty())
-        path = QFileDialog::getSaveFileName(this, tr("Save project"), path, tr("Projects (*%1)").arg(QString::fromLatin1(kProjectSuffix)));
+        path = QFileDialog::getSaveFileName(this, tr("Save project"), path,
+                                            tr("Projects (*%1)").arg(QString::fromLatin1(kProjectSuffix)));
     if (!path.isEmpty())
         m_bench.saveProject(path);
 }
@@ -559,7 +625,8 @@ void MainWindow::save(bool as) {
 bool MainWindow::askToSave() {
     if (m_quiet || !m_bench.document.modified())
         return true;
-    QMessageBox box(QMessageBox::Question, tr("Save"), tr("Save the changes to this project?"), QMessageBox::NoButton, this);
+    QMessageBox box(QMessageBox::Question, tr("Save"), tr("Save the changes to this project?"), QMessageBox::NoButton,
+                    this);
     QPushButton* keep = box.addButton(tr("Save"), QMessageBox::AcceptRole);
     QPushButton* drop = box.addButton(tr("Do not save"), QMessageBox::DestructiveRole);
     box.addButton(tr("Go back"), QMessageBox::RejectRole);

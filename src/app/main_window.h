@@ -1,5 +1,6 @@
 #pragma once
-// The window: the path of stages on top, subjects on the left, viewport and chart in the middle, the stage's panel on the right.
+// The window: the path of stages on top, subjects on the left, viewport and chart in the middle, the stage's panel on
+// the right.
 
 #include "app/parts/controls.h"
 #include "app/parts/stage_path.h"
@@ -52,7 +53,10 @@ public:
     Segmented& arrangementChoice() { return *m_arrangement; }
     [[nodiscard]] QString messageText() const { return m_messageText->text(); }
     /// Asks nothing on closing: for tests and for pictures.
-    void closeQuietly() { m_quiet = true; close(); }
+    void closeQuietly() {
+        m_quiet = true;
+        close();
+    }
 
 protected:
     void closeEvent(QCloseEvent* event) override;

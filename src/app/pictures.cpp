@@ -1,7 +1,7 @@
 #include "app/pictures.h"
 
-#include "app/main_window.h"
 #include "app/budget/route_chart.h"
+#include "app/main_window.h"
 
 #include <QApplication>
 #include <QDir>

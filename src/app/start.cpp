@@ -28,21 +28,28 @@ void prepareGraphics() {
 
 int start(QApplication& app) {
     QCommandLineParser parser;
-    parser.setApplicationDescription(QObject::tr("Turns heavy meshes into measured levels of detail, and proves that a route stays within budget."));
+    parser.setApplicationDescription(
+        QObject::tr("Turns heavy meshes into measured levels of detail, and proves that a route stays within budget."));
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addPositionalArgument(QStringLiteral("files"), QObject::tr("A project, or meshes to add to a new one"), QStringLiteral("[FILE...]"));
-    const QCommandLineOption pictures(QStringLiteral("pictures"), QObject::tr("Write a picture of each stage of the project to DIR and quit"), QStringLiteral("DIR"));
+    parser.addPositionalArgument(QStringLiteral("files"), QObject::tr("A project, or meshes to add to a new one"),
+                                 QStringLiteral("[FILE...]"));
+    const QCommandLineOption pictures(QStringLiteral("pictures"),
+                                      QObject::tr("Write a picture of each stage of the project to DIR and quit"),
+                                      QStringLiteral("DIR"));
     const QCommandLineOption look(QStringLiteral("look"), QObject::tr("dusk or noon"), QStringLiteral("NAME"));
     parser.addOption(pictures);
     parser.addOption(look);
     parser.process(app);
-    const QString shade = parser.isSet(look) ? parser.value(look) : QSettings().value(QStringLiteral("look")).toString();
+    const QString shade =
+        parser.isSet(look) ? parser.value(look) : QSettings().value(QStringLiteral("look")).toString();
     Look::use(app, shade == QStringLiteral("noon") ? Shade::Noon : Shade::Dusk);
     MainWindow window;
     window.show();
     if (!parser.positionalArguments().isEmpty())
         window.open(parser.positionalArguments());
+    else
+        window.bench().lookForUnnamedWork();
     if (parser.isSet(pictures))
         return takePictures(app, window, parser.value(pictures));
     return app.exec();

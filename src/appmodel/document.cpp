@@ -10,7 +10,8 @@ namespace fs = std::filesystem;
 
 class Document::Step : public QUndoCommand {
 public:
-    Step(Document& document, Edit edit) : QUndoCommand(QString::fromStdString(edit.label)), m_document(document), m_edit(std::move(edit)) {}
+    Step(Document& document, Edit edit)
+        : QUndoCommand(QString::fromStdString(edit.label)), m_document(document), m_edit(std::move(edit)) {}
     void redo() override {
         apply(m_document.m_scene, m_edit);
         emit m_document.sceneChanged();
@@ -22,7 +23,8 @@ public:
     int id() const override { return m_edit.mergeKey.empty() ? -1 : 1; }
     bool mergeWith(const QUndoCommand* next) override {
         const auto* other = dynamic_cast<const Step*>(next);
-        if (other == nullptr || other->m_edit.mergeKey != m_edit.mergeKey || m_edit.changes.size() != 1 || other->m_edit.changes.size() != 1)
+        if (other == nullptr || other->m_edit.mergeKey != m_edit.mergeKey || m_edit.changes.size() != 1 ||
+            other->m_edit.changes.size() != 1)
             return false;
         auto* mine = std::get_if<SubjectEdit>(&m_edit.changes.front());
         const auto* theirs = std::get_if<SubjectEdit>(&other->m_edit.changes.front());
@@ -88,10 +90,13 @@ void Document::markSaved(const fs::path& path) {
 fs::path Document::autosavePathFor(const fs::path& project) {
     if (!project.empty())
         return fs::path(project.string() + ".autosave");
-    return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) / "untitled.thicket.json.autosave";
+    return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) /
+           "untitled.thicket.json.autosave";
 }
 
-fs::path Document::autosavePath() const { return autosavePathFor(m_path); }
+fs::path Document::autosavePath() const {
+    return autosavePathFor(m_path);
+}
 
 void Document::removeAutosave() const {
     std::error_code ec;

@@ -73,11 +73,14 @@ void JobQueue::loop() {
             m_running = true;
             m_runningKey = job.key;
         }
-        QMetaObject::invokeMethod(this, [this, title = job.title] {
-            m_title = title;
-            emit started(title);
-            emit changed();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, title = job.title] {
+                m_title = title;
+                emit started(title);
+                emit changed();
+            },
+            Qt::QueuedConnection);
         auto since = std::make_shared<QElapsedTimer>();
         JobContext context;
         context.stop = token;
@@ -85,9 +88,12 @@ void JobQueue::loop() {
             if (since->isValid() && since->elapsed() < 100)
                 return;
             since->start();
-            QMetaObject::invokeMethod(this, [this, fraction, text = QString::fromUtf8(phrase.data(), static_cast<qsizetype>(phrase.size()))] {
-                emit progressed(fraction, text);
-            }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this,
+                [this, fraction, text = QString::fromUtf8(phrase.data(), static_cast<qsizetype>(phrase.size()))] {
+                    emit progressed(fraction, text);
+                },
+                Qt::QueuedConnection);
         };
         Finish finish;
         try {
@@ -104,17 +110,20 @@ void JobQueue::loop() {
             ++m_finishing;
             more = !m_jobs.empty();
         }
-        QMetaObject::invokeMethod(this, [this, finish, more] {
-            if (finish)
-                finish();
-            {
-                const std::lock_guard lock(m_mutex);
-                --m_finishing;
-            }
-            emit changed();
-            if (!more && !busy())
-                emit idle();
-        }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this,
+            [this, finish, more] {
+                if (finish)
+                    finish();
+                {
+                    const std::lock_guard lock(m_mutex);
+                    --m_finishing;
+                }
+                emit changed();
+                if (!more && !busy())
+                    emit idle();
+            },
+            Qt::QueuedConnection);
     }
 }
 

@@ -14,8 +14,8 @@
 
 namespace thicket::app {
 
-/// Runs jobs one after another. A job gets a JobContext and returns what is to be done with its result on the window's thread.
-/// Progress reaches the window at most every 100 ms.
+/// Runs jobs one after another. A job gets a JobContext and returns what is to be done with its result on the window's
+/// thread. Progress reaches the window at most every 100 ms.
 class JobQueue : public QObject {
     Q_OBJECT
 public:
@@ -25,7 +25,8 @@ public:
     explicit JobQueue(QObject* parent = nullptr);
     ~JobQueue() override;
 
-    /// Queues work. A waiting job with the same non-empty key is replaced; a running one is told to stop when `supersede`.
+    /// Queues work. A waiting job with the same non-empty key is replaced; a running one is told to stop when
+    /// `supersede`.
     void run(const QString& title, Work work, const QString& key = {}, bool supersede = false);
     void cancelCurrent();
     /// Stops what runs and forgets what waits.
@@ -52,13 +53,13 @@ private:
 
     mutable std::mutex m_mutex;
     std::condition_variable m_wake;
-    std::deque<Job> m_jobs;       // guarded by m_mutex
-    QString m_runningKey;         // guarded by m_mutex
-    std::stop_source m_stop;      // guarded by m_mutex
-    bool m_running = false;       // guarded by m_mutex
-    bool m_over = false;          // guarded by m_mutex
-    int m_finishing = 0;          // guarded by m_mutex: results on their way to the window's thread
-    QString m_title;              // window's thread only
+    std::deque<Job> m_jobs;  // guarded by m_mutex
+    QString m_runningKey;    // guarded by m_mutex
+    std::stop_source m_stop; // guarded by m_mutex
+    bool m_running = false;  // guarded by m_mutex
+    bool m_over = false;     // guarded by m_mutex
+    int m_finishing = 0;     // guarded by m_mutex: results on their way to the window's thread
+    QString m_title;         // window's thread only
     std::thread m_thread;
 };
 

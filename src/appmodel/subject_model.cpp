@@ -25,7 +25,9 @@ void SubjectModel::refresh() {
     }
 }
 
-int SubjectModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(m_ids.size()); }
+int SubjectModel::rowCount(const QModelIndex& parent) const {
+    return parent.isValid() ? 0 : static_cast<int>(m_ids.size());
+}
 
 QVariant SubjectModel::data(const QModelIndex& index, int role) const {
     if (!index.isValid() || index.row() >= rowCount())
@@ -38,30 +40,41 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
     switch (role) {
     case Qt::DisplayRole:
     case Qt::EditRole:
-    case Qt::AccessibleTextRole: return QString::fromStdString(subject.name);
-    case Id: return subject.id;
+    case Qt::AccessibleTextRole:
+        return QString::fromStdString(subject.name);
+    case Id:
+        return subject.id;
     case Weight: {
         if (missing)
             return tr("source missing");
-        const auto placed = std::count_if(m_bench.scene().placements.begin(), m_bench.scene().placements.end(), [&](const Placement& p) { return p.subject == subject.id; });
+        const auto placed = std::count_if(m_bench.scene().placements.begin(), m_bench.scene().placements.end(),
+                                          [&](const Placement& p) { return p.subject == subject.id; });
         // The staircase beside it shows the levels, so the line has room for how often it stands in the scene.
-        const QString count = QString::fromStdString(shortCount(subject.levels.front().triangles)) + QStringLiteral(" · ");
+        const QString count =
+            QString::fromStdString(shortCount(subject.levels.front().triangles)) + QStringLiteral(" · ");
         if (placed > 1)
             return count + tr("%1 placed").arg(placed);
         return count + (subject.levels.size() == 1 ? tr("1 level") : tr("%1 levels").arg(subject.levels.size()));
     }
-    case Triangles: return subject.levels.front().triangles;
+    case Triangles:
+        return subject.levels.front().triangles;
     case Levels: {
         QVariantList counts;
         for (const Level& level : subject.levels)
             counts << level.triangles;
         return counts;
     }
-    case Serious: return missing || std::any_of(subject.findings.begin(), subject.findings.end(), [](const Finding& f) { return f.serious; });
-    case Missing: return missing;
-    case Picture: return m_bench.picture(subject.levels.front().mesh);
-    case Qt::ToolTipRole: return QString::fromStdString(subject.source.path.string());
-    default: return {};
+    case Serious:
+        return missing || std::any_of(subject.findings.begin(), subject.findings.end(),
+                                      [](const Finding& f) { return f.serious; });
+    case Missing:
+        return missing;
+    case Picture:
+        return m_bench.picture(subject.levels.front().mesh);
+    case Qt::ToolTipRole:
+        return QString::fromStdString(subject.source.path.string());
+    default:
+        return {};
     }
 }
 

@@ -11,9 +11,15 @@ namespace thicket::app {
 namespace fs = std::filesystem;
 
 namespace {
-fs::path toPath(const QString& text) { return fs::path(text.toStdString()); }
-QString toText(const std::string& text) { return QString::fromStdString(text); }
-bool isProject(const QString& path) { return path.endsWith(kProjectSuffix, Qt::CaseInsensitive); }
+fs::path toPath(const QString& text) {
+    return fs::path(text.toStdString());
+}
+QString toText(const std::string& text) {
+    return QString::fromStdString(text);
+}
+bool isProject(const QString& path) {
+    return path.endsWith(kProjectSuffix, Qt::CaseInsensitive);
+}
 
 std::vector<Device> usualDevices() {
     Device handheld;
@@ -119,11 +125,13 @@ void Workbench::adoptLoad(ProjectLoad load, const fs::path& path) {
     }
     for (const std::uint32_t id : toCut)
         if (const Subject* found = scene().find(id))
-            m_jobs.run(tr("Cutting levels of %1").arg(toText(found->name)), [this, copy = *found](const JobContext& job) {
-                return withRecord(copy, job, [this, copy](const ThinState& state, const JobContext&) -> JobQueue::Finish {
-                    return [this, restored = restoreLevels(copy, state)] { document.fillIn(restored); };
-                });
-            });
+            m_jobs.run(tr("Cutting levels of %1").arg(toText(found->name)),
+                       [this, copy = *found](const JobContext& job) {
+                           return withRecord(
+                               copy, job, [this, copy](const ThinState& state, const JobContext&) -> JobQueue::Finish {
+                                   return [this, restored = restoreLevels(copy, state)] { document.fillIn(restored); };
+                               });
+                       });
 }
 
 void Workbench::openProject(const QString& path) {
@@ -136,7 +144,8 @@ void Workbench::openProject(const QString& path) {
             emit projectOpened(path);
             const fs::path autosave = Document::autosavePathFor(document.path());
             std::error_code ec;
-            if (fs::exists(autosave, ec) && fs::last_write_time(autosave, ec) > fs::last_write_time(document.path(), ec))
+            if (fs::exists(autosave, ec) &&
+                fs::last_write_time(autosave, ec) > fs::last_write_time(document.path(), ec))
                 emit recoveryFound(path, toText(autosave.string()));
         };
     });
@@ -148,11 +157,17 @@ void Workbench::recover(const QString& project, const QString& autosave) {
         if (!load)
             return [this, error = load.error()] { report(error); };
         return [this, project, load = std::make_shared<ProjectLoad>(std::move(*load))] {
-            adoptLoad(std::move(*load), fs::absolute(toPath(project)));
+            adoptLoad(std::move(*load), project.isEmpty() ? fs::path() : fs::absolute(toPath(project)));
             document.undo().resetClean();
             emit message(tr("Recovered what was saved automatically. Save to keep it."), false);
         };
     });
+}
+
+void Workbench::lookForUnnamedWork() {
+    const fs::path autosave = Document::autosavePathFor({});
+    if (std::error_code ec; fs::exists(autosave, ec))
+        emit recoveryFound({}, toText(autosave.string()));
 }
 
 void Workbench::openFiles(const QStringList& paths) {
@@ -166,9 +181,11 @@ void Workbench::openFiles(const QStringList& paths) {
         if (fs::is_directory(toPath(path), ec)) {
             const auto suffixes = readableSuffixes();
             std::vector<fs::path> found;
-            for (const auto& entry : fs::recursive_directory_iterator(toPath(path), fs::directory_options::skip_permission_denied, ec)) {
+            for (const auto& entry :
+                 fs::recursive_directory_iterator(toPath(path), fs::directory_options::skip_permission_denied, ec)) {
                 std::string suffix = entry.path().extension().string();
-                std::transform(suffix.begin(), suffix.end(), suffix.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+                std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                               [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
                 if (entry.is_regular_file(ec) && std::find(suffixes.begin(), suffixes.end(), suffix) != suffixes.end())
                     found.push_back(entry.path());
             }
@@ -176,7 +193,8 @@ void Workbench::openFiles(const QStringList& paths) {
             for (const fs::path& file : found)
                 meshes << toText(file.string());
             if (found.empty())
-                emit message(tr("%1: holds no mesh files; drop a folder with GLB, OBJ, PLY or STL files").arg(path), true);
+                emit message(tr("%1: holds no mesh files; drop a folder with GLB, OBJ, PLY or STL files").arg(path),
+                             true);
         } else {
             meshes << path;
         }
@@ -186,7 +204,8 @@ void Workbench::openFiles(const QStringList& paths) {
 }
 
 void Workbench::importFiles(const QStringList& paths) {
-    const QString title = paths.size() == 1 ? tr("Reading %1").arg(paths.front().section('/', -1)) : tr("Reading %1 files").arg(paths.size());
+    const QString title = paths.size() == 1 ? tr("Reading %1").arg(paths.front().section('/', -1))
+                                            : tr("Reading %1 files").arg(paths.size());
     m_jobs.run(title, [this, paths](const JobContext& job) -> JobQueue::Finish {
         std::vector<ImportedSubject> all;
         QStringList problems;
@@ -214,7 +233,8 @@ void Workbench::importFiles(const QStringList& paths) {
         return [this, subjects, problems, notes] {
             if (!subjects->empty()) {
                 const auto count = static_cast<int>(subjects->size());
-                document.push(addSubjects(scene(), *subjects, count == 1 ? "Add " + subjects->front().name : "Add subjects"));
+                document.push(
+                    addSubjects(scene(), *subjects, count == 1 ? "Add " + subjects->front().name : "Add subjects"));
                 selectSubject(scene().subjects[scene().subjects.size() - static_cast<std::size_t>(count)].id);
             }
             if (!problems.isEmpty())
@@ -246,24 +266,32 @@ void Workbench::relinkSource(std::uint32_t id, const QString& file) {
     const Subject* found = scene().find(id);
     if (found == nullptr)
         return;
-    m_jobs.run(tr("Reading %1").arg(file.section('/', -1)), [this, copy = *found, file](const JobContext& job) -> JobQueue::Finish {
-        auto attached = attachSource(copy, toPath(file), job);
-        if (!attached)
-            return [this, error = attached.error()] { report(error); };
-        return [this, subject = *attached] {
-            document.push(changeSubject(scene(), subject, "Point " + subject.name + " to its file"));
-            const bool missing = std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return !l.mesh; });
-            if (missing)
-                m_jobs.run(tr("Cutting levels of %1").arg(toText(subject.name)), [this, subject](const JobContext& again) {
-                    return withRecord(subject, again, [this, subject](const ThinState& state, const JobContext&) -> JobQueue::Finish {
-                        return [this, restored = restoreLevels(subject, state)] { document.fillIn(restored); };
+    m_jobs.run(
+        tr("Reading %1").arg(file.section('/', -1)),
+        [this, copy = *found, file](const JobContext& job) -> JobQueue::Finish {
+            auto attached = attachSource(copy, toPath(file), job);
+            if (!attached)
+                return [this, error = attached.error()] { report(error); };
+            return [this, subject = *attached] {
+                document.push(changeSubject(scene(), subject, "Point " + subject.name + " to its file"));
+                const bool missing =
+                    std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return !l.mesh; });
+                if (missing)
+                    m_jobs.run(tr("Cutting levels of %1").arg(toText(subject.name)), [this, subject](
+                                                                                         const JobContext& again) {
+                        return withRecord(
+                            subject, again,
+                            [this, subject](const ThinState& state, const JobContext&) -> JobQueue::Finish {
+                                return [this, restored = restoreLevels(subject, state)] { document.fillIn(restored); };
+                            });
                     });
-                });
-        };
-    });
+            };
+        });
 }
 
-void Workbench::removeSubject(std::uint32_t id) { document.push(thicket::removeSubject(scene(), id)); }
+void Workbench::removeSubject(std::uint32_t id) {
+    document.push(thicket::removeSubject(scene(), id));
+}
 
 void Workbench::renameSubject(std::uint32_t id, const QString& name) {
     const Subject* found = scene().find(id);
@@ -291,7 +319,9 @@ void Workbench::dropStaleRecords() {
     });
 }
 
-JobQueue::Finish Workbench::withRecord(const Subject& subject, const JobContext& job, const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then) {
+JobQueue::Finish
+Workbench::withRecord(const Subject& subject, const JobContext& job,
+                      const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then) {
     std::optional<ThinState> known;
     {
         const std::lock_guard lock(m_recordMutex);
@@ -314,20 +344,24 @@ void Workbench::thinToRole(std::uint32_t id) {
     const Subject* found = scene().find(id);
     if (found == nullptr || !found->levels.front().mesh)
         return;
-    m_jobs.run(tr("Thinning %1").arg(toText(found->name)), [this, copy = *found](const JobContext& job) {
-        return withRecord(copy, job, [this, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
-            const RolePreset preset = presetFor(copy.role, copy.levels.front().triangles);
-            auto thinned = thinSubject(copy, state, preset.targets, rest);
-            if (!thinned)
-                return [this, error = thinned.error()] { report(error); };
-            thinned->rule.allowPx = preset.allowPx;
-            return [this, subject = *thinned] {
-                const Subject* now = scene().find(subject.id);
-                if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
-                    document.push(changeSubject(scene(), subject, "Thin " + subject.name));
-            };
-        });
-    }, QStringLiteral("thin-%1").arg(id));
+    m_jobs.run(
+        tr("Thinning %1").arg(toText(found->name)),
+        [this, copy = *found](const JobContext& job) {
+            return withRecord(copy, job,
+                              [this, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+                                  const RolePreset preset = presetFor(copy.role, copy.levels.front().triangles);
+                                  auto thinned = thinSubject(copy, state, preset.targets, rest);
+                                  if (!thinned)
+                                      return [this, error = thinned.error()] { report(error); };
+                                  thinned->rule.allowPx = preset.allowPx;
+                                  return [this, subject = *thinned] {
+                                      const Subject* now = scene().find(subject.id);
+                                      if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
+                                          document.push(changeSubject(scene(), subject, "Thin " + subject.name));
+                                  };
+                              });
+        },
+        QStringLiteral("thin-%1").arg(id));
 }
 
 void Workbench::setRole(std::uint32_t id, Role role) {
@@ -346,21 +380,29 @@ void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool c
     const Level& now = found->levels[static_cast<std::size_t>(level)];
     if (now.locked || now.origin != LevelOrigin::Collapsed) {
         if (commit)
-            emit message(tr("L%1 is %2; it was left as it is.").arg(level).arg(now.locked ? tr("locked") : tr("made by hand")), false);
+            emit message(
+                tr("L%1 is %2; it was left as it is.").arg(level).arg(now.locked ? tr("locked") : tr("made by hand")),
+                false);
         return;
     }
     // Between its neighbours, so that levels always fall strictly.
     const double most = found->levels[static_cast<std::size_t>(level) - 1].triangles - 1.0;
-    const double fewest = level + 1 < static_cast<int>(found->levels.size()) ? found->levels[static_cast<std::size_t>(level) + 1].triangles + 1.0 : 1.0;
+    const double fewest = level + 1 < static_cast<int>(found->levels.size())
+                              ? found->levels[static_cast<std::size_t>(level) + 1].triangles + 1.0
+                              : 1.0;
     triangles = std::clamp(triangles, std::min(fewest, most), most);
     if (commit) {
         commitLevel(id, level, triangles, false);
         return;
     }
     if (!hasRecord(id)) {
-        m_jobs.run(tr("Recording %1").arg(toText(found->name)), [this, copy = *found](const JobContext& job) {
-            return withRecord(copy, job, [](const ThinState&, const JobContext&) -> JobQueue::Finish { return {}; });
-        }, QStringLiteral("record-%1").arg(id));
+        m_jobs.run(
+            tr("Recording %1").arg(toText(found->name)),
+            [this, copy = *found](const JobContext& job) {
+                return withRecord(copy, job,
+                                  [](const ThinState&, const JobContext&) -> JobQueue::Finish { return {}; });
+            },
+            QStringLiteral("record-%1").arg(id));
         return;
     }
     std::shared_ptr<const Record> record;
@@ -368,56 +410,71 @@ void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool c
         const std::lock_guard lock(m_recordMutex);
         record = m_records[id].record;
     }
-    m_quick.run({}, [this, level, triangles, record](const JobContext&) -> JobQueue::Finish {
-        auto mesh = std::make_shared<const Mesh>(cutRecord(*record, static_cast<std::uint32_t>(triangles)));
-        return [this, level, mesh] {
-            m_dragMesh = mesh;
-            m_dragLevel = level;
-            emit dragChanged();
-        };
-    }, QStringLiteral("drag"));
+    m_quick.run(
+        {},
+        [this, level, triangles, record](const JobContext&) -> JobQueue::Finish {
+            auto mesh = std::make_shared<const Mesh>(cutRecord(*record, static_cast<std::uint32_t>(triangles)));
+            return [this, level, mesh] {
+                m_dragMesh = mesh;
+                m_dragLevel = level;
+                emit dragChanged();
+            };
+        },
+        QStringLiteral("drag"));
 }
 
 void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool insert) {
     const Subject* found = scene().find(id);
     if (found == nullptr || !found->levels.front().mesh)
         return;
-    m_jobs.run(tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)), [this, copy = *found, level, triangles, insert](const JobContext& job) {
-        return withRecord(copy, job, [this, copy, level, triangles, insert](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
-            auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve, {TargetKind::Triangles, triangles},
-                                copy.levels[static_cast<std::size_t>(level) - 1].triangles, rest);
-            if (!cut)
-                return [this, error = cut.error()] {
-                    m_dragMesh.reset();
-                    m_dragLevel = -1;
-                    emit dragChanged();
-                    report(error);
-                };
-            const Level made = levelFrom(std::make_shared<const Mesh>(std::move(cut->mesh)), cut->deviation, LevelOrigin::Collapsed);
-            return [this, copy, level, insert, made, curve = state.curve] {
-                m_dragMesh.reset();
-                m_dragLevel = -1;
-                const Subject* now = scene().find(copy.id);
-                if (now == nullptr || now->levels.size() != copy.levels.size()) {
-                    emit dragChanged();
-                    return; // the chain was changed meanwhile; that change stands
-                }
-                Subject after = *now;
-                after.curve = curve;
-                const auto at = after.levels.begin() + level;
-                if (insert) {
-                    after.levels.insert(at, made);
-                } else {
-                    const std::optional<FixedSwitch> fixed = at->fixed;
-                    *at = made;
-                    at->fixed = fixed;
-                }
-                std::erase_if(after.levels, [&](const Level& l) { return &l != &after.levels[static_cast<std::size_t>(level)] && l.origin == LevelOrigin::Collapsed && !l.locked && l.triangles == made.triangles; });
-                document.push(changeSubject(scene(), after, (insert ? "Add a level to " : "Change a level of ") + after.name));
-                emit dragChanged();
-            };
-        });
-    }, QStringLiteral("commit-%1-%2").arg(id).arg(level), true);
+    m_jobs.run(
+        tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)),
+        [this, copy = *found, level, triangles, insert](const JobContext& job) {
+            return withRecord(
+                copy, job,
+                [this, copy, level, triangles, insert](const ThinState& state,
+                                                       const JobContext& rest) -> JobQueue::Finish {
+                    auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
+                                        {TargetKind::Triangles, triangles},
+                                        copy.levels[static_cast<std::size_t>(level) - 1].triangles, rest);
+                    if (!cut)
+                        return [this, error = cut.error()] {
+                            m_dragMesh.reset();
+                            m_dragLevel = -1;
+                            emit dragChanged();
+                            report(error);
+                        };
+                    const Level made = levelFrom(std::make_shared<const Mesh>(std::move(cut->mesh)), cut->deviation,
+                                                 LevelOrigin::Collapsed);
+                    return [this, copy, level, insert, made, curve = state.curve] {
+                        m_dragMesh.reset();
+                        m_dragLevel = -1;
+                        const Subject* now = scene().find(copy.id);
+                        if (now == nullptr || now->levels.size() != copy.levels.size()) {
+                            emit dragChanged();
+                            return; // the chain was changed meanwhile; that change stands
+                        }
+                        Subject after = *now;
+                        after.curve = curve;
+                        const auto at = after.levels.begin() + level;
+                        if (insert) {
+                            after.levels.insert(at, made);
+                        } else {
+                            const std::optional<FixedSwitch> fixed = at->fixed;
+                            *at = made;
+                            at->fixed = fixed;
+                        }
+                        std::erase_if(after.levels, [&](const Level& l) {
+                            return &l != &after.levels[static_cast<std::size_t>(level)] &&
+                                   l.origin == LevelOrigin::Collapsed && !l.locked && l.triangles == made.triangles;
+                        });
+                        document.push(changeSubject(scene(), after,
+                                                    (insert ? "Add a level to " : "Change a level of ") + after.name));
+                        emit dragChanged();
+                    };
+                });
+        },
+        QStringLiteral("commit-%1-%2").arg(id).arg(level), true);
 }
 
 void Workbench::addLevel(std::uint32_t id, double triangles) {
@@ -430,11 +487,13 @@ void Workbench::addLevel(std::uint32_t id, double triangles) {
         // Where the gap between neighbours is widest; after the last when all are close.
         double widest = 1.0 / 0.25;
         for (std::size_t i = 1; i < levels.size(); ++i)
-            if (const double ratio = static_cast<double>(levels[i - 1].triangles) / levels[i].triangles; ratio > widest * 1.5) {
+            if (const double ratio = static_cast<double>(levels[i - 1].triangles) / levels[i].triangles;
+                ratio > widest * 1.5) {
                 widest = ratio;
                 at = i;
             }
-        triangles = at < levels.size() ? std::sqrt(static_cast<double>(levels[at - 1].triangles) * levels[at].triangles) : levels.back().triangles * 0.25;
+        triangles = at < levels.size() ? std::sqrt(static_cast<double>(levels[at - 1].triangles) * levels[at].triangles)
+                                       : levels.back().triangles * 0.25;
     } else {
         at = 1;
         while (at < levels.size() && levels[at].triangles > triangles)
@@ -486,7 +545,8 @@ void Workbench::setSwitchDistance(std::uint32_t id, int level, double metres, co
     const auto at = static_cast<std::size_t>(level);
     const double low = at > 1 ? chain.fromMetres[at - 1] * 1.001 : 0.01;
     const double high = at + 1 < chain.fromMetres.size() ? chain.fromMetres[at + 1] * 0.999 : 1e7;
-    after.levels[at].fixed = fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high), costs[at], after.radius, scene().view);
+    after.levels[at].fixed = fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high), costs[at],
+                                   after.radius, scene().view);
     document.push(changeSubject(scene(), after, "Move a switch of " + after.name, mergeKey.toStdString()));
 }
 
@@ -556,16 +616,19 @@ void Workbench::runAudit() {
         emit message(tr("There is no route to fly yet. In Budget, key the camera at two places or more."), false);
         return;
     }
-    m_jobs.run(tr("Flying %1").arg(toText(scene().routes.front().name)), [this, copy = scene(), device = *device](const JobContext& job) -> JobQueue::Finish {
-        auto audit = auditRoute(copy, copy.routes.front(), device, job);
-        if (!audit)
-            return [this, error = audit.error()] { report(error); };
-        return [this, result = std::make_shared<Audit>(std::move(*audit))] {
-            m_audit = std::move(*result);
-            m_auditStale = false;
-            emit auditChanged();
-        };
-    }, QStringLiteral("audit"), true);
+    m_jobs.run(
+        tr("Flying %1").arg(toText(scene().routes.front().name)),
+        [this, copy = scene(), device = *device](const JobContext& job) -> JobQueue::Finish {
+            auto audit = auditRoute(copy, copy.routes.front(), device, job);
+            if (!audit)
+                return [this, error = audit.error()] { report(error); };
+            return [this, result = std::make_shared<Audit>(std::move(*audit))] {
+                m_audit = std::move(*result);
+                m_auditStale = false;
+                emit auditChanged();
+            };
+        },
+        QStringLiteral("audit"), true);
 }
 
 void Workbench::ship(const QString& folder, const ShipOptions& options) {
@@ -576,7 +639,8 @@ void Workbench::ship(const QString& folder, const ShipOptions& options) {
         return [this, result = *report, folder] {
             m_report = result;
             emit shipChanged();
-            emit message(tr("%1 files written to %2, each read back and equal.").arg(result.files.size()).arg(folder), false);
+            emit message(tr("%1 files written to %2, each read back and equal.").arg(result.files.size()).arg(folder),
+                         false);
         };
     });
 }
@@ -594,7 +658,9 @@ QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh) {
         options.width = 104;
         options.height = 104;
         const Picture picture = renderPicture(*mesh, options);
-        const QImage image = QImage(picture.rgba.data(), picture.width, picture.height, 4 * picture.width, QImage::Format_RGBA8888).copy();
+        const QImage image =
+            QImage(picture.rgba.data(), picture.width, picture.height, 4 * picture.width, QImage::Format_RGBA8888)
+                .copy();
         return [this, mesh, image] {
             m_pictures[mesh.get()] = {mesh, image};
             emit picturesChanged();

@@ -40,8 +40,10 @@ public:
     /// Meshes are added to the scene; a project file replaces it.
     void openFiles(const QStringList& paths);
     void saveProject(const QString& path);
-    /// Takes the autosaved state of a project in place of the saved one.
+    /// Takes the autosaved state of a project (empty: one without a name) in place of the saved one.
     void recover(const QString& project, const QString& autosave);
+    /// Says recoveryFound when work without a name was left behind by a crash.
+    void lookForUnnamedWork();
     void relinkSource(std::uint32_t subject, const QString& file);
     void removeSubject(std::uint32_t id);
     void renameSubject(std::uint32_t id, const QString& name);
@@ -101,7 +103,8 @@ private:
     void importFiles(const QStringList& paths);
     void commitLevel(std::uint32_t id, int level, double triangles, bool insert);
     /// Runs `then` with the record of a subject, made first when there is none. On the jobs' thread.
-    JobQueue::Finish withRecord(const Subject& subject, const JobContext& job, const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then);
+    JobQueue::Finish withRecord(const Subject& subject, const JobContext& job,
+                                const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then);
     void dropStaleRecords();
 
     JobQueue m_jobs;

@@ -42,11 +42,13 @@ Result<void> writeFile(const fs::path& path, std::span<const std::byte> data) {
     std::error_code ec;
     if (path.has_parent_path())
         fs::create_directories(path.parent_path(), ec);
-    const fs::path temporary = path.parent_path() / fmt::format(".{}.{}-{}.part", path.filename().string(), getpid(), serial++);
+    const fs::path temporary =
+        path.parent_path() / fmt::format(".{}.{}-{}.part", path.filename().string(), getpid(), serial++);
     const auto fail = [&](const char* what) {
         std::error_code ignored;
         fs::remove(temporary, ignored);
-        return Error{ErrorCode::Unwritable, path.string(), what, "check that the folder exists, is writable and has space"};
+        return Error{ErrorCode::Unwritable, path.string(), what,
+                     "check that the folder exists, is writable and has space"};
     };
     {
         std::ofstream out(temporary, std::ios::binary);

@@ -17,7 +17,8 @@ enum class ErrorCode {
     Cancelled,   ///< the user stopped it; inputs are as they were
 };
 
-/// One failure, in words for a person: `where` names the file or field, `what` is wrong with it, `remedy` says what to do.
+/// One failure, in words for a person: `where` names the file or field, `what` is wrong with it, `remedy` says what to
+/// do.
 struct Error {
     ErrorCode code = ErrorCode::BadInput;
     std::string where;
@@ -67,6 +68,8 @@ private:
     std::optional<Error> m_error;
 };
 
-inline Error cancelledError() { return {ErrorCode::Cancelled, "", "cancelled", ""}; }
+inline Error cancelledError() {
+    return {ErrorCode::Cancelled, "", "cancelled", ""};
+}
 
 } // namespace thicket

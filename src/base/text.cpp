@@ -41,7 +41,9 @@ std::string length(double metres) {
     return fmt::format("{:.3g} km", metres / 1e3);
 }
 
-std::string pixels(double px) { return px < 9.95 ? fmt::format("{:.2f} px", px) : fmt::format("{:.0f} px", px); }
+std::string pixels(double px) {
+    return px < 9.95 ? fmt::format("{:.2f} px", px) : fmt::format("{:.0f} px", px);
+}
 
 std::string memorySize(double bytes) {
     if (bytes < 1e3)
@@ -62,6 +64,8 @@ std::uint32_t hashId(std::uint32_t id) {
     return id;
 }
 
-double hashShare(std::uint32_t id) { return hashId(id) / 4294967296.0; }
+double hashShare(std::uint32_t id) {
+    return hashId(id) / 4294967296.0;
+}
 
 } // namespace thicket

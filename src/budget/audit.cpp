@@ -9,10 +9,15 @@ namespace thicket {
 namespace {
 
 double geometryMs(const Device& d, const Cost& c) {
-    return (static_cast<double>(c.triangles) * d.nsPerTriangle + static_cast<double>(c.vertices) * d.nsPerVertex) * 1e-6;
+    return (static_cast<double>(c.triangles) * d.nsPerTriangle + static_cast<double>(c.vertices) * d.nsPerVertex) *
+           1e-6;
 }
-double pixelMs(const Device& d, const Cost& c) { return c.pixels * d.overdraw * d.nsPerPixel * 1e-6; }
-double drawMs(const Device& d, const Cost& c) { return static_cast<double>(c.draws) * d.usPerDraw * 1e-3; }
+double pixelMs(const Device& d, const Cost& c) {
+    return c.pixels * d.overdraw * d.nsPerPixel * 1e-6;
+}
+double drawMs(const Device& d, const Cost& c) {
+    return static_cast<double>(c.draws) * d.usPerDraw * 1e-3;
+}
 
 } // namespace
 
@@ -59,14 +64,16 @@ Ledger ledgerOf(const SelectScene& scene, const Selection& selection, const View
     for (const LedgerRow& row : ledger.rows)
         pixelSum += row.cost.pixels;
     for (LedgerRow& row : ledger.rows)
-        row.cost.ms = drawMs(device, row.cost) + (geometry >= pixelsTotal ? geometryMs(device, row.cost)
-                                                                          : pixelsTotal * row.cost.pixels / std::max(pixelSum, 1.0));
+        row.cost.ms = drawMs(device, row.cost) + (geometry >= pixelsTotal
+                                                      ? geometryMs(device, row.cost)
+                                                      : pixelsTotal * row.cost.pixels / std::max(pixelSum, 1.0));
     return ledger;
 }
 
 Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job) {
     if (route.keys.empty() || route.length() <= 0)
-        return Error{ErrorCode::BadInput, route.name.empty() ? "route" : route.name, "the route has no length", "record or key a camera move first"};
+        return Error{ErrorCode::BadInput, route.name.empty() ? "route" : route.name, "the route has no length",
+                     "record or key a camera move first"};
     Audit audit;
     audit.route = route.name;
     audit.device = device.name;

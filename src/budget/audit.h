@@ -36,7 +36,7 @@ struct AuditFrame {
     double ms = 0;
     double worstErrorPx = 0;
     std::uint32_t switches = 0;
-    std::vector<float> subjectMs;               ///< one a subject
+    std::vector<float> subjectMs;                ///< one a subject
     std::vector<std::uint32_t> subjectTriangles; ///< one a subject
 };
 

@@ -9,12 +9,17 @@
 namespace thicket::cli {
 
 int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& err, std::stop_token stop) {
-    CLI::App app{"Turns heavy meshes into measured levels of detail, and proves that a route stays within budget.", "thicket"};
+    CLI::App app{"Turns heavy meshes into measured levels of detail, and proves that a route stays within budget.",
+                 "thicket"};
     app.require_subcommand(1);
     app.set_version_flag("--version", "thicket 0.1.0");
-    app.failure_message([](const CLI::App*, const CLI::Error& e) { return std::string("thicket: ") + e.what() + "; see thicket --help\n"; });
+    app.failure_message([](const CLI::App*, const CLI::Error& e) {
+        return std::string("thicket: ") + e.what() + "; see thicket --help\n";
+    });
     bool json = false;
-    const auto common = [&json](CLI::App* sub) { sub->add_flag("--json", json, "Print one JSON object instead of text"); };
+    const auto common = [&json](CLI::App* sub) {
+        sub->add_flag("--json", json, "Print one JSON object instead of text");
+    };
 
     std::vector<std::filesystem::path> inspectFiles;
     CLI::App* inspectCommand = app.add_subcommand("inspect", "Say what files hold and what is wrong with them");
@@ -24,31 +29,53 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     ThinOptions thinOptions;
     CLI::App* thinCommand = app.add_subcommand("thin", "Make measured levels of detail of meshes");
     thinCommand->add_option("FILE", thinOptions.files, "Mesh files")->required();
-    thinCommand->add_option("-o,--out", thinOptions.out, "GLB to write; for several files or families, a folder")->required();
-    auto* levels = thinCommand->add_option("--levels", thinOptions.levels, "How many coarser levels to make")->check(CLI::Range(1, 16));
-    auto* ratios = thinCommand->add_option("--ratios", thinOptions.ratios, "Shares of the first level, such as 0.5,0.25")->delimiter(',')->check(CLI::Range(1e-6, 1.0));
-    auto* triangles = thinCommand->add_option("--triangles", thinOptions.triangles, "Triangle counts, such as 20000,5000")->delimiter(',')->check(CLI::PositiveNumber);
-    auto* deviation = thinCommand->add_option("--deviation", thinOptions.deviations, "Largest deviations in metres, such as 0.001,0.01")->delimiter(',')->check(CLI::PositiveNumber);
-    auto* role = thinCommand->add_option("--role", thinOptions.role, "landmark, working-piece, dressing, ground-cover or horizon");
+    thinCommand->add_option("-o,--out", thinOptions.out, "GLB to write; for several files or families, a folder")
+        ->required();
+    auto* levels = thinCommand->add_option("--levels", thinOptions.levels, "How many coarser levels to make")
+                       ->check(CLI::Range(1, 16));
+    auto* ratios =
+        thinCommand->add_option("--ratios", thinOptions.ratios, "Shares of the first level, such as 0.5,0.25")
+            ->delimiter(',')
+            ->check(CLI::Range(1e-6, 1.0));
+    auto* triangles =
+        thinCommand->add_option("--triangles", thinOptions.triangles, "Triangle counts, such as 20000,5000")
+            ->delimiter(',')
+            ->check(CLI::PositiveNumber);
+    auto* deviation =
+        thinCommand
+            ->add_option("--deviation", thinOptions.deviations, "Largest deviations in metres, such as 0.001,0.01")
+            ->delimiter(',')
+            ->check(CLI::PositiveNumber);
+    auto* role = thinCommand->add_option("--role", thinOptions.role,
+                                         "landmark, working-piece, dressing, ground-cover or horizon");
     std::vector<CLI::Option*> targets{levels, ratios, triangles, deviation, role};
     for (CLI::Option* a : targets)
         for (CLI::Option* b : targets)
             if (a != b)
                 a->excludes(b);
-    CLI::Option* allow = thinCommand->add_option("--allow", thinOptions.allowPx, "Allowed error on screen, pixels")->check(CLI::Range(0.01, 1000.0));
-    thinCommand->add_option("--fov", thinOptions.fovDegrees, "Vertical field of view, degrees")->capture_default_str()->check(CLI::Range(1.0, 170.0));
-    thinCommand->add_option("--height", thinOptions.heightPx, "Lines of the screen, pixels")->capture_default_str()->check(CLI::Range(16, 16384));
+    CLI::Option* allow = thinCommand->add_option("--allow", thinOptions.allowPx, "Allowed error on screen, pixels")
+                             ->check(CLI::Range(0.01, 1000.0));
+    thinCommand->add_option("--fov", thinOptions.fovDegrees, "Vertical field of view, degrees")
+        ->capture_default_str()
+        ->check(CLI::Range(1.0, 170.0));
+    thinCommand->add_option("--height", thinOptions.heightPx, "Lines of the screen, pixels")
+        ->capture_default_str()
+        ->check(CLI::Range(16, 16384));
     common(thinCommand);
 
     MeasureOptions measureOptions;
-    CLI::App* measureCommand = app.add_subcommand("measure", "Measure how far a level is from its reference, both ways");
+    CLI::App* measureCommand =
+        app.add_subcommand("measure", "Measure how far a level is from its reference, both ways");
     measureCommand->add_option("REF", measureOptions.reference, "The reference mesh")->required();
     measureCommand->add_option("LEVEL", measureOptions.level, "The lighter mesh")->required();
-    measureCommand->add_option("--samples", measureOptions.samples, "Points a direction for p99 and RMS")->capture_default_str()->check(CLI::Range(100U, 20'000'000U));
+    measureCommand->add_option("--samples", measureOptions.samples, "Points a direction for p99 and RMS")
+        ->capture_default_str()
+        ->check(CLI::Range(100U, 20'000'000U));
     common(measureCommand);
 
     ProjectOptions projectOptions;
-    CLI::App* auditCommand = app.add_subcommand("audit", "Fly a project's route and compare every frame with the budget");
+    CLI::App* auditCommand =
+        app.add_subcommand("audit", "Fly a project's route and compare every frame with the budget");
     auditCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
     auditCommand->add_option("--device", projectOptions.device, "Device by name; the project's own if left out");
     auditCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
@@ -86,7 +113,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return ship(console, projectOptions);
         return demo(console, demoOptions);
     } catch (const std::bad_alloc&) {
-        return fail(console, {ErrorCode::TooLarge, "", "there is not enough memory", "close other programs or split the file"});
+        return fail(console,
+                    {ErrorCode::TooLarge, "", "there is not enough memory", "close other programs or split the file"});
     }
 }
 

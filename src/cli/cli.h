@@ -1,6 +1,6 @@
 #pragma once
-// The command line: parses, calls the core, prints. Exit codes: 0 done, 1 bad input, 2 bad usage, 3 a check did not hold,
-// 4 cancelled.
+// The command line: parses, calls the core, prints. Exit codes: 0 done, 1 bad input, 2 bad usage, 3 a check did not
+// hold, 4 cancelled.
 
 #include <iosfwd>
 #include <stop_token>

@@ -20,9 +20,12 @@ using nlohmann::ordered_json;
 int fail(const Console& console, const Error& error) {
     console.err << "thicket: " << error.text() << '\n';
     switch (error.code) {
-    case ErrorCode::Cancelled: return 4;
-    case ErrorCode::CheckFailed: return 3;
-    default: return 1;
+    case ErrorCode::Cancelled:
+        return 4;
+    case ErrorCode::CheckFailed:
+        return 3;
+    default:
+        return 1;
     }
 }
 
@@ -32,7 +35,9 @@ double msSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
 }
 
-ordered_json encode(const OneSidedDeviation& d) { return {{"max", d.max}, {"bound", d.bound}, {"p99", d.p99}, {"rms", d.rms}}; }
+ordered_json encode(const OneSidedDeviation& d) {
+    return {{"max", d.max}, {"bound", d.bound}, {"p99", d.p99}, {"rms", d.rms}};
+}
 
 Result<std::vector<ImportedSubject>> readAll(const std::vector<fs::path>& files, const JobContext& job) {
     std::vector<ImportedSubject> all;
@@ -76,11 +81,13 @@ ordered_json encode(const Thinned& t, const View& view) {
     ordered_json levels = ordered_json::array();
     for (std::size_t i = 0; i < s.levels.size(); ++i) {
         const Level& l = s.levels[i];
-        levels.push_back({{"triangles", l.triangles},
-                          {"vertices", l.vertices},
-                          {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
-                          {"switch_distance", chain.fromMetres[i]},
-                          {"screen_height", i == 0 ? ordered_json(nullptr) : ordered_json(screenHeight(view, s.radius, chain.fromMetres[i] + s.radius))}});
+        levels.push_back(
+            {{"triangles", l.triangles},
+             {"vertices", l.vertices},
+             {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
+             {"switch_distance", chain.fromMetres[i]},
+             {"screen_height", i == 0 ? ordered_json(nullptr)
+                                      : ordered_json(screenHeight(view, s.radius, chain.fromMetres[i] + s.radius))}});
     }
     rusage usage{};
     getrusage(RUSAGE_SELF, &usage);
@@ -101,15 +108,20 @@ ordered_json encode(const Thinned& t, const View& view) {
 void print(const Console& console, const Thinned& t, const View& view) {
     const Subject& s = t.subject;
     const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
-    console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m  -> {}\n", s.name, s.bounds.size().x(), s.bounds.size().y(), s.bounds.size().z(), t.file.string());
+    console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m  -> {}\n", s.name, s.bounds.size().x(),
+                               s.bounds.size().y(), s.bounds.size().z(), t.file.string());
     console.out << "  level   triangles    vertices   deviation         p99         rms        from   on screen\n";
     for (std::size_t i = 0; i < s.levels.size(); ++i) {
         const Level& l = s.levels[i];
         const double height = screenHeight(view, s.radius, chain.fromMetres[i] + s.radius);
-        console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i, grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.p99),
-                                   length(l.rms), length(chain.fromMetres[i]), i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
+        console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i,
+                                   grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.p99),
+                                   length(l.rms), length(chain.fromMetres[i]),
+                                   i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
     }
-    console.out << fmt::format("  read {:.0f} ms, record {:.0f} ms, cut {:.0f} ms, measure {:.0f} ms, write {:.0f} ms\n", t.readMs, t.timings.recordMs, t.timings.cutMs, t.timings.measureMs, t.writeMs);
+    console.out << fmt::format(
+        "  read {:.0f} ms, record {:.0f} ms, cut {:.0f} ms, measure {:.0f} ms, write {:.0f} ms\n", t.readMs,
+        t.timings.recordMs, t.timings.cutMs, t.timings.measureMs, t.writeMs);
 }
 
 } // namespace
@@ -126,10 +138,17 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
             return fail(console, subject.error());
         ordered_json levels = ordered_json::array();
         for (const Level& l : subject->levels)
-            levels.push_back({{"triangles", l.triangles}, {"vertices", l.vertices}, {"draws", l.draws}, {"deviation_max", l.deviation}});
+            levels.push_back({{"triangles", l.triangles},
+                              {"vertices", l.vertices},
+                              {"draws", l.draws},
+                              {"deviation_max", l.deviation}});
         ordered_json findings = ordered_json::array();
         for (const Finding& f : subject->findings)
-            findings.push_back({{"text", f.text()}, {"count", f.count}, {"level", f.level}, {"serious", f.serious}, {"place", {f.place.x(), f.place.y(), f.place.z()}}});
+            findings.push_back({{"text", f.text()},
+                                {"count", f.count},
+                                {"level", f.level},
+                                {"serious", f.serious},
+                                {"place", {f.place.x(), f.place.y(), f.place.z()}}});
         const Vec3d size = subject->bounds.size();
         const Mesh& mesh = *subject->levels.front().mesh;
         report.push_back({{"subject", subject->name},
@@ -147,7 +166,9 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
             continue;
         console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m\n", subject->name, size.x(), size.y(), size.z());
         for (std::size_t i = 0; i < subject->levels.size(); ++i)
-            console.out << fmt::format("  L{}  {:>11} triangles {:>11} vertices  {} draws\n", i, grouped(subject->levels[i].triangles), grouped(subject->levels[i].vertices), subject->levels[i].draws);
+            console.out << fmt::format("  L{}  {:>11} triangles {:>11} vertices  {} draws\n", i,
+                                       grouped(subject->levels[i].triangles), grouped(subject->levels[i].vertices),
+                                       subject->levels[i].draws);
         for (const Finding& f : subject->findings)
             console.out << (f.serious ? "  ! " : "  - ") << f.text() << '\n';
         for (const std::string& note : notes)
@@ -160,7 +181,8 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
 
 int thin(const Console& console, const ThinOptions& options) {
     if (!options.role.empty() && !roleFromKey(options.role)) {
-        console.err << "thicket: --role: \"" << options.role << "\" is not a role; use landmark, working-piece, dressing, ground-cover or horizon\n";
+        console.err << "thicket: --role: \"" << options.role
+                    << "\" is not a role; use landmark, working-piece, dressing, ground-cover or horizon\n";
         return 2;
     }
     View view;
@@ -189,7 +211,8 @@ int thin(const Console& console, const ThinOptions& options) {
             return fail(console, state.error());
         t.timings.recordMs = state->recordMs;
         t.reachable = state->record->fewestTriangles();
-        auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->levels.front().triangles), console.job, &t.timings);
+        auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->levels.front().triangles), console.job,
+                                   &t.timings);
         if (!thinned)
             return fail(console, thinned.error());
         t.subject = std::move(*thinned);
@@ -203,7 +226,9 @@ int thin(const Console& console, const ThinOptions& options) {
         std::vector<std::shared_ptr<const Mesh>> levels;
         for (const Level& level : t.subject.levels)
             levels.push_back(level.mesh);
-        if (auto written = writeFile(t.file, encodeGlb(t.subject.name, levels, *t.subject.surfaces, GlbLevels::Named, {})); !written)
+        if (auto written =
+                writeFile(t.file, encodeGlb(t.subject.name, levels, *t.subject.surfaces, GlbLevels::Named, {}));
+            !written)
             return fail(console, written.error());
         t.writeMs = msSince(writeStart);
         if (console.json)
@@ -212,7 +237,10 @@ int thin(const Console& console, const ThinOptions& options) {
             print(console, t, view);
     }
     if (console.json)
-        console.out << ordered_json{{"view", {{"fov_degrees", options.fovDegrees}, {"height_px", options.heightPx}}}, {"subjects", report}}.dump(2) << '\n';
+        console.out << ordered_json{{"view", {{"fov_degrees", options.fovDegrees}, {"height_px", options.heightPx}}},
+                                    {"subjects", report}}
+                           .dump(2)
+                    << '\n';
     return 0;
 }
 
@@ -230,8 +258,10 @@ int measure(const Console& console, const MeasureOptions& options) {
     if (!d)
         return fail(console, d.error());
     if (console.json) {
-        console.out << ordered_json{{"reference", {{"file", options.reference.string()}, {"triangles", meshes[0].triangleCount()}}},
-                                    {"level", {{"file", options.level.string()}, {"triangles", meshes[1].triangleCount()}}},
+        console.out << ordered_json{{"reference",
+                                     {{"file", options.reference.string()}, {"triangles", meshes[0].triangleCount()}}},
+                                    {"level",
+                                     {{"file", options.level.string()}, {"triangles", meshes[1].triangleCount()}}},
                                     {"max", d->max()},
                                     {"bound", d->bound()},
                                     {"p99", d->p99()},
@@ -244,8 +274,11 @@ int measure(const Console& console, const MeasureOptions& options) {
                     << '\n';
         return 0;
     }
-    console.out << fmt::format("two-sided deviation of {} ({} triangles) from {} ({})\n", options.level.string(), grouped(meshes[1].triangleCount()), options.reference.string(), grouped(meshes[0].triangleCount()));
-    console.out << fmt::format("  max {}   (reference to level {}, back {})\n  p99 {}\n  rms {}\n", length(d->max()), length(d->there.max), length(d->back.max), length(d->p99()), length(d->rms()));
+    console.out << fmt::format("two-sided deviation of {} ({} triangles) from {} ({})\n", options.level.string(),
+                               grouped(meshes[1].triangleCount()), options.reference.string(),
+                               grouped(meshes[0].triangleCount()));
+    console.out << fmt::format("  max {}   (reference to level {}, back {})\n  p99 {}\n  rms {}\n", length(d->max()),
+                               length(d->there.max), length(d->back.max), length(d->p99()), length(d->rms()));
     return 0;
 }
 

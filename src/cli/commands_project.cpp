@@ -51,13 +51,17 @@ int audit(const Console& console, const ProjectOptions& options) {
                 device = &d;
     }
     if (device == nullptr)
-        return fail(console, {ErrorCode::BadInput, options.project.string(), "has no device " + (options.device.empty() ? "" : "called " + options.device), "name one of the project's devices"});
+        return fail(console, {ErrorCode::BadInput, options.project.string(),
+                              "has no device " + (options.device.empty() ? "" : "called " + options.device),
+                              "name one of the project's devices"});
     const Route* route = nullptr;
     for (const Route& r : scene->routes)
         if (route == nullptr && (options.route.empty() || r.name == options.route))
             route = &r;
     if (route == nullptr)
-        return fail(console, {ErrorCode::BadInput, options.project.string(), "has no route " + (options.route.empty() ? "" : "called " + options.route), "name one of the project's routes"});
+        return fail(console, {ErrorCode::BadInput, options.project.string(),
+                              "has no route " + (options.route.empty() ? "" : "called " + options.route),
+                              "name one of the project's routes"});
     const auto start = std::chrono::steady_clock::now();
     auto result = auditRoute(*scene, *route, *device, console.job);
     if (!result)
@@ -75,25 +79,46 @@ int audit(const Console& console, const ProjectOptions& options) {
     if (console.json) {
         ordered_json frames = ordered_json::array();
         for (const AuditFrame& f : result->frames)
-            frames.push_back({{"seconds", f.seconds}, {"triangles", f.triangles}, {"draws", f.draws}, {"ms", f.ms}, {"worst_error_px", f.worstErrorPx}, {"switches", f.switches}});
+            frames.push_back({{"seconds", f.seconds},
+                              {"triangles", f.triangles},
+                              {"draws", f.draws},
+                              {"ms", f.ms},
+                              {"worst_error_px", f.worstErrorPx},
+                              {"switches", f.switches}});
         console.out << ordered_json{{"project", options.project.string()},
                                     {"route", route->name},
                                     {"device", device->name},
-                                    {"budget", {{"ms", device->frameMs}, {"triangles", device->triangleBudget}, {"draws", device->drawBudget}}},
+                                    {"budget",
+                                     {{"ms", device->frameMs},
+                                      {"triangles", device->triangleBudget},
+                                      {"draws", device->drawBudget}}},
                                     {"holds", result->holds()},
                                     {"frames_over", result->framesOver},
-                                    {"worst", {{"seconds", worst.seconds}, {"ms", worst.ms}, {"triangles", worst.triangles}, {"draws", worst.draws}}},
+                                    {"worst",
+                                     {{"seconds", worst.seconds},
+                                      {"ms", worst.ms},
+                                      {"triangles", worst.triangles},
+                                      {"draws", worst.draws}}},
                                     {"audit_ms", ms},
                                     {"frames", frames}}
                            .dump(1)
                     << '\n';
     } else {
-        console.out << fmt::format("{} on {}: {} frames, {:.0f} s of route walked in {:.0f} ms\n", route->name, device->name, result->frames.size(), route->length(), ms);
-        console.out << fmt::format("  worst frame    {:>10.2f} ms  at {:.1f} s, of {:.1f} ms allowed\n", worst.ms, worst.seconds, device->frameMs);
-        console.out << fmt::format("  most triangles {:>10}     of {} allowed\n", grouped(static_cast<std::int64_t>(mostTriangles)), grouped(static_cast<std::int64_t>(device->triangleBudget)));
-        console.out << fmt::format("  most draws     {:>10}     of {} allowed\n", grouped(static_cast<std::int64_t>(mostDraws)), grouped(static_cast<std::int64_t>(device->drawBudget)));
-        console.out << fmt::format("  switches       {:>10}     {:.1f} a second\n", grouped(static_cast<std::int64_t>(switches)), static_cast<double>(switches) / route->length());
-        console.out << fmt::format("  over budget    {:>10}     frames: {}\n", grouped(result->framesOver), result->holds() ? "the budget holds" : "the budget does NOT hold");
+        console.out << fmt::format("{} on {}: {} frames, {:.0f} s of route walked in {:.0f} ms\n", route->name,
+                                   device->name, result->frames.size(), route->length(), ms);
+        console.out << fmt::format("  worst frame    {:>10.2f} ms  at {:.1f} s, of {:.1f} ms allowed\n", worst.ms,
+                                   worst.seconds, device->frameMs);
+        console.out << fmt::format("  most triangles {:>10}     of {} allowed\n",
+                                   grouped(static_cast<std::int64_t>(mostTriangles)),
+                                   grouped(static_cast<std::int64_t>(device->triangleBudget)));
+        console.out << fmt::format("  most draws     {:>10}     of {} allowed\n",
+                                   grouped(static_cast<std::int64_t>(mostDraws)),
+                                   grouped(static_cast<std::int64_t>(device->drawBudget)));
+        console.out << fmt::format("  switches       {:>10}     {:.1f} a second\n",
+                                   grouped(static_cast<std::int64_t>(switches)),
+                                   static_cast<double>(switches) / route->length());
+        console.out << fmt::format("  over budget    {:>10}     frames: {}\n", grouped(result->framesOver),
+                                   result->holds() ? "the budget holds" : "the budget does NOT hold");
     }
     return result->holds() ? 0 : 3;
 }
@@ -112,7 +137,8 @@ int ship(const Console& console, const ProjectOptions& options) {
         console.out << ordered_json{{"files", files}, {"skipped", report->skipped}}.dump(2) << '\n';
     } else {
         for (const ShippedFile& f : report->files)
-            console.out << fmt::format("  {:>9}  {}  {}\n", memorySize(static_cast<double>(f.bytes)), f.verified ? "read back, equal" : "not verified", f.path.string());
+            console.out << fmt::format("  {:>9}  {}  {}\n", memorySize(static_cast<double>(f.bytes)),
+                                       f.verified ? "read back, equal" : "not verified", f.path.string());
         for (const std::string& s : report->skipped)
             console.out << "  left out: " << s << '\n';
     }

@@ -19,7 +19,8 @@ LevelName splitLevelName(const std::string& name) {
 }
 
 std::vector<std::string> readableSuffixes() {
-    return {".glb", ".gltf", ".obj", ".ply", ".stl", ".dae", ".fbx", ".3ds", ".off", ".x3d", ".3mf", ".lwo", ".ac", ".ms3d"};
+    return {".glb", ".gltf", ".obj", ".ply", ".stl", ".dae", ".fbx",
+            ".3ds", ".off",  ".x3d", ".3mf", ".lwo", ".ac",  ".ms3d"};
 }
 
 namespace detail {
@@ -38,7 +39,8 @@ void finishFamily(ImportedSubject& subject) {
             continue;
         for (Vec3f& p : mesh.positions)
             p += shift.cast<float>();
-        subject.notes.push_back(fmt::format("{} stood {:.2f} m beside the first level and was moved onto it", subject.levels[i].name, shift.norm()));
+        subject.notes.push_back(fmt::format("{} stood {:.2f} m beside the first level and was moved onto it",
+                                            subject.levels[i].name, shift.norm()));
     }
 }
 
@@ -68,7 +70,8 @@ std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects)
                     *image += images;
             family->surfaces.materials.push_back(material);
         }
-        std::move(subject.surfaces.images.begin(), subject.surfaces.images.end(), std::back_inserter(family->surfaces.images));
+        std::move(subject.surfaces.images.begin(), subject.surfaces.images.end(),
+                  std::back_inserter(family->surfaces.images));
         for (ImportedLevel& level : subject.levels) {
             for (MeshPart& part : level.mesh.parts)
                 part.material += materials;
@@ -88,7 +91,8 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
     if (data->empty())
         return Error{ErrorCode::BadInput, path.string(), "the file is empty", "export it again"};
     std::string suffix = path.extension().string();
-    std::transform(suffix.begin(), suffix.end(), suffix.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     const std::string hash = contentHash(*data);
     Result<std::vector<ImportedSubject>> read = std::vector<ImportedSubject>{};
     try {
@@ -97,12 +101,14 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
         } else {
             data->clear();
             data->shrink_to_fit();
-            read = detail::readOther(path, job);
+            read = detail::readOtherGuarded(path, job);
         }
     } catch (const std::bad_alloc&) {
-        return Error{ErrorCode::TooLarge, path.string(), "needs more memory than there is", "split the file or close other projects"};
+        return Error{ErrorCode::TooLarge, path.string(), "needs more memory than there is",
+                     "split the file or close other projects"};
     } catch (const std::exception& e) {
-        return Error{ErrorCode::BadInput, path.string(), fmt::format("cannot be understood ({})", e.what()), "export it again"};
+        return Error{ErrorCode::BadInput, path.string(), fmt::format("cannot be understood ({})", e.what()),
+                     "export it again"};
     }
     if (!read)
         return read.error();
@@ -118,7 +124,8 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
                 return fine.error();
             dropUnusedVertices(level.mesh);
             if (const std::uint32_t mended = mendAttributes(level.mesh); mended > 0)
-                subject.notes.push_back(fmt::format("{}: {} normals, UVs or colours that were no numbers were set right", level.name, mended));
+                subject.notes.push_back(fmt::format(
+                    "{}: {} normals, UVs or colours that were no numbers were set right", level.name, mended));
         }
         if (subject.levels.size() > 1)
             detail::finishFamily(subject);
@@ -132,7 +139,8 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
     subject.source = imported.source;
     subject.surfaces = std::make_shared<const Surfaces>(std::move(imported.surfaces));
     for (ImportedLevel& level : imported.levels) {
-        Level own = levelFrom(std::make_shared<const Mesh>(std::move(level.mesh)), {}, subject.levels.empty() ? LevelOrigin::Source : LevelOrigin::HandMade);
+        Level own = levelFrom(std::make_shared<const Mesh>(std::move(level.mesh)), {},
+                              subject.levels.empty() ? LevelOrigin::Source : LevelOrigin::HandMade);
         subject.levels.push_back(std::move(own));
     }
     refreshSubject(subject);

@@ -24,9 +24,9 @@ struct ImportedSubject {
     std::vector<std::string> notes;      ///< what was inferred or mended, in words for the user
 };
 
-/// Reads one file. Meshes of a file make one subject, unless their names or the level-of-detail extension say that they are
-/// levels; then each family is one. Node transforms are applied. Every mesh has passed checkMesh.
-/// ERRORS  NotFound, BadInput, TooLarge (refused before allocation), Cancelled. Nothing is kept then.
+/// Reads one file. Meshes of a file make one subject, unless their names or the level-of-detail extension say that they
+/// are levels; then each family is one. Node transforms are applied. Every mesh has passed checkMesh. ERRORS  NotFound,
+/// BadInput, TooLarge (refused before allocation), Cancelled. Nothing is kept then.
 Result<std::vector<ImportedSubject>> readModel(const std::filesystem::path& path, const JobContext& job);
 
 /// Joins subjects from several files whose names differ only by a level suffix (post_LOD0.obj, post_LOD1.obj).
@@ -46,8 +46,12 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job);
 std::vector<std::string> readableSuffixes();
 
 namespace detail {
-Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data, const JobContext& job);
+Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
+                                              const JobContext& job);
 Result<std::vector<ImportedSubject>> readOther(const std::filesystem::path& path, const JobContext& job);
+/// readOther in a process of its own: the import library crashes or runs on without end on some damaged files, which
+/// then costs that process and gives an Error here. Cancel ends it at once.
+Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job);
 /// Orders by triangles, aligns origins, names the subject.
 void finishFamily(ImportedSubject& subject);
 } // namespace detail

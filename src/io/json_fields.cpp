@@ -11,7 +11,8 @@ double number(const ordered_json& object, const char* name, const std::string& p
     return value;
 }
 
-double number(const ordered_json& object, const char* name, const std::string& path, double low, double high, double fallback) {
+double number(const ordered_json& object, const char* name, const std::string& path, double low, double high,
+              double fallback) {
     return object.contains(name) ? number(object, name, path, low, high) : fallback;
 }
 
@@ -22,7 +23,9 @@ Vec3d vector3(const ordered_json& object, const char* name, const std::string& p
     return {values[0], values[1], values[2]};
 }
 
-ordered_json array3(const Vec3d& v) { return {v.x(), v.y(), v.z()}; }
+ordered_json array3(const Vec3d& v) {
+    return {v.x(), v.y(), v.z()};
+}
 
 std::string key(DecideBy value) {
     return value == DecideBy::PixelError ? "pixel-error" : value == DecideBy::Distance ? "distance" : "screen-height";
@@ -43,16 +46,19 @@ MeasureFrom measureFrom(const std::string& text, const std::string& path) {
     throw FieldError(path + ": \"" + text + "\" is not nearest-point, centre or depth");
 }
 
-ordered_json encode(const FixedSwitch& fixed) { return {{"unit", key(fixed.unit)}, {"value", fixed.value}}; }
+ordered_json encode(const FixedSwitch& fixed) {
+    return {{"unit", key(fixed.unit)}, {"value", fixed.value}};
+}
 
 FixedSwitch decodeFixed(const ordered_json& object, const std::string& path) {
     return {decideBy(get<std::string>(object, "unit", path), path + "unit"), number(object, "value", path, 0, 1e12)};
 }
 
 ordered_json encode(const SwitchRule& rule) {
-    return {{"decideBy", key(rule.decideBy)},       {"measureFrom", key(rule.measureFrom)}, {"allowPx", rule.allowPx},
-            {"hysteresis", rule.hysteresis},        {"fadeSeconds", rule.fadeSeconds},      {"cullBelowPx", rule.cullBelowPx},
-            {"reachMetres", rule.reachMetres},      {"marginMetres", rule.marginMetres}};
+    return {{"decideBy", key(rule.decideBy)},  {"measureFrom", key(rule.measureFrom)},
+            {"allowPx", rule.allowPx},         {"hysteresis", rule.hysteresis},
+            {"fadeSeconds", rule.fadeSeconds}, {"cullBelowPx", rule.cullBelowPx},
+            {"reachMetres", rule.reachMetres}, {"marginMetres", rule.marginMetres}};
 }
 
 SwitchRule decodeRule(const ordered_json& object, const std::string& path) {

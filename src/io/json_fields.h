@@ -32,7 +32,8 @@ template <class T> T get(const ordered_json& object, const char* name, const std
     return object.contains(name) ? get<T>(object, name, path) : fallback;
 }
 double number(const ordered_json& object, const char* name, const std::string& path, double low, double high);
-double number(const ordered_json& object, const char* name, const std::string& path, double low, double high, double fallback);
+double number(const ordered_json& object, const char* name, const std::string& path, double low, double high,
+              double fallback);
 Vec3d vector3(const ordered_json& object, const char* name, const std::string& path);
 ordered_json array3(const Vec3d& v);
 

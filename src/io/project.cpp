@@ -23,9 +23,15 @@ std::string originKey(LevelOrigin origin) {
 }
 
 ordered_json encodeLevel(const Level& level) {
-    ordered_json out{{"origin", originKey(level.origin)}, {"triangles", level.triangles}, {"vertices", level.vertices},
-                     {"draws", level.draws},              {"deviation", level.deviation}, {"promised", level.promised},
-                     {"p99", level.p99},                  {"rms", level.rms},             {"locked", level.locked}};
+    ordered_json out{{"origin", originKey(level.origin)},
+                     {"triangles", level.triangles},
+                     {"vertices", level.vertices},
+                     {"draws", level.draws},
+                     {"deviation", level.deviation},
+                     {"promised", level.promised},
+                     {"p99", level.p99},
+                     {"rms", level.rms},
+                     {"locked", level.locked}};
     if (level.fixed)
         out["fixed"] = json::encode(*level.fixed);
     return out;
@@ -36,7 +42,9 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     const auto origin = json::get<std::string>(in, "origin", path);
     if (origin != "source" && origin != "collapsed" && origin != "hand-made")
         throw json::FieldError(path + "origin: \"" + origin + "\" is not source, collapsed or hand-made");
-    level.origin = origin == "source" ? LevelOrigin::Source : origin == "collapsed" ? LevelOrigin::Collapsed : LevelOrigin::HandMade;
+    level.origin = origin == "source"      ? LevelOrigin::Source
+                   : origin == "collapsed" ? LevelOrigin::Collapsed
+                                           : LevelOrigin::HandMade;
     level.triangles = static_cast<std::uint32_t>(json::number(in, "triangles", path, 1, 4e9));
     level.vertices = static_cast<std::uint32_t>(json::number(in, "vertices", path, 0, 4e9));
     level.draws = static_cast<std::uint32_t>(json::number(in, "draws", path, 0, 1e6));
@@ -56,12 +64,13 @@ fs::path relativeTo(const fs::path& file, const fs::path& folder) {
 }
 
 ordered_json encodeSubject(const Subject& s, const fs::path& folder) {
-    ordered_json out{{"id", s.id},
-                     {"name", s.name},
-                     {"role", roleKey(s.role)},
-                     {"source", {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}}},
-                     {"rule", json::encode(s.rule)},
-                     {"bounds", {{"low", json::array3(s.bounds.low)}, {"high", json::array3(s.bounds.high)}, {"radius", s.radius}}}};
+    ordered_json out{
+        {"id", s.id},
+        {"name", s.name},
+        {"role", roleKey(s.role)},
+        {"source", {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}}},
+        {"rule", json::encode(s.rule)},
+        {"bounds", {{"low", json::array3(s.bounds.low)}, {"high", json::array3(s.bounds.high)}, {"radius", s.radius}}}};
     if (!s.source.family.empty())
         out["source"]["family"] = s.source.family;
     out["levels"] = ordered_json::array();
@@ -101,9 +110,18 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
 }
 
 ordered_json encodeDevice(const Device& d) {
-    return {{"name", d.name},           {"frameMs", d.frameMs},   {"frameRate", d.frameRate},   {"triangleBudget", d.triangleBudget},
-            {"drawBudget", d.drawBudget}, {"nsPerTriangle", d.nsPerTriangle}, {"nsPerVertex", d.nsPerVertex}, {"usPerDraw", d.usPerDraw},
-            {"nsPerPixel", d.nsPerPixel}, {"overdraw", d.overdraw}, {"baseMs", d.baseMs},         {"source", d.source}};
+    return {{"name", d.name},
+            {"frameMs", d.frameMs},
+            {"frameRate", d.frameRate},
+            {"triangleBudget", d.triangleBudget},
+            {"drawBudget", d.drawBudget},
+            {"nsPerTriangle", d.nsPerTriangle},
+            {"nsPerVertex", d.nsPerVertex},
+            {"usPerDraw", d.usPerDraw},
+            {"nsPerPixel", d.nsPerPixel},
+            {"overdraw", d.overdraw},
+            {"baseMs", d.baseMs},
+            {"source", d.source}};
 }
 
 Device decodeDevice(const ordered_json& in, const std::string& path) {
@@ -136,7 +154,8 @@ Route decodeRoute(const ordered_json& in, const std::string& path) {
     const auto keys = json::get<ordered_json>(in, "keys", path);
     for (std::size_t i = 0; i < keys.size(); ++i) {
         const std::string at = fmt::format("{}keys[{}].", path, i);
-        r.keys.push_back({json::number(keys[i], "seconds", at, 0, 1e6), json::vector3(keys[i], "eye", at), json::vector3(keys[i], "target", at)});
+        r.keys.push_back({json::number(keys[i], "seconds", at, 0, 1e6), json::vector3(keys[i], "eye", at),
+                          json::vector3(keys[i], "target", at)});
         if (i > 0 && r.keys[i].seconds <= r.keys[i - 1].seconds)
             throw json::FieldError(at + "seconds: is not later than the key before");
     }
@@ -166,7 +185,8 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
         for (std::size_t i = 0; i < items.size(); ++i)
             decodeOne(items[i], fmt::format("{}[{}].", name, i));
     };
-    list("devices", [&](const ordered_json& item, const std::string& at) { scene.devices.push_back(decodeDevice(item, at)); });
+    list("devices",
+         [&](const ordered_json& item, const std::string& at) { scene.devices.push_back(decodeDevice(item, at)); });
     scene.device = json::get<std::size_t>(in, "device", "", 0);
     list("subjects", [&](const ordered_json& item, const std::string& at) {
         scene.subjects.push_back(decodeSubject(item, folder, at));
@@ -191,7 +211,8 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
         p.scale = json::number(item, "scale", at, 1e-6, 1e6);
         scene.placements.push_back(p);
     });
-    list("routes", [&](const ordered_json& item, const std::string& at) { scene.routes.push_back(decodeRoute(item, at)); });
+    list("routes",
+         [&](const ordered_json& item, const std::string& at) { scene.routes.push_back(decodeRoute(item, at)); });
     return scene;
 }
 
@@ -230,7 +251,8 @@ Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
     }
     std::error_code ec;
     for (const auto& entry : fs::directory_iterator(levelsFolder(project), ec))
-        if (entry.path().extension() == ".glb" && std::find(wanted.begin(), wanted.end(), entry.path().filename()) == wanted.end())
+        if (entry.path().extension() == ".glb" &&
+            std::find(wanted.begin(), wanted.end(), entry.path().filename()) == wanted.end())
             fs::remove(entry.path(), ec);
     return {};
 }
@@ -320,7 +342,8 @@ Result<Subject> attachSource(const Subject& subject, const fs::path& file, const
         if (subject.source.family.empty() ? read->size() == 1 : candidate.name == subject.source.family)
             found = &candidate;
     if (found == nullptr)
-        return Error{ErrorCode::BadInput, file.string(), "does not hold the meshes of " + subject.name, "point to the file it came from"};
+        return Error{ErrorCode::BadInput, file.string(), "does not hold the meshes of " + subject.name,
+                     "point to the file it came from"};
     Subject out = subject;
     const bool same = found->source.hash == subject.source.hash;
     out.source = found->source;
@@ -358,7 +381,8 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
         const double n = static_cast<double>(load.scene.subjects.size());
         job.report(static_cast<double>(i) / n, "reading " + subject.name);
         const std::string hash = subject.source.hash;
-        auto attached = attachSource(subject, subject.source.path, job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        auto attached = attachSource(subject, subject.source.path,
+                                     job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
         if (!attached) {
             if (attached.error().code == ErrorCode::Cancelled)
                 return attached.error();
@@ -370,8 +394,11 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
         }
         subject = std::move(*attached);
         if (subject.source.hash != hash)
-            load.problems.push_back({ErrorCode::BadInput, subject.name, "the source file has changed since the project was saved", "thin it again to bring its levels up to date"});
-        const bool anyCut = std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });
+            load.problems.push_back({ErrorCode::BadInput, subject.name,
+                                     "the source file has changed since the project was saved",
+                                     "thin it again to bring its levels up to date"});
+        const bool anyCut = std::any_of(subject.levels.begin(), subject.levels.end(),
+                                        [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });
         if (anyCut && (subject.source.hash != hash || !takeKeptLevels(subject, path, job)))
             load.toCut.push_back(subject.id);
         if (job.cancelled())

@@ -7,8 +7,8 @@ namespace thicket {
 
 constexpr const char* kProjectSuffix = ".thicket.json";
 
-/// Writes a scene as a project, all or nothing. With `keepLevels`, the cut levels are kept beside it in NAME.levels/, so that
-/// opening need not thin again; they can be deleted at any time.
+/// Writes a scene as a project, all or nothing. With `keepLevels`, the cut levels are kept beside it in NAME.levels/,
+/// so that opening need not thin again; they can be deleted at any time.
 Result<void> writeProject(const Scene& scene, const std::filesystem::path& path, bool keepLevels);
 
 /// The project's text with sources relative to `folder`. What autosave writes.
@@ -16,7 +16,8 @@ std::string encodeProject(const Scene& scene, const std::filesystem::path& folde
 
 struct ProjectLoad {
     Scene scene;
-    std::vector<Error> problems; ///< sources that are missing or have changed; those subjects are there without their meshes
+    std::vector<Error>
+        problems; ///< sources that are missing or have changed; those subjects are there without their meshes
     std::vector<std::uint32_t> toCut; ///< subjects whose levels must be cut again
 };
 /// Reads a project and its sources. ERRORS NotFound, BadInput (naming the field), Cancelled.
@@ -25,8 +26,8 @@ Result<ProjectLoad> readProject(const std::filesystem::path& path, const JobCont
 /// Parses the text alone: subjects have no meshes yet. `folder` makes source paths absolute.
 Result<Scene> decodeProject(const std::string& text, const std::filesystem::path& folder, const std::string& where);
 
-/// Gives a subject the meshes of a file (again, or another one). The chain's cut levels lose their meshes when the file has
-/// changed. ERRORS as readModel; BadInput when the file does not hold the subject's family.
+/// Gives a subject the meshes of a file (again, or another one). The chain's cut levels lose their meshes when the file
+/// has changed. ERRORS as readModel; BadInput when the file does not hold the subject's family.
 Result<Subject> attachSource(const Subject& subject, const std::filesystem::path& file, const JobContext& job);
 
 } // namespace thicket

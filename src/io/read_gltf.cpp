@@ -17,10 +17,19 @@ constexpr const char* kLevelExtension = "MSFT_lod";
 constexpr const char* kCoverageExtra = "MSFT_screencoverage";
 
 /// Extensions that may be required without a mesh being read wrongly.
-const std::set<std::string> kUnderstood{kLevelExtension, "KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit",
-                                        "KHR_materials_emissive_strength", "KHR_lights_punctual", "KHR_materials_specular",
-                                        "KHR_materials_ior", "KHR_materials_clearcoat", "KHR_materials_sheen",
-                                        "KHR_materials_transmission", "KHR_materials_volume", "KHR_materials_variants"};
+const std::set<std::string> kUnderstood{kLevelExtension,
+                                        "KHR_mesh_quantization",
+                                        "KHR_texture_transform",
+                                        "KHR_materials_unlit",
+                                        "KHR_materials_emissive_strength",
+                                        "KHR_lights_punctual",
+                                        "KHR_materials_specular",
+                                        "KHR_materials_ior",
+                                        "KHR_materials_clearcoat",
+                                        "KHR_materials_sheen",
+                                        "KHR_materials_transmission",
+                                        "KHR_materials_volume",
+                                        "KHR_materials_variants"};
 
 struct Reader {
     const tinygltf::Model& model;
@@ -36,18 +45,26 @@ struct Reader {
             return static_cast<double>(value);
         };
         switch (type) {
-        case TINYGLTF_COMPONENT_TYPE_FLOAT: return read(float{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT: return read(std::uint32_t{});
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT: return read(std::uint16_t{}) / (normalized ? 65535.0 : 1.0);
-        case TINYGLTF_COMPONENT_TYPE_SHORT: return std::max(read(std::int16_t{}) / (normalized ? 32767.0 : 1.0), normalized ? -1.0 : -1e9);
-        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE: return read(std::uint8_t{}) / (normalized ? 255.0 : 1.0);
-        case TINYGLTF_COMPONENT_TYPE_BYTE: return std::max(read(std::int8_t{}) / (normalized ? 127.0 : 1.0), normalized ? -1.0 : -1e9);
-        default: return 0;
+        case TINYGLTF_COMPONENT_TYPE_FLOAT:
+            return read(float{});
+        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT:
+            return read(std::uint32_t{});
+        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_SHORT:
+            return read(std::uint16_t{}) / (normalized ? 65535.0 : 1.0);
+        case TINYGLTF_COMPONENT_TYPE_SHORT:
+            return std::max(read(std::int16_t{}) / (normalized ? 32767.0 : 1.0), normalized ? -1.0 : -1e9);
+        case TINYGLTF_COMPONENT_TYPE_UNSIGNED_BYTE:
+            return read(std::uint8_t{}) / (normalized ? 255.0 : 1.0);
+        case TINYGLTF_COMPONENT_TYPE_BYTE:
+            return std::max(read(std::int8_t{}) / (normalized ? 127.0 : 1.0), normalized ? -1.0 : -1e9);
+        default:
+            return 0;
         }
     }
 
     /// Bytes of `count` elements in a view, checked against the buffer's real size.
-    Result<const unsigned char*> bytesOf(int viewIndex, std::size_t offset, std::size_t count, std::size_t element, std::size_t& stride, const std::string& what) const {
+    Result<const unsigned char*> bytesOf(int viewIndex, std::size_t offset, std::size_t count, std::size_t element,
+                                         std::size_t& stride, const std::string& what) const {
         if (viewIndex < 0 || viewIndex >= static_cast<int>(model.bufferViews.size()))
             return bad(what + " names a buffer view that does not exist");
         const tinygltf::BufferView& view = model.bufferViews[static_cast<std::size_t>(viewIndex)];
@@ -77,14 +94,16 @@ struct Reader {
         for (const auto& buffer : model.buffers)
             total += buffer.data.size();
         if (a.count > std::max<std::size_t>(total, 1) && a.bufferView >= 0)
-            return bad(fmt::format("{} claims {} elements, more than the file holds", what, a.count), "the file is damaged; export it again");
+            return bad(fmt::format("{} claims {} elements, more than the file holds", what, a.count),
+                       "the file is damaged; export it again");
         if (a.bufferView < 0 && a.count > 100'000'000)
             return bad(fmt::format("{} claims {} elements without data", what, a.count));
         std::vector<double> out(a.count * static_cast<std::size_t>(wanted), 0.0);
         const auto element = static_cast<std::size_t>(components * size);
         const auto readInto = [&](const unsigned char* from, std::size_t target) {
             for (int c = 0; c < wanted; ++c)
-                out[target * static_cast<std::size_t>(wanted) + static_cast<std::size_t>(c)] = component(from + c * size, a.componentType, a.normalized);
+                out[target * static_cast<std::size_t>(wanted) + static_cast<std::size_t>(c)] =
+                    component(from + c * size, a.componentType, a.normalized);
         };
         if (a.bufferView >= 0) {
             std::size_t stride = 0;
@@ -96,11 +115,14 @@ struct Reader {
         }
         if (a.sparse.isSparse) {
             const auto count = static_cast<std::size_t>(std::max(a.sparse.count, 0));
-            const int indexSize = tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.sparse.indices.componentType));
+            const int indexSize =
+                tinygltf::GetComponentSizeInBytes(static_cast<std::uint32_t>(a.sparse.indices.componentType));
             std::size_t indexStride = 0;
             std::size_t valueStride = 0;
-            auto at = bytesOf(a.sparse.indices.bufferView, static_cast<std::size_t>(a.sparse.indices.byteOffset), count, static_cast<std::size_t>(std::max(indexSize, 1)), indexStride, what);
-            auto from = bytesOf(a.sparse.values.bufferView, static_cast<std::size_t>(a.sparse.values.byteOffset), count, element, valueStride, what);
+            auto at = bytesOf(a.sparse.indices.bufferView, static_cast<std::size_t>(a.sparse.indices.byteOffset), count,
+                              static_cast<std::size_t>(std::max(indexSize, 1)), indexStride, what);
+            auto from = bytesOf(a.sparse.values.bufferView, static_cast<std::size_t>(a.sparse.values.byteOffset), count,
+                                element, valueStride, what);
             if (!at || !from)
                 return !at ? at.error() : from.error();
             for (std::size_t i = 0; i < count; ++i) {
@@ -114,9 +136,11 @@ struct Reader {
     }
 
     /// Appends one primitive, transformed, to a mesh under construction.
-    Result<void> append(const tinygltf::Primitive& primitive, const Eigen::Affine3d& transform, Mesh& mesh, std::vector<std::uint32_t>& materialOfTriangle) const {
+    Result<void> append(const tinygltf::Primitive& primitive, const Eigen::Affine3d& transform, Mesh& mesh,
+                        std::vector<std::uint32_t>& materialOfTriangle) const {
         const int mode = primitive.mode < 0 ? TINYGLTF_MODE_TRIANGLES : primitive.mode;
-        if (mode != TINYGLTF_MODE_TRIANGLES && mode != TINYGLTF_MODE_TRIANGLE_STRIP && mode != TINYGLTF_MODE_TRIANGLE_FAN)
+        if (mode != TINYGLTF_MODE_TRIANGLES && mode != TINYGLTF_MODE_TRIANGLE_STRIP &&
+            mode != TINYGLTF_MODE_TRIANGLE_FAN)
             return {};
         const auto position = primitive.attributes.find("POSITION");
         if (position == primitive.attributes.end())
@@ -127,9 +151,11 @@ struct Reader {
         const std::size_t count = points->size() / 3;
         const auto base = mesh.vertexCount();
         const Eigen::Matrix3d turn = transform.linear();
-        const Eigen::Matrix3d normalTurn = std::abs(turn.determinant()) > 1e-30 ? Eigen::Matrix3d(turn.inverse().transpose()) : turn;
+        const Eigen::Matrix3d normalTurn =
+            std::abs(turn.determinant()) > 1e-30 ? Eigen::Matrix3d(turn.inverse().transpose()) : turn;
         for (std::size_t i = 0; i < count; ++i)
-            mesh.positions.push_back((transform * Vec3d((*points)[3 * i], (*points)[3 * i + 1], (*points)[3 * i + 2])).cast<float>());
+            mesh.positions.push_back(
+                (transform * Vec3d((*points)[3 * i], (*points)[3 * i + 1], (*points)[3 * i + 2])).cast<float>());
 
         const auto optional = [&](const char* name, int wanted) -> Result<std::vector<double>> {
             const auto found = primitive.attributes.find(name);
@@ -146,24 +172,33 @@ struct Reader {
         for (const auto* r : {&normals, &uvs, &colors})
             if (!*r)
                 return r->error();
-        // Primitives of one mesh may differ in what they carry: what one lacks is filled in so that the arrays stay full.
+        // Primitives of one mesh may differ in what they carry: what one lacks is filled in so that the arrays stay
+        // full.
         const auto fill = [&](auto& target, const auto& value) { target.resize(base, value); };
         if (!normals->empty() || !mesh.normals.empty()) {
             fill(mesh.normals, Vec3f(0, 1, 0));
             for (std::size_t i = 0; i < count; ++i)
-                mesh.normals.push_back(normals->empty() ? Vec3f(0, 1, 0)
-                                                        : Vec3f((normalTurn * Vec3d((*normals)[3 * i], (*normals)[3 * i + 1], (*normals)[3 * i + 2])).normalized().cast<float>()));
+                mesh.normals.push_back(
+                    normals->empty()
+                        ? Vec3f(0, 1, 0)
+                        : Vec3f((normalTurn * Vec3d((*normals)[3 * i], (*normals)[3 * i + 1], (*normals)[3 * i + 2]))
+                                    .normalized()
+                                    .cast<float>()));
         }
         if (!uvs->empty() || !mesh.uvs.empty()) {
             fill(mesh.uvs, Vec2f(0, 0));
             for (std::size_t i = 0; i < count; ++i)
-                mesh.uvs.push_back(uvs->empty() ? Vec2f(0, 0) : Vec2f(static_cast<float>((*uvs)[2 * i]), static_cast<float>((*uvs)[2 * i + 1])));
+                mesh.uvs.push_back(
+                    uvs->empty() ? Vec2f(0, 0)
+                                 : Vec2f(static_cast<float>((*uvs)[2 * i]), static_cast<float>((*uvs)[2 * i + 1])));
         }
         if (!colors->empty() || !mesh.colors.empty()) {
             fill(mesh.colors, Vec4f(1, 1, 1, 1));
             for (std::size_t i = 0; i < count; ++i)
                 mesh.colors.push_back(colors->empty() ? Vec4f(1, 1, 1, 1)
-                                                      : Vec4f(static_cast<float>((*colors)[3 * i]), static_cast<float>((*colors)[3 * i + 1]), static_cast<float>((*colors)[3 * i + 2]), 1.0F));
+                                                      : Vec4f(static_cast<float>((*colors)[3 * i]),
+                                                              static_cast<float>((*colors)[3 * i + 1]),
+                                                              static_cast<float>((*colors)[3 * i + 2]), 1.0F));
         }
 
         std::vector<std::uint32_t> run;
@@ -174,7 +209,8 @@ struct Reader {
             run.reserve(list->size());
             for (std::size_t i = 0; i < list->size(); ++i) {
                 if (!((*list)[i] >= 0) || (*list)[i] >= static_cast<double>(count))
-                    return bad(fmt::format("triangle {} uses vertex {:.0f}, but there are only {}", i / 3, (*list)[i], count));
+                    return bad(
+                        fmt::format("triangle {} uses vertex {:.0f}, but there are only {}", i / 3, (*list)[i], count));
                 run.push_back(base + static_cast<std::uint32_t>((*list)[i]));
             }
         } else {
@@ -213,7 +249,8 @@ struct Reader {
         if (node.translation.size() == 3)
             t.translate(Vec3d(node.translation[0], node.translation[1], node.translation[2]));
         if (node.rotation.size() == 4)
-            t.rotate(Eigen::Quaterniond(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2]).normalized());
+            t.rotate(Eigen::Quaterniond(node.rotation[3], node.rotation[0], node.rotation[1], node.rotation[2])
+                         .normalized());
         if (node.scale.size() == 3)
             t.scale(Vec3d(node.scale[0], node.scale[1], node.scale[2]));
         return t;
@@ -234,7 +271,9 @@ struct Gathering {
         std::vector<std::uint32_t> order(materialOfTriangle.size());
         for (std::uint32_t i = 0; i < order.size(); ++i)
             order[i] = i;
-        std::stable_sort(order.begin(), order.end(), [this](std::uint32_t a, std::uint32_t b) { return materialOfTriangle[a] < materialOfTriangle[b]; });
+        std::stable_sort(order.begin(), order.end(), [this](std::uint32_t a, std::uint32_t b) {
+            return materialOfTriangle[a] < materialOfTriangle[b];
+        });
         std::vector<std::uint32_t> indices;
         indices.reserve(mesh.indices.size());
         for (const std::uint32_t t : order) {
@@ -261,7 +300,10 @@ void readSurfaces(const tinygltf::Model& model, Surfaces& out) {
         if (texture < 0 || texture >= static_cast<int>(model.textures.size()))
             return -1;
         const int source = model.textures[static_cast<std::size_t>(texture)].source;
-        return source >= 0 && source < static_cast<int>(out.images.size()) && !out.images[static_cast<std::size_t>(source)].encoded.empty() ? source : -1;
+        return source >= 0 && source < static_cast<int>(out.images.size()) &&
+                       !out.images[static_cast<std::size_t>(source)].encoded.empty()
+                   ? source
+                   : -1;
     };
     for (const tinygltf::Material& m : model.materials) {
         Material own;
@@ -273,7 +315,9 @@ void readSurfaces(const tinygltf::Model& model, Surfaces& out) {
         own.roughness = static_cast<float>(pbr.roughnessFactor);
         for (std::size_t i = 0; i < 3 && i < m.emissiveFactor.size(); ++i)
             own.emissive[static_cast<Eigen::Index>(i)] = static_cast<float>(m.emissiveFactor[i]);
-        own.alphaMode = m.alphaMode == "MASK" ? AlphaMode::Mask : m.alphaMode == "BLEND" ? AlphaMode::Blend : AlphaMode::Opaque;
+        own.alphaMode = m.alphaMode == "MASK"    ? AlphaMode::Mask
+                        : m.alphaMode == "BLEND" ? AlphaMode::Blend
+                                                 : AlphaMode::Opaque;
         own.alphaCutoff = static_cast<float>(m.alphaCutoff);
         own.doubleSided = m.doubleSided;
         own.baseColorImage = imageOf(pbr.baseColorTexture.index);
@@ -285,7 +329,8 @@ void readSurfaces(const tinygltf::Model& model, Surfaces& out) {
     }
 }
 
-bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, int, const unsigned char* bytes, int size, void*) {
+bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, int, const unsigned char* bytes,
+                 int size, void*) {
     image->image.assign(bytes, bytes + size);
     return true;
 }
@@ -294,8 +339,8 @@ bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, i
 
 namespace {
 
-/// What the JSON says before anything else is read: a file of another version, or one that needs what we cannot do, gets its
-/// own message instead of the first thing the reader stumbles over.
+/// What the JSON says before anything else is read: a file of another version, or one that needs what we cannot do,
+/// gets its own message instead of the first thing the reader stumbles over.
 Result<void> checkHeader(const std::filesystem::path& path, std::span<const std::byte> data, bool binary) {
     const char* text = reinterpret_cast<const char*>(data.data());
     std::size_t size = data.size();
@@ -307,7 +352,8 @@ Result<void> checkHeader(const std::filesystem::path& path, std::span<const std:
         std::memcpy(&version, text + 4, 4);
         std::memcpy(&length, text + 12, 4);
         if (version != 2)
-            return Error{ErrorCode::BadInput, path.string(), fmt::format("is glTF version {}, which is not supported", version), "export it as glTF 2.0"};
+            return Error{ErrorCode::BadInput, path.string(),
+                         fmt::format("is glTF version {}, which is not supported", version), "export it as glTF 2.0"};
         if (length > size - 20)
             return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
         text += 20;
@@ -315,21 +361,26 @@ Result<void> checkHeader(const std::filesystem::path& path, std::span<const std:
     }
     const auto json = nlohmann::json::parse(text, text + size, nullptr, false);
     if (!json.is_object())
-        return Error{ErrorCode::BadInput, path.string(), "is not a readable glTF file", "check that it is whole; export it again"};
+        return Error{ErrorCode::BadInput, path.string(), "is not a readable glTF file",
+                     "check that it is whole; export it again"};
     const auto asset = json.find("asset");
-    const bool stated = asset != json.end() && asset->is_object() && asset->contains("version") && (*asset)["version"].is_string();
+    const bool stated =
+        asset != json.end() && asset->is_object() && asset->contains("version") && (*asset)["version"].is_string();
     if (!stated || (*asset)["version"].get<std::string>().rfind("2.", 0) != 0)
         return Error{ErrorCode::BadInput, path.string(), "is not glTF 2.0", "export it as glTF 2.0"};
     if (const auto required = json.find("extensionsRequired"); required != json.end() && required->is_array())
         for (const auto& name : *required)
             if (name.is_string() && !kUnderstood.contains(name.get<std::string>()))
-                return Error{ErrorCode::BadInput, path.string(), "needs the extension " + name.get<std::string>() + ", which is not supported", "export it without that extension"};
+                return Error{ErrorCode::BadInput, path.string(),
+                             "needs the extension " + name.get<std::string>() + ", which is not supported",
+                             "export it without that extension"};
     return {};
 }
 
 } // namespace
 
-Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data, const JobContext& job) {
+Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
+                                              const JobContext& job) {
     tinygltf::TinyGLTF loader;
     loader.SetImageLoader(keepEncoded, nullptr);
     tinygltf::Model model;
@@ -342,10 +393,12 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     const std::string folder = path.has_parent_path() ? path.parent_path().string() : ".";
     const auto size = static_cast<unsigned int>(data.size());
     const bool read = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, bytes, size, folder)
-                             : loader.LoadASCIIFromString(&model, &error, &warning, reinterpret_cast<const char*>(bytes), size, folder);
+                             : loader.LoadASCIIFromString(&model, &error, &warning,
+                                                          reinterpret_cast<const char*>(bytes), size, folder);
     if (!read) {
         std::string reason = error.substr(0, error.find('\n'));
-        return Error{ErrorCode::BadInput, path.string(), "is not a readable glTF file" + (reason.empty() ? "" : " (" + reason + ")"),
+        return Error{ErrorCode::BadInput, path.string(),
+                     "is not a readable glTF file" + (reason.empty() ? "" : " (" + reason + ")"),
                      "check that it is whole and that the files it names are beside it"};
     }
     if (job.cancelled())
@@ -359,7 +412,9 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     std::vector<Placed> stack;
     std::vector<int> roots;
     if (!model.scenes.empty()) {
-        const int scene = model.defaultScene >= 0 && model.defaultScene < static_cast<int>(model.scenes.size()) ? model.defaultScene : 0;
+        const int scene = model.defaultScene >= 0 && model.defaultScene < static_cast<int>(model.scenes.size())
+                              ? model.defaultScene
+                              : 0;
         roots = model.scenes[static_cast<std::size_t>(scene)].nodes;
     } else {
         for (int i = 0; i < nodeCount; ++i)
@@ -382,7 +437,8 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
             placed.push_back({at.node, world});
         for (auto child = node.children.rbegin(); child != node.children.rend(); ++child)
             stack.push_back({*child, world});
-        if (const auto lod = node.extensions.find(kLevelExtension); lod != node.extensions.end() && lod->second.Has("ids")) {
+        if (const auto lod = node.extensions.find(kLevelExtension);
+            lod != node.extensions.end() && lod->second.Has("ids")) {
             const auto& ids = lod->second.Get("ids");
             for (std::size_t i = 0; ids.IsArray() && i < ids.ArrayLen(); ++i)
                 if (const int id = ids.Get(static_cast<int>(i)).GetNumberAsInt(); id >= 0 && id < nodeCount)
@@ -434,7 +490,8 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
             // A level's node replaces the first in the same place, so it stands where the first's parent puts it.
             const Eigen::Affine3d parent = transformOf[node] * Reader::localOf(first).inverse(Eigen::Affine);
             const tinygltf::Node& own = model.nodes[static_cast<std::size_t>(levels[i])];
-            if (auto done = meshInto(levels[i], parent * Reader::localOf(own), f.levels[static_cast<int>(i) + 1]); !done)
+            if (auto done = meshInto(levels[i], parent * Reader::localOf(own), f.levels[static_cast<int>(i) + 1]);
+                !done)
                 return done.error();
             used.insert(levels[i]);
         }
@@ -454,7 +511,9 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
             continue;
         const LevelName split = splitLevelName(nameOf(p.node));
         const bool level = split.level >= 0 && numbers[split.base].size() > 1;
-        if (auto done = meshInto(p.node, p.transform, family(level ? split.base : stem).levels[level ? split.level : 0]); !done)
+        if (auto done =
+                meshInto(p.node, p.transform, family(level ? split.base : stem).levels[level ? split.level : 0]);
+            !done)
             return done.error();
         if (job.cancelled())
             return cancelledError();

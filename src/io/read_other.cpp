@@ -70,11 +70,14 @@ Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
                     return lying("claims an element count that cannot be");
             }
             if (first == "property")
-                least += count * (second == "list" || second == "char" || second == "uchar" || second == "int8" || second == "uint8" ? 1
-                                  : second == "short" || second == "ushort" || second == "int16" || second == "uint16"               ? 2
-                                  : second == "double" || second == "float64"                                                      ? 8
-                                                                                                                                   : 4) *
-                         (text ? 0.25 : 1.0);
+                least +=
+                    count *
+                    (second == "list" || second == "char" || second == "uchar" || second == "int8" || second == "uint8"
+                         ? 1
+                     : second == "short" || second == "ushort" || second == "int16" || second == "uint16" ? 2
+                     : second == "double" || second == "float64"                                          ? 8
+                                                                                                          : 4) *
+                    (text ? 0.25 : 1.0);
             if (first == "end_header") {
                 ended = true;
                 break;
@@ -107,13 +110,15 @@ struct Builder {
         if (known != imageByName.end())
             return known->second;
         std::vector<std::byte> data;
-        if (const aiTexture* embedded = scene.GetEmbeddedTexture(name.c_str()); embedded != nullptr && embedded->mHeight == 0) {
+        if (const aiTexture* embedded = scene.GetEmbeddedTexture(name.c_str());
+            embedded != nullptr && embedded->mHeight == 0) {
             data.resize(embedded->mWidth);
             std::memcpy(data.data(), embedded->pcData, data.size());
         } else {
             std::string clean = name;
             std::replace(clean.begin(), clean.end(), '\\', '/');
-            for (const fs::path& candidate : {folder / clean, folder / fs::path(clean).filename(), folder / "textures" / fs::path(clean).filename()})
+            for (const fs::path& candidate : {folder / clean, folder / fs::path(clean).filename(),
+                                              folder / "textures" / fs::path(clean).filename()})
                 if (std::error_code ec; fs::is_regular_file(candidate, ec))
                     if (auto read = readFile(candidate)) {
                         data = std::move(*read);
@@ -126,7 +131,9 @@ struct Builder {
             index = static_cast<int>(subject.surfaces.images.size());
             subject.surfaces.images.push_back({fs::path(name).stem().string(), mime, std::move(data)});
         } else {
-            subject.notes.push_back("the texture " + name + (data.empty() ? " was not found beside the file" : " is neither PNG nor JPEG and was left out"));
+            subject.notes.push_back(
+                "the texture " + name +
+                (data.empty() ? " was not found beside the file" : " is neither PNG nor JPEG and was left out"));
         }
         imageByName[name] = index;
         return index;
@@ -144,7 +151,8 @@ struct Builder {
             if (m.Get(AI_MATKEY_TWOSIDED, twoSided) == AI_SUCCESS)
                 own.doubleSided = twoSided != 0;
             aiString file;
-            if (m.GetTexture(aiTextureType_BASE_COLOR, 0, &file) == AI_SUCCESS || m.GetTexture(aiTextureType_DIFFUSE, 0, &file) == AI_SUCCESS) {
+            if (m.GetTexture(aiTextureType_BASE_COLOR, 0, &file) == AI_SUCCESS ||
+                m.GetTexture(aiTextureType_DIFFUSE, 0, &file) == AI_SUCCESS) {
                 own.baseColorImage = image(file.C_Str());
                 if (own.baseColorImage >= 0 && own.baseColor.head<3>().maxCoeff() <= 0)
                     own.baseColor = Vec4f(1, 1, 1, 1);
@@ -183,7 +191,8 @@ void append(const Piece& piece, bool withNormals, bool withUvs, bool withColors,
         const aiVector3D p = piece.transform * piece.mesh->mVertices[v];
         mesh.positions.emplace_back(p.x, p.y, p.z);
         if (withNormals) {
-            const aiVector3D n = piece.mesh->HasNormals() ? (normalTurn * piece.mesh->mNormals[v]).NormalizeSafe() : aiVector3D(0, 1, 0);
+            const aiVector3D n =
+                piece.mesh->HasNormals() ? (normalTurn * piece.mesh->mNormals[v]).NormalizeSafe() : aiVector3D(0, 1, 0);
             mesh.normals.emplace_back(n.x, n.y, n.z);
         }
         if (withUvs) {
@@ -216,14 +225,16 @@ void append(const Piece& piece, bool withNormals, bool withUvs, bool withColors,
 
 Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobContext& job) {
     std::string suffix = path.extension().string();
-    std::transform(suffix.begin(), suffix.end(), suffix.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (auto fine = checkClaims(path, suffix); !fine)
         return fine.error();
     Assimp::Importer importer;
     Progress progress(job);
     importer.SetProgressHandler(&progress);
     importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
-    const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate | aiProcess_SortByPType | aiProcess_JoinIdenticalVertices);
+    const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate | aiProcess_SortByPType |
+                                                                aiProcess_JoinIdenticalVertices);
     importer.SetProgressHandler(nullptr);
     if (job.cancelled())
         return cancelledError();
@@ -231,14 +242,17 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
         std::string reason = importer.GetErrorString();
         reason = reason.substr(0, reason.find('\n'));
         if (reason.find("No meshes remaining") != std::string::npos)
-            return Error{ErrorCode::BadInput, path.string(), "holds no triangles", "choose a file with a triangle mesh"};
+            return Error{ErrorCode::BadInput, path.string(), "holds no triangles",
+                         "choose a file with a triangle mesh"};
         const bool unknown = reason.find("No suitable reader") != std::string::npos;
-        return Error{ErrorCode::BadInput, path.string(), unknown ? "is of a kind that cannot be read" : "cannot be read (" + reason + ")",
+        return Error{ErrorCode::BadInput, path.string(),
+                     unknown ? "is of a kind that cannot be read" : "cannot be read (" + reason + ")",
                      unknown ? "export it as glTF, OBJ, PLY or STL" : "check that it is whole; export it again"};
     }
     std::vector<Piece> pieces;
     collect(*scene, *scene->mRootNode, aiMatrix4x4(), pieces);
-    std::stable_sort(pieces.begin(), pieces.end(), [](const Piece& a, const Piece& b) { return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex; });
+    std::stable_sort(pieces.begin(), pieces.end(),
+                     [](const Piece& a, const Piece& b) { return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex; });
     Builder builder{*scene, path.parent_path(), {}, {}};
     builder.materials();
     const std::string stem = path.stem().string();
@@ -258,10 +272,13 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
         subject.name = name;
         subject.source.family = families.size() > 1 ? name : "";
         for (const auto& [number, list] : levels) {
-            const auto any = [&list = list](auto has) { return std::any_of(list.begin(), list.end(), [&](const Piece* p) { return has(*p->mesh); }); };
+            const auto any = [&list = list](auto has) {
+                return std::any_of(list.begin(), list.end(), [&](const Piece* p) { return has(*p->mesh); });
+            };
             Mesh mesh;
             for (const Piece* piece : list)
-                append(*piece, any([](const aiMesh& m) { return m.HasNormals(); }), any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
+                append(*piece, any([](const aiMesh& m) { return m.HasNormals(); }),
+                       any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
                        any([](const aiMesh& m) { return m.HasVertexColors(0); }), mesh);
             if (!mesh.indices.empty())
                 subject.levels.push_back({fmt::format("{}_LOD{}", name, number), number, std::move(mesh)});

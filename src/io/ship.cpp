@@ -32,13 +32,17 @@ std::string encodeChain(const Subject& subject, const View& view) {
     for (std::size_t i = 0; i < subject.levels.size(); ++i) {
         const Level& level = subject.levels[i];
         const double from = chain.fromMetres[i];
-        ordered_json out{{"name", fmt::format("{}_LOD{}", subject.name, i)},
-                         {"origin", level.origin == LevelOrigin::Source ? "source" : level.origin == LevelOrigin::Collapsed ? "collapsed" : "hand-made"},
-                         {"triangles", level.triangles},
-                         {"vertices", level.vertices},
-                         {"draws", level.draws},
-                         {"deviation", {{"max", level.deviation}, {"promised", level.promised}, {"p99", level.p99}, {"rms", level.rms}}},
-                         {"fromMetres", from}};
+        ordered_json out{
+            {"name", fmt::format("{}_LOD{}", subject.name, i)},
+            {"origin", level.origin == LevelOrigin::Source      ? "source"
+                       : level.origin == LevelOrigin::Collapsed ? "collapsed"
+                                                                : "hand-made"},
+            {"triangles", level.triangles},
+            {"vertices", level.vertices},
+            {"draws", level.draws},
+            {"deviation",
+             {{"max", level.deviation}, {"promised", level.promised}, {"p99", level.p99}, {"rms", level.rms}}},
+            {"fromMetres", from}};
         if (i > 0) {
             out["fromScreenHeight"] = screenHeight(view, subject.radius, from + subject.radius);
             out["pixelErrorThere"] = pixelError(view, level.promised, from);
@@ -51,7 +55,10 @@ std::string encodeChain(const Subject& subject, const View& view) {
                            {"version", 1},
                            {"subject", subject.name},
                            {"view", {{"fovDegrees", view.fovY * 180 / std::numbers::pi}, {"lines", view.lines}}},
-                           {"bounds", {{"low", json::array3(subject.bounds.low)}, {"high", json::array3(subject.bounds.high)}, {"radius", subject.radius}}},
+                           {"bounds",
+                            {{"low", json::array3(subject.bounds.low)},
+                             {"high", json::array3(subject.bounds.high)},
+                             {"radius", subject.radius}}},
                            {"rule", json::encode(subject.rule)},
                            {"levels", levels}};
     return out.dump(2) + "\n";
@@ -72,7 +79,8 @@ std::vector<double> coveragesOf(const Subject& subject, const View& view) {
 Result<void> compare(const fs::path& file, const Subject& subject, const JobContext& job) {
     auto back = readModel(file, job);
     const auto differs = [&](const std::string& what) {
-        return Error{ErrorCode::CheckFailed, file.string(), "read back, " + what, "do not use this file; report how it was made"};
+        return Error{ErrorCode::CheckFailed, file.string(), "read back, " + what,
+                     "do not use this file; report how it was made"};
     };
     if (!back)
         return back.error();
@@ -91,7 +99,8 @@ Result<void> compare(const fs::path& file, const Subject& subject, const JobCont
 
 } // namespace
 
-Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const ShipOptions& options, const JobContext& job) {
+Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const ShipOptions& options,
+                             const JobContext& job) {
     ShipReport report;
     std::set<std::string> names;
     for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
@@ -112,7 +121,8 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
             base = fmt::format("{}-{}", fileNameFor(subject.name), n);
         const auto glb = [&](const char* suffix, GlbLevels how) -> Result<void> {
             const fs::path file = folder / (base + suffix);
-            const auto bytes = encodeGlb(subject.name, levels, *subject.surfaces, how, coveragesOf(subject, scene.view));
+            const auto bytes =
+                encodeGlb(subject.name, levels, *subject.surfaces, how, coveragesOf(subject, scene.view));
             if (auto done = writeFile(file, bytes); !done)
                 return done;
             if (auto same = compare(file, subject, job); !same)

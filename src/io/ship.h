@@ -25,7 +25,8 @@ struct ShipReport {
 
 /// Writes all subjects that have their meshes. ERRORS Unwritable; CheckFailed when a file read back differs; Cancelled.
 /// Files already written stay, each of them whole.
-Result<ShipReport> shipScene(const Scene& scene, const std::filesystem::path& folder, const ShipOptions& options, const JobContext& job);
+Result<ShipReport> shipScene(const Scene& scene, const std::filesystem::path& folder, const ShipOptions& options,
+                             const JobContext& job);
 
 /// The chain description of one subject (docs/formats/README.md).
 std::string encodeChain(const Subject& subject, const View& view);

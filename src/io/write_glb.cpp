@@ -30,7 +30,8 @@ struct Writer {
         buffer.insert(buffer.end(), bytes, bytes + size);
         return root["bufferViews"].size() - 1;
     }
-    std::size_t accessor(std::size_t viewIndex, std::size_t offset, int component, std::size_t count, const char* type) {
+    std::size_t accessor(std::size_t viewIndex, std::size_t offset, int component, std::size_t count,
+                         const char* type) {
         ordered_json a{{"bufferView", viewIndex}, {"componentType", component}, {"count", count}, {"type", type}};
         if (offset > 0)
             a["byteOffset"] = offset;
@@ -41,7 +42,8 @@ struct Writer {
     std::size_t mesh(const std::string& name, const Mesh& m) {
         ordered_json attributes;
         const std::size_t n = m.positions.size();
-        attributes["POSITION"] = accessor(view(m.positions.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
+        attributes["POSITION"] =
+            accessor(view(m.positions.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
         Vec3f low = m.positions.front();
         Vec3f high = low;
         for (const Vec3f& p : m.positions) {
@@ -51,11 +53,14 @@ struct Writer {
         root["accessors"].back()["min"] = {low.x(), low.y(), low.z()};
         root["accessors"].back()["max"] = {high.x(), high.y(), high.z()};
         if (!m.normals.empty())
-            attributes["NORMAL"] = accessor(view(m.normals.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
+            attributes["NORMAL"] =
+                accessor(view(m.normals.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
         if (!m.uvs.empty())
-            attributes["TEXCOORD_0"] = accessor(view(m.uvs.data(), n * sizeof(Vec2f), kVertexTarget), 0, kFloat, n, "VEC2");
+            attributes["TEXCOORD_0"] =
+                accessor(view(m.uvs.data(), n * sizeof(Vec2f), kVertexTarget), 0, kFloat, n, "VEC2");
         if (!m.colors.empty())
-            attributes["COLOR_0"] = accessor(view(m.colors.data(), n * sizeof(Vec4f), kVertexTarget), 0, kFloat, n, "VEC4");
+            attributes["COLOR_0"] =
+                accessor(view(m.colors.data(), n * sizeof(Vec4f), kVertexTarget), 0, kFloat, n, "VEC4");
         std::size_t indexView = 0;
         const bool small = n < 65535;
         if (small) {
@@ -69,7 +74,8 @@ struct Writer {
             const std::size_t offset = 3 * std::size_t{part.firstTriangle} * (small ? 2 : 4);
             // A 16-bit run may begin on any even byte, as the accessor's own alignment asks.
             primitives.push_back({{"attributes", attributes},
-                                  {"indices", accessor(indexView, offset, small ? kUnsignedShort : kUnsignedInt, 3 * std::size_t{part.triangleCount}, "SCALAR")},
+                                  {"indices", accessor(indexView, offset, small ? kUnsignedShort : kUnsignedInt,
+                                                       3 * std::size_t{part.triangleCount}, "SCALAR")},
                                   {"material", part.material}});
         }
         root["meshes"].push_back({{"name", name}, {"primitives", primitives}});
@@ -78,7 +84,8 @@ struct Writer {
 
     void surfaces(const Surfaces& s) {
         for (const Image& image : s.images) {
-            ordered_json i{{"bufferView", view(image.encoded.data(), image.encoded.size(), 0)}, {"mimeType", image.mimeType}};
+            ordered_json i{{"bufferView", view(image.encoded.data(), image.encoded.size(), 0)},
+                           {"mimeType", image.mimeType}};
             if (!image.name.empty())
                 i["name"] = image.name;
             root["images"].push_back(i);

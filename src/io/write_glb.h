@@ -10,8 +10,9 @@ enum class GlbLevels {
     Named,     ///< one node a level, NAME_LOD0, NAME_LOD1, ...
 };
 
-/// The bytes of a GLB. Geometry is written as it is (floats, 32-bit or 16-bit indices); pictures are passed on unchanged.
-/// `coverages`: for Extension, the screen height (share of the viewport) down to which each level shows, one a level.
+/// The bytes of a GLB. Geometry is written as it is (floats, 32-bit or 16-bit indices); pictures are passed on
+/// unchanged. `coverages`: for Extension, the screen height (share of the viewport) down to which each level shows, one
+/// a level.
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
                                  const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages);
 

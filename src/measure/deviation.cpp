@@ -93,8 +93,9 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
             return false;
     }
 
-    // Each round splits the most promising open pieces in four. A piece that straddles an edge of B keeps a bound of about its
-    // own size, so coplanar surfaces would be split for ever: work is bounded, and what is left open loosens the bound.
+    // Each round splits the most promising open pieces in four. A piece that straddles an edge of B keeps a bound of
+    // about its own size, so coplanar surfaces would be split for ever: work is bounded, and what is left open loosens
+    // the bound.
     double leftover = 0;
     const auto higher = [](const Piece& x, const Piece& y) { return x.bound > y.bound; };
     for (int round = 0; round < kRounds && !open.empty(); ++round) {
@@ -148,7 +149,8 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
     return true;
 }
 
-/// p99 and RMS from stratified points: equal steps of area, one point jittered by hash in each. Returns the mean spacing.
+/// p99 and RMS from stratified points: equal steps of area, one point jittered by hash in each. Returns the mean
+/// spacing.
 double spread(const Mesh& from, const SurfaceQuery& target, std::uint32_t samples, const JobContext& job,
               OneSidedDeviation& out) {
     const std::uint32_t triangles = from.triangleCount();
@@ -222,7 +224,8 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
     return result;
 }
 
-double sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level, std::uint32_t points) {
+double sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                       std::uint32_t points) {
     const SurfaceQuery levelQuery(level);
     const auto largest = [points](const Mesh& from, const SurfaceQuery& target) {
         const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);

@@ -11,13 +11,15 @@ Picture renderPicture(const Mesh& mesh, const PictureOptions& options) {
     const SurfaceQuery query(mesh);
     const Bounds bounds = boundsOf(mesh);
     const double cp = std::cos(options.pitchRadians);
-    const Vec3d back(std::sin(options.yawRadians) * cp, std::sin(options.pitchRadians), std::cos(options.yawRadians) * cp);
+    const Vec3d back(std::sin(options.yawRadians) * cp, std::sin(options.pitchRadians),
+                     std::cos(options.yawRadians) * cp);
     const Vec3d right = kUp.cross(back).normalized();
     const Vec3d up = back.cross(right);
     double halfWidth = 1e-9;
     double halfHeight = 1e-9;
     for (int i = 0; i < 8; ++i) {
-        const Vec3d corner((i & 1) != 0 ? bounds.high.x() : bounds.low.x(), (i & 2) != 0 ? bounds.high.y() : bounds.low.y(),
+        const Vec3d corner((i & 1) != 0 ? bounds.high.x() : bounds.low.x(),
+                           (i & 2) != 0 ? bounds.high.y() : bounds.low.y(),
                            (i & 4) != 0 ? bounds.high.z() : bounds.low.z());
         halfWidth = std::max(halfWidth, std::abs((corner - bounds.centre()).dot(right)));
         halfHeight = std::max(halfHeight, std::abs((corner - bounds.centre()).dot(up)));
@@ -55,10 +57,12 @@ Picture renderPicture(const Mesh& mesh, const PictureOptions& options) {
                         normal = -normal;
                     shade += 0.35 + 0.65 * std::max(0.0, normal.dot(light));
                 }
-                std::uint8_t* out = &picture.rgba[4 * (y * static_cast<std::size_t>(options.width) + static_cast<std::size_t>(x))];
+                std::uint8_t* out =
+                    &picture.rgba[4 * (y * static_cast<std::size_t>(options.width) + static_cast<std::size_t>(x))];
                 const double mean = hits > 0 ? shade / hits : 0;
                 for (int c = 0; c < 3; ++c)
-                    out[c] = static_cast<std::uint8_t>(std::clamp(255.0 * mean * static_cast<double>(options.tint[c]), 0.0, 255.0));
+                    out[c] = static_cast<std::uint8_t>(
+                        std::clamp(255.0 * mean * static_cast<double>(options.tint[c]), 0.0, 255.0));
                 out[3] = static_cast<std::uint8_t>(255 * hits / (n * n));
             }
     });

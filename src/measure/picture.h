@@ -15,9 +15,9 @@ struct Picture {
 struct PictureOptions {
     int width = 96;
     int height = 96;
-    int samplesPerSide = 3;       ///< 3 x 3 samples a pixel
-    double yawRadians = 0.65;     ///< seen from this side, round +Y
-    double pitchRadians = 0.25;   ///< from above
+    int samplesPerSide = 3;     ///< 3 x 3 samples a pixel
+    double yawRadians = 0.65;   ///< seen from this side, round +Y
+    double pitchRadians = 0.25; ///< from above
     Vec3f tint{0.85F, 0.85F, 0.8F};
 };
 

@@ -91,8 +91,9 @@ struct QueryState {
 bool visitTriangle(RTCPointQueryFunctionArguments* args) {
     auto* state = static_cast<QueryState*>(args->userPtr);
     const std::uint32_t* index = &state->mesh->indices[3 * static_cast<std::size_t>(args->primID)];
-    const Vec3d at = closestPointOnTriangle(state->point, state->local[index[0]].cast<double>(),
-                                            state->local[index[1]].cast<double>(), state->local[index[2]].cast<double>());
+    const Vec3d at =
+        closestPointOnTriangle(state->point, state->local[index[0]].cast<double>(),
+                               state->local[index[1]].cast<double>(), state->local[index[2]].cast<double>());
     const double squared = (at - state->point).squaredNorm();
     if (squared >= state->best)
         return false;
@@ -127,7 +128,8 @@ ClosestPoint SurfaceQuery::closest(const Vec3d& point) const {
 
 ClosestPoint SurfaceQuery::closest(const Vec3d& point, std::uint32_t hint) const {
     const Vec3d p = point - m_impl->origin;
-    const Vec3d at = closestPointOnTriangle(p, m_impl->corner(hint, 0), m_impl->corner(hint, 1), m_impl->corner(hint, 2));
+    const Vec3d at =
+        closestPointOnTriangle(p, m_impl->corner(hint, 0), m_impl->corner(hint, 1), m_impl->corner(hint, 2));
     QueryState state{m_impl->mesh, m_impl->local.data(), p, (at - p).squaredNorm(), at, hint};
     return search(m_impl->scene, state, m_impl->origin);
 }

@@ -32,7 +32,8 @@ public:
     SurfaceQuery& operator=(const SurfaceQuery&) = delete;
 
     [[nodiscard]] ClosestPoint closest(const Vec3d& point) const;
-    /// The same, told of a triangle that is likely near: the search starts with its distance and is several times faster.
+    /// The same, told of a triangle that is likely near: the search starts with its distance and is several times
+    /// faster.
     [[nodiscard]] ClosestPoint closest(const Vec3d& point, std::uint32_t hint) const;
     [[nodiscard]] std::optional<RayHit> cast(const Vec3d& origin, const Vec3d& direction) const;
     /// Distance from a point to one triangle of the mesh.

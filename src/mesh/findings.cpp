@@ -11,15 +11,24 @@ namespace thicket {
 std::string Finding::text() const {
     const std::string n = grouped(count);
     switch (kind) {
-    case FindingKind::DegenerateTriangles: return n + " triangles without area";
-    case FindingKind::DuplicateTriangles: return n + " duplicate triangles";
-    case FindingKind::NonManifoldEdges: return n + " edges with more than two triangles";
-    case FindingKind::OpenBorders: return n + " open border edges";
-    case FindingKind::MissingNormals: return "no normals; drawn with flat shading";
-    case FindingKind::MissingUvs: return "no UVs; textures cannot show";
-    case FindingKind::LevelsOutOfOrder: return fmt::format("L{} is not lighter than the level before", level);
-    case FindingKind::LevelBoundsDisagree: return fmt::format("L{} differs from L0 in size or origin", level);
-    case FindingKind::TooLight: return "too light for levels to pay";
+    case FindingKind::DegenerateTriangles:
+        return n + " triangles without area";
+    case FindingKind::DuplicateTriangles:
+        return n + " duplicate triangles";
+    case FindingKind::NonManifoldEdges:
+        return n + " edges with more than two triangles";
+    case FindingKind::OpenBorders:
+        return n + " open border edges";
+    case FindingKind::MissingNormals:
+        return "no normals; drawn with flat shading";
+    case FindingKind::MissingUvs:
+        return "no UVs; textures cannot show";
+    case FindingKind::LevelsOutOfOrder:
+        return fmt::format("L{} is not lighter than the level before", level);
+    case FindingKind::LevelBoundsDisagree:
+        return fmt::format("L{} differs from L0 in size or origin", level);
+    case FindingKind::TooLight:
+        return "too light for levels to pay";
     }
     return {};
 }

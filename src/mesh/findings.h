@@ -5,7 +5,17 @@
 
 namespace thicket {
 
-enum class FindingKind { DegenerateTriangles, DuplicateTriangles, NonManifoldEdges, OpenBorders, MissingNormals, MissingUvs, LevelsOutOfOrder, LevelBoundsDisagree, TooLight };
+enum class FindingKind {
+    DegenerateTriangles,
+    DuplicateTriangles,
+    NonManifoldEdges,
+    OpenBorders,
+    MissingNormals,
+    MissingUvs,
+    LevelsOutOfOrder,
+    LevelBoundsDisagree,
+    TooLight
+};
 
 /// `count` elements of one kind; `place` and `radius` hold the first ones, metres, in the subject's own space.
 struct Finding {

@@ -41,7 +41,8 @@ Result<void> checkMesh(const Mesh& mesh, const std::string& where) {
     for (std::size_t i = 0; i < count; ++i) {
         const Vec3f& p = mesh.positions[i];
         if (!p.allFinite())
-            return bad(fmt::format("the position of vertex {} is not a number", i), "repair the mesh where it was made");
+            return bad(fmt::format("the position of vertex {} is not a number", i),
+                       "repair the mesh where it was made");
         if (p.cwiseAbs().maxCoeff() > kLargest)
             return bad(fmt::format("the position of vertex {} is out of all measure", i), "check the file's unit");
     }
@@ -93,7 +94,8 @@ constexpr std::uint32_t kNoPart = 0xFFFFFFFFU;
 
 template <class Visit> void forEachCorner(const Mesh& mesh, const Visit& visit) {
     for (const MeshPart& part : mesh.parts)
-        for (std::size_t c = 3 * std::size_t{part.firstTriangle}; c < 3 * (std::size_t{part.firstTriangle} + part.triangleCount); ++c)
+        for (std::size_t c = 3 * std::size_t{part.firstTriangle};
+             c < 3 * (std::size_t{part.firstTriangle} + part.triangleCount); ++c)
             visit(c, part.material);
 }
 } // namespace
@@ -167,7 +169,9 @@ std::uint32_t dropUnusedVertices(Mesh& mesh) {
 
 namespace {
 
-std::uint32_t bitsOf(float value) { return std::bit_cast<std::uint32_t>(value + 0.0F); } // +0 joins -0 and 0
+std::uint32_t bitsOf(float value) {
+    return std::bit_cast<std::uint32_t>(value + 0.0F);
+} // +0 joins -0 and 0
 
 std::uint64_t mix(std::uint64_t hash, std::uint32_t value) {
     hash = (hash ^ value) * 0x9E3779B97F4A7C15ULL;
@@ -234,7 +238,8 @@ void makeNormals(Mesh& mesh, double creaseRadians) {
     std::vector<Vec3f> faceNormal(corners / 3);
     for (std::size_t t = 0; t < corners / 3; ++t) {
         const Vec3f& a = mesh.positions[mesh.indices[3 * t]];
-        faceNormal[t] = (mesh.positions[mesh.indices[3 * t + 1]] - a).cross(mesh.positions[mesh.indices[3 * t + 2]] - a);
+        faceNormal[t] =
+            (mesh.positions[mesh.indices[3 * t + 1]] - a).cross(mesh.positions[mesh.indices[3 * t + 2]] - a);
     }
     std::vector<std::uint32_t> first(weld.pointCount + 1, 0);
     for (const std::uint32_t v : mesh.indices)

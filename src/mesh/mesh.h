@@ -23,9 +23,9 @@ struct MeshPart {
 /// Positions are metres, right-handed, +Y up. Kept apart so that work on positions alone reads only positions.
 struct Mesh {
     std::vector<Vec3f> positions;
-    std::vector<Vec3f> normals; ///< unit length
-    std::vector<Vec2f> uvs;     ///< origin top left, as in glTF
-    std::vector<Vec4f> colors;  ///< linear RGBA, 0..1
+    std::vector<Vec3f> normals;         ///< unit length
+    std::vector<Vec2f> uvs;             ///< origin top left, as in glTF
+    std::vector<Vec4f> colors;          ///< linear RGBA, 0..1
     std::vector<std::uint32_t> indices; ///< three a triangle, counter-clockwise seen from outside
     std::vector<MeshPart> parts;        ///< cover all triangles, in order, without gaps
 

@@ -29,7 +29,9 @@ private:
     std::chrono::steady_clock::time_point m_start;
 };
 
-double mixLog(double a, double b, double t) { return std::exp(std::log(a) * (1 - t) + std::log(b) * t); }
+double mixLog(double a, double b, double t) {
+    return std::exp(std::log(a) * (1 - t) + std::log(b) * t);
+}
 
 } // namespace
 
@@ -39,7 +41,8 @@ double DeviationCurve::at(double count) const {
     for (std::size_t i = 1; i < triangles.size(); ++i) {
         if (count < triangles[i])
             continue;
-        const double t = std::log(triangles[i - 1] / count) / std::log(static_cast<double>(triangles[i - 1]) / triangles[i]);
+        const double t =
+            std::log(triangles[i - 1] / count) / std::log(static_cast<double>(triangles[i - 1]) / triangles[i]);
         if (deviation[i - 1] <= 0)
             return deviation[i] * t;
         return mixLog(deviation[i - 1], deviation[i], t);
@@ -55,14 +58,16 @@ double DeviationCurve::trianglesAt(double metres) const {
             continue;
         if (deviation[i] <= deviation[i - 1])
             return triangles[i];
-        const double t = deviation[i - 1] <= 0 ? metres / deviation[i]
-                                               : std::log(metres / deviation[i - 1]) / std::log(deviation[i] / deviation[i - 1]);
+        const double t = deviation[i - 1] <= 0
+                             ? metres / deviation[i]
+                             : std::log(metres / deviation[i - 1]) / std::log(deviation[i] / deviation[i - 1]);
         return mixLog(triangles[i - 1], triangles[i], std::clamp(t, 0.0, 1.0));
     }
     return triangles.back();
 }
 
-Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record, const JobContext& job) {
+Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
+                                    const JobContext& job) {
     DeviationCurve curve;
     curve.triangles.push_back(record.alive.front());
     curve.deviation.push_back(0);
@@ -72,7 +77,8 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
         if (job.cancelled())
             return cancelledError();
         job.report(i / (kCurveCounts + 1.0), "measuring the curve");
-        const auto count = static_cast<std::uint32_t>(std::lround(mixLog(most, fewest, static_cast<double>(i) / kCurveCounts)));
+        const auto count =
+            static_cast<std::uint32_t>(std::lround(mixLog(most, fewest, static_cast<double>(i) / kCurveCounts)));
         const Mesh level = cutRecord(record, count);
         if (level.triangleCount() >= curve.triangles.back())
             continue;
@@ -83,8 +89,9 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
     return curve;
 }
 
-Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record, const DeviationCurve& curve,
-                          const LevelTarget& target, std::uint32_t lighterThan, const JobContext& job, ChainTimings* timings) {
+Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record,
+                          const DeviationCurve& curve, const LevelTarget& target, std::uint32_t lighterThan,
+                          const JobContext& job, ChainTimings* timings) {
     const auto cut = [&](double count) {
         const AddTime time(timings != nullptr ? &timings->cutMs : nullptr);
         const double most = static_cast<double>(lighterThan) - 1;
@@ -95,7 +102,8 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
         return measureDeviation(source, query, level, {}, job);
     };
     const auto noLighter = [&] {
-        return Error{ErrorCode::CheckFailed, "", fmt::format("no level lighter than {} triangles can be made", grouped(lighterThan)),
+        return Error{ErrorCode::CheckFailed, "",
+                     fmt::format("no level lighter than {} triangles can be made", grouped(lighterThan)),
                      "the record ends at " + grouped(record.fewestTriangles()) + "; ask for fewer levels"};
     };
 
@@ -142,7 +150,8 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
         count = step == 0 ? (holds ? std::max(low, count * 0.8) : std::min(high, count * 1.25)) : std::sqrt(low * high);
     }
     if (!best)
-        return Error{ErrorCode::CheckFailed, "", "no lighter level stays within " + length(target.value), "allow a larger deviation"};
+        return Error{ErrorCode::CheckFailed, "", "no lighter level stays within " + length(target.value),
+                     "allow a larger deviation"};
     return std::move(*best);
 }
 

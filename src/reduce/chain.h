@@ -40,12 +40,14 @@ struct ChainTimings {
 };
 
 /// Measures a dozen counts of a record against its source by sampled vertices. ERRORS Cancelled.
-Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record, const JobContext& job);
+Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
+                                    const JobContext& job);
 
 /// Cuts and measures one level. A deviation target is met from below: of the counts tried, the lightest that holds.
-/// `lighterThan`: the level before; the new one is strictly lighter. ERRORS Cancelled; CheckFailed when it cannot be lighter.
-Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record, const DeviationCurve& curve,
-                          const LevelTarget& target, std::uint32_t lighterThan, const JobContext& job,
-                          ChainTimings* timings = nullptr);
+/// `lighterThan`: the level before; the new one is strictly lighter. ERRORS Cancelled; CheckFailed when it cannot be
+/// lighter.
+Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record,
+                          const DeviationCurve& curve, const LevelTarget& target, std::uint32_t lighterThan,
+                          const JobContext& job, ChainTimings* timings = nullptr);
 
 } // namespace thicket

@@ -14,8 +14,8 @@ using reduce::AttributeSpan;
 using reduce::Quadric;
 using reduce::Surface;
 
-constexpr double kLeastFlipCosine = 0.2;  // a triangle may turn by 78 degrees in one collapse, no more
-constexpr double kLeastShape = 1e-3;      // twice the area over the longest side squared; below is a sliver
+constexpr double kLeastFlipCosine = 0.2;     // a triangle may turn by 78 degrees in one collapse, no more
+constexpr double kLeastShape = 1e-3;         // twice the area over the longest side squared; below is a sliver
 constexpr std::uint32_t kMostTriangles = 64; // round one point, so that no collapse is slow
 constexpr int kMostAttributes = 9;
 
@@ -395,7 +395,8 @@ void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Candidate& cand
                 continue;
             point = a;
             std::uint32_t& node = m_s.triangleNode[3 * t + k];
-            const auto index = static_cast<std::uint32_t>(std::find(groups.wedge.begin(), groups.wedge.end(), node) - groups.wedge.begin());
+            const auto index = static_cast<std::uint32_t>(std::find(groups.wedge.begin(), groups.wedge.end(), node) -
+                                                          groups.wedge.begin());
             const std::uint32_t root = groups.find(index);
             if (made[root] == kNone) {
                 const std::uint32_t slot = m_slotOfNode[groups.wedge[root]];
@@ -487,7 +488,8 @@ Result<void> Collapser::run(const JobContext& job) {
             if (job.cancelled())
                 return cancelledError();
             if (steps % 16384 == 0)
-                job.report(0.1 + 0.9 * (1 - m_r.alive.back() / total), fmt::format("collapsing, {} triangles left", m_r.alive.back()));
+                job.report(0.1 + 0.9 * (1 - m_r.alive.back() / total),
+                           fmt::format("collapsing, {} triangles left", m_r.alive.back()));
         }
         const std::uint64_t key = m_queue.top();
         m_queue.pop();

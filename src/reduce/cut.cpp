@@ -7,7 +7,8 @@ namespace thicket {
 std::size_t Record::bytes() const {
     return positions.capacity() * sizeof(Vec3f) + normals.capacity() * sizeof(Vec3f) + uvs.capacity() * sizeof(Vec2f) +
            colors.capacity() * sizeof(Vec4f) +
-           (parent.capacity() + birth.capacity() + indices.capacity() + death.capacity() + alive.capacity() + error.capacity()) *
+           (parent.capacity() + birth.capacity() + indices.capacity() + death.capacity() + alive.capacity() +
+            error.capacity()) *
                sizeof(std::uint32_t);
 }
 
@@ -21,8 +22,8 @@ std::uint32_t collapsesForTriangles(const Record& record, std::uint32_t triangle
 
 Mesh cutRecord(const Record& record, std::uint32_t triangles) {
     const std::uint32_t time = collapsesForTriangles(record, triangles);
-    const auto born = static_cast<std::uint32_t>(
-        std::upper_bound(record.birth.begin(), record.birth.end(), time) - record.birth.begin());
+    const auto born = static_cast<std::uint32_t>(std::upper_bound(record.birth.begin(), record.birth.end(), time) -
+                                                 record.birth.begin());
     // First the node that stands for each at this time, then, in the same array, the level's vertex number.
     std::vector<std::uint32_t> standsFor(born);
     for (std::uint32_t i = born; i-- > 0;)

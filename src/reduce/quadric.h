@@ -61,8 +61,8 @@ struct Quadric {
 };
 
 /// How K attributes run along the faces round a vertex (Hoppe 1999). For face weight w and attribute value g.p + d:
-/// sums of w g g', w d g, w d^2 over all attributes, and of w g and w d for each. Laid out flat, 11 + 4 K doubles, so that
-/// all vertices' quadrics are one array: [A: 6][b: 3][c][w] then K times [g: 3][d].
+/// sums of w g g', w d g, w d^2 over all attributes, and of w g and w d for each. Laid out flat, 11 + 4 K doubles, so
+/// that all vertices' quadrics are one array: [A: 6][b: 3][c][w] then K times [g: 3][d].
 struct AttributeSpan {
     double* data;
     int count;

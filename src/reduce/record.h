@@ -10,10 +10,10 @@ constexpr std::uint32_t kNone = 0xFFFFFFFFU;
 
 /// Collapse k (counted from 1) moves two points of the surface to one place and makes one node for each vertex there.
 ///
-/// Nodes: the input's distinct vertices first, then the made ones in order of birth. Arrays of one entry a node hold what a
-/// level's vertex needs, so a cut gathers and never computes. `parent` of a node is the one that replaced it and is always
-/// larger, so the representative of every node at a time falls out of one sweep from the top.
-/// Triangles keep the input's order (and so its materials and its locality); `death` says which collapse removes each.
+/// Nodes: the input's distinct vertices first, then the made ones in order of birth. Arrays of one entry a node hold
+/// what a level's vertex needs, so a cut gathers and never computes. `parent` of a node is the one that replaced it and
+/// is always larger, so the representative of every node at a time falls out of one sweep from the top. Triangles keep
+/// the input's order (and so its materials and its locality); `death` says which collapse removes each.
 struct Record {
     std::vector<Vec3f> positions;
     std::vector<Vec3f> normals;
@@ -39,19 +39,20 @@ struct Record {
 
 /// What matters beside the shape. Attribute weights turn a change into metres of a unit-sized mesh.
 struct ReduceOptions {
-    double normalWeight = 0.002;  ///< 0..0.05; a turn by 57 degrees counts as this share of the mesh's diagonal
-    double uvWeight = 0.05;       ///< 0..1; texture drift against deviation, both in metres on the surface
-    double colorWeight = 0.01;    ///< 0..0.1; black to white counts as this share of the diagonal
-    double borderWeight = 6.0;    ///< 0.1..100; open and material borders against surface
-    double seamWeight = 0.3;      ///< 0..10; UV seams and hard edges against surface
-    double areaExponent = 0.5;    ///< 0: mass of the error counts (mean); 1: only its height (maximum)
+    double normalWeight = 0.002; ///< 0..0.05; a turn by 57 degrees counts as this share of the mesh's diagonal
+    double uvWeight = 0.05;      ///< 0..1; texture drift against deviation, both in metres on the surface
+    double colorWeight = 0.01;   ///< 0..0.1; black to white counts as this share of the diagonal
+    double borderWeight = 6.0;   ///< 0.1..100; open and material borders against surface
+    double seamWeight = 0.3;     ///< 0..10; UV seams and hard edges against surface
+    double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
 };
 
 /// Records all collapses of a mesh. REQUIRES checkMesh has passed.
 /// ERRORS  Cancelled (looked at every 1,024 collapses); BadInput when nothing is left without degenerate triangles.
 /// COST    about O(T log T) time; peak about 300 bytes a triangle with normals and UVs.
 /// THREADS the result does not depend on how many run.
-/// SOURCE  Garland & Heckbert 1997 (quadrics), Hoppe 1999 (attributes by wedge), Hoppe 1996 (record). Ours keeps each edge
+/// SOURCE  Garland & Heckbert 1997 (quadrics), Hoppe 1999 (attributes by wedge), Hoppe 1996 (record). Ours keeps each
+/// edge
 ///         with its younger end, so a collapse evaluates only the new point's own edges.
 Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, const JobContext& job);
 

@@ -249,7 +249,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     s.flags.assign(points.pointCount, 0);
     s.soleWedge.assign(points.pointCount, kNone);
     if (s.attributes > 0)
-        s.attributeQuadric.assign(std::size_t{wedgeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
+        s.attributeQuadric.assign(
+            std::size_t{wedgeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
     job.report(0.3, "measuring the surface");
     parallelChunks(points.pointCount, kPointChunk, [&](std::size_t begin, std::size_t end) {
         std::vector<EdgeUse> uses;

@@ -6,8 +6,8 @@
 
 namespace thicket::reduce {
 
-/// A *point* is a place on the surface; a *wedge* is one of the vertices there (same position, other normal, UV or material).
-/// Positions are moved and scaled so that the mesh's box has its centre at 0 and a diagonal of 1.
+/// A *point* is a place on the surface; a *wedge* is one of the vertices there (same position, other normal, UV or
+/// material). Positions are moved and scaled so that the mesh's box has its centre at 0 and a diagonal of 1.
 struct Surface {
     Vec3d origin{0, 0, 0};
     double scale = 1; ///< metres of one working unit
@@ -24,7 +24,8 @@ struct Surface {
     std::vector<std::uint32_t> trianglePoint;
     std::vector<std::uint32_t> triangleNode;
 
-    /// Triangles round each point, runs of `listSize` from `listStart`. Merged runs are appended; `compactLists` tidies up.
+    /// Triangles round each point, runs of `listSize` from `listStart`. Merged runs are appended; `compactLists` tidies
+    /// up.
     std::vector<std::uint32_t> list;
 
     // a wedge slot each
@@ -38,11 +39,13 @@ struct Surface {
     static constexpr std::uint8_t kIrregular = 2; ///< touches an edge that has not exactly one triangle a side
 
     [[nodiscard]] AttributeSpan slot(std::uint32_t s) {
-        return {attributeQuadric.data() + std::size_t{s} * static_cast<std::size_t>(AttributeSpan::stride(attributes)), attributes};
+        return {attributeQuadric.data() + std::size_t{s} * static_cast<std::size_t>(AttributeSpan::stride(attributes)),
+                attributes};
     }
 };
 
-/// Welds, drops degenerate and duplicate triangles (counted in `record`), fills the record's source half and all quadrics.
+/// Welds, drops degenerate and duplicate triangles (counted in `record`), fills the record's source half and all
+/// quadrics.
 Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, const JobContext& job, Surface& surface,
                             Record& record);
 

@@ -48,7 +48,9 @@ void apply(Scene& scene, const Edit& edit) {
         std::visit(Applier{scene}, change);
 }
 
-SettingsEdit::Settings settingsOf(const Scene& scene) { return {scene.name, scene.routes, scene.devices, scene.device, scene.view}; }
+SettingsEdit::Settings settingsOf(const Scene& scene) {
+    return {scene.name, scene.routes, scene.devices, scene.device, scene.view};
+}
 
 Edit changeSubject(const Scene& scene, Subject after, std::string label, std::string mergeKey) {
     for (std::size_t i = 0; i < scene.subjects.size(); ++i)

@@ -6,11 +6,16 @@ namespace thicket {
 
 std::string roleName(Role role) {
     switch (role) {
-    case Role::Landmark: return "Landmark";
-    case Role::WorkingPiece: return "Working piece";
-    case Role::Dressing: return "Dressing";
-    case Role::GroundCover: return "Ground cover";
-    case Role::Horizon: return "Horizon";
+    case Role::Landmark:
+        return "Landmark";
+    case Role::WorkingPiece:
+        return "Working piece";
+    case Role::Dressing:
+        return "Dressing";
+    case Role::GroundCover:
+        return "Ground cover";
+    case Role::Horizon:
+        return "Horizon";
     }
     return {};
 }
@@ -69,7 +74,8 @@ SelectScene selectScene(const Scene& scene, const View& view) {
                 addCopy(i, p);
                 placed[i] = true;
             }
-    // Subjects that nobody has placed stand in a row from the origin on, so that none is lost from sight or inside another.
+    // Subjects that nobody has placed stand in a row from the origin on, so that none is lost from sight or inside
+    // another.
     double right = 0;
     bool first = true;
     for (std::uint32_t i = 0; i < scene.subjects.size(); ++i) {
@@ -89,7 +95,8 @@ SelectScene selectScene(const Scene& scene, const View& view) {
 
 View viewOnRoute(const Route& route, const View& like, double seconds) {
     const auto& keys = route.keys;
-    const auto after = std::upper_bound(keys.begin(), keys.end(), seconds, [](double t, const RouteKey& k) { return t < k.seconds; });
+    const auto after =
+        std::upper_bound(keys.begin(), keys.end(), seconds, [](double t, const RouteKey& k) { return t < k.seconds; });
     if (after == keys.begin())
         return lookAt(like, keys.front().eye, keys.front().target);
     if (after == keys.end())

@@ -1,6 +1,6 @@
 #pragma once
-// The whole of a project's state: subjects with their chains, placed copies, routes, devices. Plain values; meshes are shared
-// and never changed once made, so copying a subject (for undo, for a job) is cheap.
+// The whole of a project's state: subjects with their chains, placed copies, routes, devices. Plain values; meshes are
+// shared and never changed once made, so copying a subject (for undo, for a job) is cheap.
 
 #include "mesh/findings.h"
 #include "reduce/chain.h"
@@ -14,8 +14,8 @@ namespace thicket {
 
 enum class Role { Landmark, WorkingPiece, Dressing, GroundCover, Horizon };
 constexpr Role kRoles[] = {Role::Landmark, Role::WorkingPiece, Role::Dressing, Role::GroundCover, Role::Horizon};
-std::string roleName(Role role);                    ///< "Working piece"
-std::string roleKey(Role role);                     ///< "working-piece", for files and the command line
+std::string roleName(Role role); ///< "Working piece"
+std::string roleKey(Role role);  ///< "working-piece", for files and the command line
 std::optional<Role> roleFromKey(const std::string& key);
 
 enum class LevelOrigin { Source, Collapsed, HandMade };
@@ -76,8 +76,8 @@ struct Route {
     [[nodiscard]] double length() const { return keys.empty() ? 0 : keys.back().seconds; }
 };
 
-/// What one frame may cost on a machine, and what things cost there. Every figure was entered by someone; none is measured
-/// on the machine itself unless `source` says so.
+/// What one frame may cost on a machine, and what things cost there. Every figure was entered by someone; none is
+/// measured on the machine itself unless `source` says so.
 struct Device {
     std::string name;
     double frameMs = 8;

@@ -35,7 +35,8 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             kept.push_back(subject.levels[i]);
     out.levels = {subject.levels.front()};
     std::uint32_t previous = out.levels.front().triangles;
-    Error last{ErrorCode::CheckFailed, subject.name, "no lighter level can be made", "the mesh is already as light as its shape allows"};
+    Error last{ErrorCode::CheckFailed, subject.name, "no lighter level can be made",
+               "the mesh is already as light as its shape allows"};
     for (std::size_t i = 0; i < targets.size(); ++i) {
         const auto n = static_cast<double>(targets.size());
         auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, targets[i], previous,
@@ -49,14 +50,17 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
         }
         previous = level->mesh.triangleCount();
         const Deviation deviation = level->deviation;
-        out.levels.push_back(levelFrom(std::make_shared<const Mesh>(std::move(level->mesh)), deviation, LevelOrigin::Collapsed));
+        out.levels.push_back(
+            levelFrom(std::make_shared<const Mesh>(std::move(level->mesh)), deviation, LevelOrigin::Collapsed));
     }
     if (out.levels.size() == 1 && kept.empty())
         return last;
     out.levels.insert(out.levels.end(), kept.begin(), kept.end());
-    std::stable_sort(out.levels.begin() + 1, out.levels.end(), [](const Level& a, const Level& b) { return a.triangles > b.triangles; });
+    std::stable_sort(out.levels.begin() + 1, out.levels.end(),
+                     [](const Level& a, const Level& b) { return a.triangles > b.triangles; });
     // A cut next to a kept level of the same weight would be a level that never pays.
-    out.levels.erase(std::unique(out.levels.begin(), out.levels.end(), [](const Level& a, const Level& b) { return a.triangles == b.triangles; }),
+    out.levels.erase(std::unique(out.levels.begin(), out.levels.end(),
+                                 [](const Level& a, const Level& b) { return a.triangles == b.triangles; }),
                      out.levels.end());
     return out;
 }
@@ -82,7 +86,8 @@ Result<Subject> measureLevels(const Subject& subject, const JobContext& job) {
     const SurfaceQuery query(source);
     for (std::size_t i = 1; i < out.levels.size(); ++i) {
         const double n = static_cast<double>(out.levels.size());
-        auto deviation = measureDeviation(source, query, *out.levels[i].mesh, {}, job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        auto deviation = measureDeviation(source, query, *out.levels[i].mesh, {},
+                                          job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
         if (!deviation)
             return deviation.error();
         Level measured = levelFrom(out.levels[i].mesh, *deviation, out.levels[i].origin);

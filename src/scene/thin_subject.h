@@ -17,8 +17,8 @@ struct ThinState {
 /// Records a subject's L0 and measures its curve. REQUIRES L0 has its mesh. ERRORS Cancelled, BadInput.
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job);
 
-/// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no longer
-/// be lighter than the level before are left out. Returns the subject with its new chain, ordered by triangles.
+/// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no
+/// longer be lighter than the level before are left out. Returns the subject with its new chain, ordered by triangles.
 /// ERRORS  Cancelled; CheckFailed when not a single lighter level can be made.
 Result<Subject> thinSubject(const Subject& subject, const ThinState& state, const std::vector<LevelTarget>& targets,
                             const JobContext& job, ChainTimings* timings = nullptr);

@@ -8,24 +8,30 @@ double switchDistance(const LevelCost& level, const SwitchRule& rule, double rad
     if (!level.fixed)
         return distanceForPixels(view, level.deviationMetres, rule.allowPx);
     switch (level.fixed->unit) {
-    case DecideBy::PixelError: return distanceForPixels(view, level.deviationMetres, level.fixed->value);
-    case DecideBy::Distance: return level.fixed->value;
-    case DecideBy::ScreenHeight: return distanceForScreenHeight(view, radius, std::max(level.fixed->value, 1e-6));
+    case DecideBy::PixelError:
+        return distanceForPixels(view, level.deviationMetres, level.fixed->value);
+    case DecideBy::Distance:
+        return level.fixed->value;
+    case DecideBy::ScreenHeight:
+        return distanceForScreenHeight(view, radius, std::max(level.fixed->value, 1e-6));
     }
     return 0;
 }
 
 FixedSwitch fixAt(DecideBy unit, double distance, const LevelCost& level, double radius, const View& view) {
     switch (unit) {
-    case DecideBy::PixelError: return {unit, std::max(pixelError(view, level.deviationMetres, distance), 1e-3)};
-    case DecideBy::Distance: return {unit, distance};
-    case DecideBy::ScreenHeight: return {unit, screenHeight(view, radius, distance)};
+    case DecideBy::PixelError:
+        return {unit, std::max(pixelError(view, level.deviationMetres, distance), 1e-3)};
+    case DecideBy::Distance:
+        return {unit, distance};
+    case DecideBy::ScreenHeight:
+        return {unit, screenHeight(view, radius, distance)};
     }
     return {};
 }
 
-ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds, double radius,
-                           const View& view) {
+ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds,
+                           double radius, const View& view) {
     ResolvedChain chain;
     chain.levels = levels;
     chain.rule = rule;

@@ -11,7 +11,8 @@ namespace thicket {
 enum class DecideBy { PixelError, Distance, ScreenHeight };
 enum class MeasureFrom { NearestPoint, Centre, Depth };
 
-/// A switch that a person set by hand, kept in the unit it was set in. `value`: pixels, metres, or a share of the viewport.
+/// A switch that a person set by hand, kept in the unit it was set in. `value`: pixels, metres, or a share of the
+/// viewport.
 struct FixedSwitch {
     DecideBy unit = DecideBy::Distance;
     double value = 0;
@@ -20,11 +21,11 @@ struct FixedSwitch {
 struct SwitchRule {
     DecideBy decideBy = DecideBy::PixelError;
     MeasureFrom measureFrom = MeasureFrom::NearestPoint; ///< only the nearest point keeps the pixel promise
-    double allowPx = 1.0;     ///< 0.25..8; pixels that a drawn surface may be off
-    double hysteresis = 0.08; ///< 0..0.5; coarser at d (1 + h), finer again at d
-    double fadeSeconds = 0.25; ///< 0..2; both levels are drawn, and counted, while it lasts
-    double cullBelowPx = 3;   ///< 0..64; nothing is drawn when the subject is less tall than this
-    double reachMetres = 0;   ///< nothing is drawn beyond; 0: no such limit
+    double allowPx = 1.0;                                ///< 0.25..8; pixels that a drawn surface may be off
+    double hysteresis = 0.08;                            ///< 0..0.5; coarser at d (1 + h), finer again at d
+    double fadeSeconds = 0.25;                           ///< 0..2; both levels are drawn, and counted, while it lasts
+    double cullBelowPx = 3;    ///< 0..64; nothing is drawn when the subject is less tall than this
+    double reachMetres = 0;    ///< nothing is drawn beyond; 0: no such limit
     double marginMetres = 0.5; ///< kept when this far outside the view
 };
 
@@ -40,7 +41,7 @@ struct LevelCost {
 /// A chain in force for one view's field and lines: distances at instance scale 1, never falling; the first is 0.
 struct ResolvedChain {
     std::vector<LevelCost> levels;
-    std::vector<double> fromMetres;  ///< where each level comes in
+    std::vector<double> fromMetres;   ///< where each level comes in
     std::vector<bool> growsWithScale; ///< false where the switch was set as a plain distance
     SwitchRule rule;
     Bounds bounds;
@@ -49,8 +50,8 @@ struct ResolvedChain {
 };
 
 /// Works out all switches. Those fixed by hand keep their value in their own unit; the others follow the allowance.
-ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds, double radius,
-                           const View& view);
+ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds,
+                           double radius, const View& view);
 
 /// Where one level would come in without regard to its neighbours, metres at scale 1.
 double switchDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view);

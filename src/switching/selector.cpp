@@ -15,7 +15,8 @@ void finishCopies(CopyArrays& copies, const std::vector<ResolvedChain>& chains) 
     }
 }
 
-double copyDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, const View& view, MeasureFrom from) {
+double copyDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, const View& view,
+                    MeasureFrom from) {
     if (from == MeasureFrom::Centre)
         return (copies.centre[i] - view.eye).norm();
     if (from == MeasureFrom::Depth)
@@ -41,8 +42,8 @@ int wantedLevel(const ResolvedChain& chain, double distance, double scale, doubl
     return level;
 }
 
-Culled cullReason(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, const View& view, const Frustum& frustum,
-                  const SelectOptions& options, const Pick& pick) {
+Culled cullReason(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, const View& view,
+                  const Frustum& frustum, const SelectOptions& options, const Pick& pick) {
     if (chain.levels.empty())
         return Culled::NoLevels;
     if (options.cullView && !frustum.touches(copies.centre[i], copies.radius[i], chain.rule.marginMetres))
@@ -74,7 +75,8 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
                                     ? nearest
                                     : copyDistance(chain, copies, i, view, chain.rule.measureFrom);
         pick.distance = static_cast<float>(distance);
-        pick.screenHeight = static_cast<float>(screenHeight(view, copies.radius[i], (copies.centre[i] - view.eye).norm()));
+        pick.screenHeight =
+            static_cast<float>(screenHeight(view, copies.radius[i], (copies.centre[i] - view.eye).norm()));
         pick.culled = cullReason(chain, copies, i, view, frustum, options, pick);
         ++out.culledBy[static_cast<int>(pick.culled)];
         if (pick.culled != Culled::No) {
@@ -93,7 +95,8 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
         pick.level = before.level;
         if (before.fadingFrom >= 0) {
             const double share = (seconds - before.fadeStart) / chain.rule.fadeSeconds;
-            if (share >= 1 || share < 0 || !options.fades || before.fadingFrom >= static_cast<int>(chain.levels.size())) {
+            if (share >= 1 || share < 0 || !options.fades ||
+                before.fadingFrom >= static_cast<int>(chain.levels.size())) {
                 before.fadingFrom = -1;
             } else {
                 pick.fadingFrom = before.fadingFrom;

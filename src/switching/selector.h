@@ -27,10 +27,10 @@ struct Pick {
     Culled culled = Culled::No;
     std::int8_t level = -1;
     std::int8_t fadingFrom = -1;
-    float fade = 1;          ///< share of pixels that show `level`
-    float distance = 0;      ///< metres, measured as the rule says
-    float screenHeight = 0;  ///< share of the viewport
-    float errorPx = 0;       ///< promised pixels off, at the nearest point
+    float fade = 1;         ///< share of pixels that show `level`
+    float distance = 0;     ///< metres, measured as the rule says
+    float screenHeight = 0; ///< share of the viewport
+    float errorPx = 0;      ///< promised pixels off, at the nearest point
 };
 
 /// What a copy remembers from frame to frame.
@@ -67,6 +67,7 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
             const SelectOptions& options, std::vector<PickMemory>& memory, Selection& out);
 
 /// Distance of a point to a copy, measured as the rule says.
-double copyDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, const View& view, MeasureFrom from);
+double copyDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, const View& view,
+                    MeasureFrom from);
 
 } // namespace thicket

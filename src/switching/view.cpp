@@ -5,7 +5,9 @@
 
 namespace thicket {
 
-double View::pixelScale() const { return lines / (2 * std::tan(fovY / 2)); }
+double View::pixelScale() const {
+    return lines / (2 * std::tan(fovY / 2));
+}
 
 View lookAt(const View& like, const Vec3d& eye, const Vec3d& target) {
     View view = like;
@@ -29,7 +31,9 @@ double distanceForPixels(const View& view, double deviationMetres, double allowP
     return deviationMetres * view.pixelScale() / std::max(allowPx, 1e-9);
 }
 
-double deviationForPixels(const View& view, double px, double distanceMetres) { return px * distanceMetres / view.pixelScale(); }
+double deviationForPixels(const View& view, double px, double distanceMetres) {
+    return px * distanceMetres / view.pixelScale();
+}
 
 double screenHeight(const View& view, double radius, double distance) {
     if (distance <= radius * 1.0001)

@@ -23,11 +23,15 @@ fs::path ballFile(const fs::path& folder, const std::string& name, int rows) {
     Surfaces s;
     s.materials.emplace_back();
     const fs::path file = folder / name;
-    EXPECT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(shapes::texturedSphere(2 * rows, rows))}, s, GlbLevels::Named, {})));
+    EXPECT_TRUE(
+        writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(shapes::texturedSphere(2 * rows, rows))}, s,
+                                  GlbLevels::Named, {})));
     return file;
 }
 
-QString text(const fs::path& p) { return QString::fromStdString(p.string()); }
+QString text(const fs::path& p) {
+    return QString::fromStdString(p.string());
+}
 
 /// A window on a real display, used by mouse and keys.
 class WindowTest : public ::testing::Test {
@@ -65,7 +69,8 @@ protected:
         QTest::mousePress(widget, Qt::LeftButton, {}, from);
         for (int i = 1; i <= 8; ++i) {
             const QPoint at = from + (to - from) * i / 8;
-            QMouseEvent move(QEvent::MouseMove, at, widget->mapToGlobal(QPointF(at)), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);
+            QMouseEvent move(QEvent::MouseMove, at, widget->mapToGlobal(QPointF(at)), Qt::NoButton, Qt::LeftButton,
+                             Qt::NoModifier);
             QApplication::sendEvent(widget, &move);
             QTest::qWait(15);
         }
@@ -96,7 +101,8 @@ TEST_F(WindowTest, starts_empty_and_every_stage_can_be_reached_by_mouse_and_key)
 
 TEST_F(WindowTest, dropped_files_become_subjects_and_undo_takes_them_back) {
     QMimeData mime;
-    mime.setUrls({QUrl::fromLocalFile(text(ballFile(folder.path(), "ball.glb", 20))), QUrl::fromLocalFile(text(ballFile(folder.path(), "other.glb", 12)))});
+    mime.setUrls({QUrl::fromLocalFile(text(ballFile(folder.path(), "ball.glb", 20))),
+                  QUrl::fromLocalFile(text(ballFile(folder.path(), "other.glb", 12)))});
     QDragEnterEvent enter(QPoint(600, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(window.get(), &enter);
     EXPECT_TRUE(enter.isAccepted());
@@ -121,7 +127,8 @@ TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
 }
 
 TEST_F(WindowTest, item_models_keep_their_promises) {
-    const QAbstractItemModelTester tester(window->subjectList().model(), QAbstractItemModelTester::FailureReportingMode::Fatal);
+    const QAbstractItemModelTester tester(window->subjectList().model(),
+                                          QAbstractItemModelTester::FailureReportingMode::Fatal);
     thinBall(20);
     window->bench().renameSubject(window->bench().subjectId(), "renamed");
     EXPECT_EQ(window->subjectList().model()->index(0, 0).data().toString(), "renamed");
@@ -156,7 +163,8 @@ TEST_F(WindowTest, levels_are_added_removed_and_locked) {
     ThinChart& chart = window->thinChart();
     const QPointF a = chart.pinPlace(1);
     const QPointF b = chart.pinPlace(2);
-    QTest::mouseDClick(&chart, Qt::LeftButton, {}, QPoint(static_cast<int>((a.x() + b.x()) / 2), static_cast<int>(std::max(a.y(), b.y())) + 30));
+    QTest::mouseDClick(&chart, Qt::LeftButton, {},
+                       QPoint(static_cast<int>((a.x() + b.x()) / 2), static_cast<int>(std::max(a.y(), b.y())) + 30));
     waitForJobs();
     ASSERT_EQ(window->bench().subject()->levels.size(), count + 1);
     for (std::size_t i = 1; i <= count; ++i)
@@ -309,6 +317,29 @@ TEST_F(WindowTest, a_missing_source_can_be_pointed_to_again) {
     waitForJobs();
     for (const Level& level : window->bench().subject()->levels)
         EXPECT_TRUE(level.mesh);
+}
+
+TEST_F(WindowTest, work_kept_automatically_is_found_and_recovered) {
+    thinBall(24);
+    const fs::path file = folder.path() / "p.thicket.json";
+    ASSERT_TRUE(writeProject(window->bench().scene(), file, true));
+    Scene later = window->bench().scene();
+    later.subjects[0].rule.allowPx = 3.5;
+    ASSERT_TRUE(writeTextFile(folder.path() / "p.thicket.json.autosave", encodeProject(later, folder.path())));
+    fs::last_write_time(folder.path() / "p.thicket.json.autosave", fs::last_write_time(file) + std::chrono::seconds(5));
+    window->bench().document.undo().setClean();
+    QSignalSpy found(&window->bench(), &Workbench::recoveryFound);
+    // The question is put to the user; here it is answered by hand.
+    QObject::disconnect(&window->bench(), &Workbench::recoveryFound, window.get(), nullptr);
+    window->open({text(file)});
+    waitForJobs();
+    ASSERT_EQ(found.count(), 1);
+    EXPECT_EQ(window->bench().subject()->rule.allowPx, 1.0) << "the saved project is open until the user decides";
+    window->bench().recover(text(file), found[0][1].toString());
+    waitForJobs();
+    EXPECT_EQ(window->bench().subject()->rule.allowPx, 3.5);
+    EXPECT_TRUE(window->bench().document.modified()) << "recovered work is not saved work";
+    EXPECT_EQ(window->bench().document.path(), file);
 }
 
 TEST_F(WindowTest, cancelling_a_long_job_changes_nothing) {

@@ -44,7 +44,8 @@ TEST(Text, hash_shares_are_even) {
 }
 
 TEST(Parallel, chunks_cover_everything_once) {
-    for (const std::size_t count : {std::size_t{0}, std::size_t{1}, std::size_t{99}, std::size_t{100}, std::size_t{101}, std::size_t{5000}}) {
+    for (const std::size_t count :
+         {std::size_t{0}, std::size_t{1}, std::size_t{99}, std::size_t{100}, std::size_t{101}, std::size_t{5000}}) {
         std::vector<int> seen(count, 0);
         parallelChunks(count, 100, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
@@ -106,12 +107,14 @@ TEST(Job, parts_map_into_the_whole) {
 
 // The layers of the architecture: which modules a module may include from. Everything from base to io knows no Qt.
 TEST(Architecture, includes_go_one_way) {
-    const std::vector<std::string> order{"base", "mesh", "measure", "reduce", "switching", "scene", "budget", "io", "cli", "appmodel", "app"};
+    const std::vector<std::string> order{"base",   "mesh", "measure", "reduce",   "switching", "scene",
+                                         "budget", "io",   "cli",     "appmodel", "app"};
     const auto rank = [&](const std::string& m) { return std::find(order.begin(), order.end(), m) - order.begin(); };
     const std::regex include("#include [<\"]([a-zA-Z]+)(/|[A-Za-z]|>|\\.)");
     int files = 0;
     for (const std::string& module : order)
-        for (const auto& entry : std::filesystem::recursive_directory_iterator(std::filesystem::path(SOURCE_ROOT) / "src" / module)) {
+        for (const auto& entry :
+             std::filesystem::recursive_directory_iterator(std::filesystem::path(SOURCE_ROOT) / "src" / module)) {
             if (!entry.is_regular_file() || (entry.path().extension() != ".h" && entry.path().extension() != ".cpp"))
                 continue;
             ++files;
@@ -125,9 +128,12 @@ TEST(Architecture, includes_go_one_way) {
                     EXPECT_LE(rank(from), rank(module)) << entry.path() << ": " << line;
                     EXPECT_FALSE(module == "appmodel" && from == "cli") << entry.path();
                 }
-                const bool qt = line.find("<Q") != std::string::npos || line.find("<Qt") != std::string::npos || line.find("qcustomplot") != std::string::npos;
+                const bool qt = line.find("<Q") != std::string::npos || line.find("<Qt") != std::string::npos ||
+                                line.find("qcustomplot") != std::string::npos;
                 EXPECT_FALSE(qt && rank(module) < rank("appmodel")) << entry.path() << ": " << line;
-                const bool widgets = line.find("<QWidget") != std::string::npos || line.find("<QMainWindow") != std::string::npos || line.find("<QOpenGL") != std::string::npos;
+                const bool widgets = line.find("<QWidget") != std::string::npos ||
+                                     line.find("<QMainWindow") != std::string::npos ||
+                                     line.find("<QOpenGL") != std::string::npos;
                 EXPECT_FALSE(widgets && module == "appmodel") << entry.path() << ": " << line;
             }
         }

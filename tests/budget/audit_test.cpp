@@ -91,7 +91,8 @@ TEST(Audit, counts_frames_over_any_budget) {
 
 TEST(Audit, a_route_without_length_is_refused_and_cancel_is_kept) {
     Scene scene = sceneWithBalls();
-    EXPECT_EQ(auditRoute(scene, {"dot", {{0, Vec3d(0, 0, 0), Vec3d(0, 0, 1)}}}, {}, {}).error().text(), "dot: the route has no length; record or key a camera move first");
+    EXPECT_EQ(auditRoute(scene, {"dot", {{0, Vec3d(0, 0, 0), Vec3d(0, 0, 1)}}}, {}, {}).error().text(),
+              "dot: the route has no length; record or key a camera move first");
     std::stop_source stop;
     stop.request_stop();
     EXPECT_EQ(auditRoute(scene, scene.routes[0], {}, {stop.get_token(), {}, 0, 1}).error().code, ErrorCode::Cancelled);

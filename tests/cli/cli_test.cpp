@@ -33,7 +33,9 @@ fs::path ballFile(const fs::path& folder, const std::string& name, int rows) {
     Surfaces s;
     s.materials.emplace_back();
     const fs::path file = folder / name;
-    EXPECT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(shapes::texturedSphere(2 * rows, rows))}, s, GlbLevels::Named, {})));
+    EXPECT_TRUE(
+        writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(shapes::texturedSphere(2 * rows, rows))}, s,
+                                  GlbLevels::Named, {})));
     return file;
 }
 
@@ -43,7 +45,8 @@ TEST(Cli, usage_errors_exit_with_2) {
     EXPECT_EQ(run({}).code, 2);
     EXPECT_EQ(run({"fly"}).code, 2);
     EXPECT_EQ(run({"thin", "x.glb"}).code, 2);
-    EXPECT_EQ(run({"thin", "x.glb", "-o", "y.glb", "--levels", "2", "--ratios", "0.5"}).code, 2) << "two kinds of target at once";
+    EXPECT_EQ(run({"thin", "x.glb", "-o", "y.glb", "--levels", "2", "--ratios", "0.5"}).code, 2)
+        << "two kinds of target at once";
     EXPECT_EQ(run({"thin", "x.glb", "-o", "y.glb", "--ratios", "3"}).code, 2);
     EXPECT_EQ(run({"thin", "x.glb", "-o", "y.glb", "--role", "hero"}).code, 2);
     const Ran help = run({"--help"});
@@ -66,7 +69,8 @@ TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
     const TempFolder folder;
     const fs::path in = ballFile(folder.path(), "ball.glb", 60);
     const fs::path out = folder.path() / "out.glb";
-    const Ran ran = run({"thin", in.string(), "-o", out.string(), "--ratios", "0.3,0.05", "--allow", "2", "--fov", "90", "--height", "1000", "--json"});
+    const Ran ran = run({"thin", in.string(), "-o", out.string(), "--ratios", "0.3,0.05", "--allow", "2", "--fov", "90",
+                         "--height", "1000", "--json"});
     ASSERT_EQ(ran.code, 0) << ran.err;
     const auto levels = ran.json()["subjects"][0]["levels"];
     ASSERT_EQ(levels.size(), 3U);
@@ -78,7 +82,8 @@ TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
         if (i > 0) {
             EXPECT_LT(levels[i]["triangles"], levels[i - 1]["triangles"]);
             // 90 degrees, 1000 lines: 500 pixels a metre at a metre, so the switch stands at promised * 500 / 2.
-            EXPECT_NEAR(levels[i]["switch_distance"].get<double>(), levels[i]["deviation"]["promised"].get<double>() * 250, 1e-6);
+            EXPECT_NEAR(levels[i]["switch_distance"].get<double>(),
+                        levels[i]["deviation"]["promised"].get<double>() * 250, 1e-6);
         }
     }
     for (const char* key : {"read_ms", "record_ms", "cut_ms", "measure_ms", "write_ms", "peak_bytes"})
@@ -131,12 +136,14 @@ TEST(Cli, cancel_exits_with_4_and_writes_nothing) {
     std::stop_source stop;
     stop.request_stop();
     const fs::path out = folder.path() / "o.glb";
-    const Ran ran = run({"thin", ballFile(folder.path(), "ball.glb", 20).string(), "-o", out.string()}, stop.get_token());
+    const Ran ran =
+        run({"thin", ballFile(folder.path(), "ball.glb", 20).string(), "-o", out.string()}, stop.get_token());
     EXPECT_EQ(ran.code, 4);
     EXPECT_FALSE(fs::exists(out));
 }
 
-// The whole way through on a small project: audit says whether the budget holds by its exit code, ship writes what it lists.
+// The whole way through on a small project: audit says whether the budget holds by its exit code, ship writes what it
+// lists.
 TEST(Cli, audit_and_ship_a_project) {
     const TempFolder folder;
     const fs::path ball = ballFile(folder.path(), "ball.glb", 40);
@@ -146,7 +153,8 @@ TEST(Cli, audit_and_ship_a_project) {
     scene.name = "small";
     subject->id = 1;
     const auto state = recordSubject(*subject, {}, {});
-    scene.subjects = {*thinSubject(*subject, *state, presetFor(Role::Dressing, subject->levels[0].triangles).targets, {})};
+    scene.subjects = {
+        *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->levels[0].triangles).targets, {})};
     scene.devices = {demo::handheld60(), demo::desk120()};
     scene.devices[1].triangleBudget = 10;
     scene.routes = {demo::channelRun()};

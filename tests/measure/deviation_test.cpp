@@ -12,7 +12,8 @@ namespace {
 double bruteForce(const Mesh& mesh, const Vec3d& p) {
     double best = 1e300;
     for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
-        const Vec3d q = closestPointOnTriangle(p, mesh.positions[mesh.indices[3 * t]].cast<double>(), mesh.positions[mesh.indices[3 * t + 1]].cast<double>(),
+        const Vec3d q = closestPointOnTriangle(p, mesh.positions[mesh.indices[3 * t]].cast<double>(),
+                                               mesh.positions[mesh.indices[3 * t + 1]].cast<double>(),
                                                mesh.positions[mesh.indices[3 * t + 2]].cast<double>());
         best = std::min(best, (q - p).norm());
     }
@@ -74,12 +75,14 @@ TEST(Deviation, sees_what_only_one_direction_sees) {
 TEST(Deviation, of_a_coarse_sphere_matches_the_sagitta) {
     const Mesh fine = shapes::sphere(120);
     const Mesh coarse = shapes::sphere(6);
-    // The largest gap is the largest distance of a coarse triangle's plane from the unit sphere: found by brute sampling.
+    // The largest gap is the largest distance of a coarse triangle's plane from the unit sphere: found by brute
+    // sampling.
     double deepest = 0;
     for (std::uint32_t t = 0; t < coarse.triangleCount(); ++t)
         for (int i = 0; i <= 60; ++i)
             for (int j = 0; j <= 60 - i; ++j) {
-                const Vec3f p = (coarse.positions[coarse.indices[3 * t]] * static_cast<float>(i) + coarse.positions[coarse.indices[3 * t + 1]] * static_cast<float>(j) +
+                const Vec3f p = (coarse.positions[coarse.indices[3 * t]] * static_cast<float>(i) +
+                                 coarse.positions[coarse.indices[3 * t + 1]] * static_cast<float>(j) +
                                  coarse.positions[coarse.indices[3 * t + 2]] * static_cast<float>(60 - i - j)) /
                                 60;
                 deepest = std::max(deepest, 1 - static_cast<double>(p.norm()));
@@ -110,7 +113,9 @@ TEST(Deviation, promised_covers_an_independent_dense_sampling) {
                     a = 1 - a;
                     b = 1 - b;
                 }
-                const Vec3f p = coarse.positions[coarse.indices[3 * t]] * (1 - a - b) + coarse.positions[coarse.indices[3 * t + 1]] * a + coarse.positions[coarse.indices[3 * t + 2]] * b;
+                const Vec3f p = coarse.positions[coarse.indices[3 * t]] * (1 - a - b) +
+                                coarse.positions[coarse.indices[3 * t + 1]] * a +
+                                coarse.positions[coarse.indices[3 * t + 2]] * b;
                 found = std::max(found, query.closest(p.cast<double>()).distance);
             }
         EXPECT_LE(found, d->promised()) << "seed " << seed;
@@ -138,7 +143,9 @@ TEST(Picture, shows_the_shape_and_leaves_the_rest_clear) {
     PictureOptions options;
     options.width = options.height = 64;
     const Picture picture = renderPicture(shapes::sphere(20), options);
-    const auto alpha = [&](int x, int y) { return static_cast<int>(picture.rgba[static_cast<std::size_t>(4 * (y * 64 + x) + 3)]); };
+    const auto alpha = [&](int x, int y) {
+        return static_cast<int>(picture.rgba[static_cast<std::size_t>(4 * (y * 64 + x) + 3)]);
+    };
     EXPECT_EQ(alpha(32, 32), 255);
     EXPECT_EQ(alpha(0, 0), 0);
     double covered = 0;

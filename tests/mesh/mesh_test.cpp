@@ -19,10 +19,12 @@ TEST(Check, names_the_first_bad_element) {
     ASSERT_TRUE(checkMesh(mesh, "a.glb"));
     Mesh bad = mesh;
     bad.positions[7].y() = std::numeric_limits<float>::quiet_NaN();
-    EXPECT_EQ(checkMesh(bad, "a.glb").error().text(), "a.glb: the position of vertex 7 is not a number; repair the mesh where it was made");
+    EXPECT_EQ(checkMesh(bad, "a.glb").error().text(),
+              "a.glb: the position of vertex 7 is not a number; repair the mesh where it was made");
     bad = mesh;
     bad.indices[10] = 100000;
-    EXPECT_EQ(checkMesh(bad, "a.glb").error().text(), "a.glb: triangle 3 uses vertex 100000, but there are only 92; export the file again");
+    EXPECT_EQ(checkMesh(bad, "a.glb").error().text(),
+              "a.glb: triangle 3 uses vertex 100000, but there are only 92; export the file again");
     bad = mesh;
     bad.indices.clear();
     EXPECT_EQ(checkMesh(bad, "a.glb").error().what, "holds no triangles");

@@ -20,7 +20,10 @@ Record recordOf(const Mesh& mesh) {
 
 double area(const Mesh& mesh, std::uint32_t t) {
     const Vec3d a = mesh.positions[mesh.indices[3 * t]].cast<double>();
-    return (mesh.positions[mesh.indices[3 * t + 1]].cast<double>() - a).cross(mesh.positions[mesh.indices[3 * t + 2]].cast<double>() - a).norm() / 2;
+    return (mesh.positions[mesh.indices[3 * t + 1]].cast<double>() - a)
+               .cross(mesh.positions[mesh.indices[3 * t + 2]].cast<double>() - a)
+               .norm() /
+           2;
 }
 
 void expectSound(const Mesh& mesh) {
@@ -47,7 +50,8 @@ double sphereRatio(const Mesh& level) {
     for (std::uint32_t t = 0; t < level.triangleCount(); ++t)
         for (int i = 0; i <= 12; ++i)
             for (int j = 0; j <= 12 - i; ++j) {
-                const Vec3f p = (level.positions[level.indices[3 * t]] * static_cast<float>(i) + level.positions[level.indices[3 * t + 1]] * static_cast<float>(j) +
+                const Vec3f p = (level.positions[level.indices[3 * t]] * static_cast<float>(i) +
+                                 level.positions[level.indices[3 * t + 1]] * static_cast<float>(j) +
                                  level.positions[level.indices[3 * t + 2]] * static_cast<float>(12 - i - j)) /
                                 12;
                 largest = std::max(largest, std::abs(static_cast<double>(p.norm()) - 1));
@@ -129,7 +133,8 @@ TEST(Record, dense_box_becomes_twelve_exact_triangles) {
 TEST(Record, plate_keeps_its_outline_and_its_holes) {
     const Mesh mesh = shapes::plateWithHoles(32);
     const Record record = recordOf(mesh);
-    // 16 square holes and an outline of four corners need 98 triangles at the least; half as many again are enough for us.
+    // 16 square holes and an outline of four corners need 98 triangles at the least; half as many again are enough for
+    // us.
     const Mesh level = cutRecord(record, 150);
     EXPECT_LE(level.triangleCount(), 150U);
     EXPECT_LT(measureDeviation(mesh, level, {}, {})->max(), 1e-4);
@@ -151,13 +156,15 @@ TEST(Record, materials_keep_their_border) {
     const int n = 24;
     for (int z = 0; z <= n; ++z)
         for (int x = 0; x <= n; ++x)
-            mesh.positions.emplace_back(static_cast<float>(x), 0.02F * static_cast<float>((x * 7 + z * 3) % 5), static_cast<float>(z));
+            mesh.positions.emplace_back(static_cast<float>(x), 0.02F * static_cast<float>((x * 7 + z * 3) % 5),
+                                        static_cast<float>(z));
     std::vector<std::uint32_t> halves[2];
     for (int z = 0; z < n; ++z)
         for (int x = 0; x < n; ++x) {
             const auto at = [&](int i, int j) { return static_cast<std::uint32_t>(j * (n + 1) + i); };
             auto& half = halves[x < n / 2 ? 0 : 1];
-            half.insert(half.end(), {at(x, z), at(x, z + 1), at(x + 1, z), at(x + 1, z), at(x, z + 1), at(x + 1, z + 1)});
+            half.insert(half.end(),
+                        {at(x, z), at(x, z + 1), at(x + 1, z), at(x + 1, z), at(x, z + 1), at(x + 1, z + 1)});
         }
     for (std::uint32_t m = 0; m < 2; ++m) {
         mesh.parts.push_back({mesh.triangleCount(), static_cast<std::uint32_t>(halves[m].size() / 3), m});
@@ -246,7 +253,8 @@ TEST(Record, cancelling_at_any_point_gives_cancelled) {
     for (const int after : {0, 1, 3, 5}) {
         std::stop_source stop;
         int calls = 0;
-        JobContext job{stop.get_token(), [&](double, std::string_view) {
+        JobContext job{stop.get_token(),
+                       [&](double, std::string_view) {
                            if (calls++ >= after)
                                stop.request_stop();
                        },
@@ -267,7 +275,9 @@ TEST(Chain, levels_meet_their_targets) {
     const Record record = recordOf(mesh);
     const auto curve = measureCurve(mesh, query, record, {});
     ASSERT_TRUE(curve);
-    const auto by = [&](TargetKind kind, double value, std::uint32_t lighter) { return cutLevel(mesh, query, record, *curve, {kind, value}, lighter, {}); };
+    const auto by = [&](TargetKind kind, double value, std::uint32_t lighter) {
+        return cutLevel(mesh, query, record, *curve, {kind, value}, lighter, {});
+    };
     EXPECT_EQ(by(TargetKind::Triangles, 5000, mesh.triangleCount())->mesh.triangleCount(), 5000U);
     EXPECT_EQ(by(TargetKind::ShareOfFirst, 0.25, mesh.triangleCount())->mesh.triangleCount(), 8000U);
     EXPECT_EQ(by(TargetKind::ShareOfPrevious, 0.5, 8000)->mesh.triangleCount(), 4000U);

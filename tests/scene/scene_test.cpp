@@ -18,10 +18,12 @@ Subject ball(const std::string& name, int splits) {
 }
 
 bool same(const Scene& a, const Scene& b) {
-    if (a.name != b.name || a.subjects.size() != b.subjects.size() || a.placements.size() != b.placements.size() || a.device != b.device || a.view.fovY != b.view.fovY)
+    if (a.name != b.name || a.subjects.size() != b.subjects.size() || a.placements.size() != b.placements.size() ||
+        a.device != b.device || a.view.fovY != b.view.fovY)
         return false;
     for (std::size_t i = 0; i < a.subjects.size(); ++i)
-        if (a.subjects[i].id != b.subjects[i].id || a.subjects[i].name != b.subjects[i].name || a.subjects[i].levels.size() != b.subjects[i].levels.size() ||
+        if (a.subjects[i].id != b.subjects[i].id || a.subjects[i].name != b.subjects[i].name ||
+            a.subjects[i].levels.size() != b.subjects[i].levels.size() ||
             a.subjects[i].rule.allowPx != b.subjects[i].rule.allowPx)
             return false;
     return true;
@@ -33,13 +35,16 @@ TEST(Edits, any_run_of_edits_undoes_to_where_it_began) {
     std::mt19937 random(4);
     Scene scene;
     apply(scene, addSubjects(scene, {ball("a", 3), ball("b", 3), ball("c", 3)}, "add"));
-    scene.placements = {{10, scene.subjects[0].id, {1, 0, 0}, Quatd::Identity(), 1}, {11, scene.subjects[1].id, {2, 0, 0}, Quatd::Identity(), 1}};
+    scene.placements = {{10, scene.subjects[0].id, {1, 0, 0}, Quatd::Identity(), 1},
+                        {11, scene.subjects[1].id, {2, 0, 0}, Quatd::Identity(), 1}};
     const Scene start = scene;
     std::vector<Edit> done;
     for (int i = 0; i < 60; ++i) {
         Edit edit;
         switch (random() % 4) {
-        case 0: edit = addSubjects(scene, {ball("n" + std::to_string(i), 2)}, "add"); break;
+        case 0:
+            edit = addSubjects(scene, {ball("n" + std::to_string(i), 2)}, "add");
+            break;
         case 1:
             if (!scene.subjects.empty())
                 edit = removeSubject(scene, scene.subjects[random() % scene.subjects.size()].id);
@@ -70,7 +75,8 @@ TEST(Edits, any_run_of_edits_undoes_to_where_it_began) {
 TEST(Edits, removing_a_subject_takes_its_placements_along_and_back) {
     Scene scene;
     apply(scene, addSubjects(scene, {ball("a", 2), ball("b", 2)}, "add"));
-    scene.placements = {{10, scene.subjects[0].id, Vec3d(0, 0, 0), Quatd::Identity(), 1}, {11, scene.subjects[1].id, Vec3d(0, 0, 0), Quatd::Identity(), 1}};
+    scene.placements = {{10, scene.subjects[0].id, Vec3d(0, 0, 0), Quatd::Identity(), 1},
+                        {11, scene.subjects[1].id, Vec3d(0, 0, 0), Quatd::Identity(), 1}};
     const Edit edit = removeSubject(scene, scene.subjects[0].id);
     apply(scene, edit);
     ASSERT_EQ(scene.placements.size(), 1U);
@@ -142,7 +148,8 @@ TEST(Route, passes_through_its_keys) {
 TEST(Select, unplaced_subjects_stand_in_a_row) {
     Scene scene;
     apply(scene, addSubjects(scene, {ball("a", 2), ball("b", 2), ball("c", 2)}, "add"));
-    scene.placements = {{10, scene.subjects[0].id, {5, 0, 0}, Quatd::Identity(), 2}, {11, scene.subjects[0].id, {9, 0, 0}, Quatd::Identity(), 1}};
+    scene.placements = {{10, scene.subjects[0].id, {5, 0, 0}, Quatd::Identity(), 2},
+                        {11, scene.subjects[0].id, {9, 0, 0}, Quatd::Identity(), 1}};
     const SelectScene s = selectScene(scene, scene.view);
     ASSERT_EQ(s.copies.size(), 4U);
     EXPECT_GT((s.copies.centre[3] - s.copies.centre[2]).norm(), 2 * scene.subjects[1].bounds.size().x() / 2);

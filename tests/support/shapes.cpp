@@ -7,7 +7,9 @@
 
 namespace thicket::shapes {
 
-void onePart(Mesh& mesh) { mesh.parts = {{0, mesh.triangleCount(), 0}}; }
+void onePart(Mesh& mesh) {
+    mesh.parts = {{0, mesh.triangleCount(), 0}};
+}
 
 namespace {
 /// Joins equal positions, keeping positions only.
@@ -26,11 +28,11 @@ Mesh welded(const Mesh& mesh) {
 
 Mesh sphere(int splits, double radius) {
     const double g = std::numbers::phi;
-    const std::vector<Vec3d> corner{{-1, g, 0}, {1, g, 0}, {-1, -g, 0}, {1, -g, 0}, {0, -1, g}, {0, 1, g},
-                                    {0, -1, -g}, {0, 1, -g}, {g, 0, -1}, {g, 0, 1}, {-g, 0, -1}, {-g, 0, 1}};
-    const int face[20][3] = {{0, 11, 5}, {0, 5, 1}, {0, 1, 7}, {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4},
-                             {11, 10, 2}, {10, 7, 6}, {7, 1, 8}, {3, 9, 4}, {3, 4, 2}, {3, 2, 6}, {3, 6, 8},
-                             {3, 8, 9}, {4, 9, 5}, {2, 4, 11}, {6, 2, 10}, {8, 6, 7}, {9, 8, 1}};
+    const std::vector<Vec3d> corner{{-1, g, 0},  {1, g, 0},  {-1, -g, 0}, {1, -g, 0}, {0, -1, g},  {0, 1, g},
+                                    {0, -1, -g}, {0, 1, -g}, {g, 0, -1},  {g, 0, 1},  {-g, 0, -1}, {-g, 0, 1}};
+    const int face[20][3] = {{0, 11, 5},  {0, 5, 1},  {0, 1, 7},  {0, 7, 10}, {0, 10, 11}, {1, 5, 9}, {5, 11, 4},
+                             {11, 10, 2}, {10, 7, 6}, {7, 1, 8},  {3, 9, 4},  {3, 4, 2},   {3, 2, 6}, {3, 6, 8},
+                             {3, 8, 9},   {4, 9, 5},  {2, 4, 11}, {6, 2, 10}, {8, 6, 7},   {9, 8, 1}};
     // Points on edges are named by their corners and weights, so that both faces find the same one.
     std::map<std::array<int, 6>, std::uint32_t> known;
     Mesh mesh;
@@ -40,7 +42,8 @@ Mesh sphere(int splits, double radius) {
             if (n.second == 0)
                 n.first = -1;
         std::sort(named.begin(), named.end());
-        const std::array<int, 6> key{named[0].first, named[0].second, named[1].first, named[1].second, named[2].first, named[2].second};
+        const std::array<int, 6> key{named[0].first,  named[0].second, named[1].first,
+                                     named[1].second, named[2].first,  named[2].second};
         const auto [found, fresh] = known.try_emplace(key, mesh.vertexCount());
         if (fresh) {
             const Vec3d p = (corner[static_cast<std::size_t>(f[0])] * i + corner[static_cast<std::size_t>(f[1])] * j +
@@ -55,9 +58,11 @@ Mesh sphere(int splits, double radius) {
         for (int i = 0; i < splits; ++i)
             for (int j = 0; j < splits - i; ++j) {
                 const int k = splits - i - j;
-                mesh.indices.insert(mesh.indices.end(), {vertex(f, k, i, j), vertex(f, k - 1, i + 1, j), vertex(f, k - 1, i, j + 1)});
+                mesh.indices.insert(mesh.indices.end(),
+                                    {vertex(f, k, i, j), vertex(f, k - 1, i + 1, j), vertex(f, k - 1, i, j + 1)});
                 if (k > 1)
-                    mesh.indices.insert(mesh.indices.end(), {vertex(f, k - 1, i + 1, j), vertex(f, k - 2, i + 1, j + 1), vertex(f, k - 1, i, j + 1)});
+                    mesh.indices.insert(mesh.indices.end(), {vertex(f, k - 1, i + 1, j), vertex(f, k - 2, i + 1, j + 1),
+                                                             vertex(f, k - 1, i, j + 1)});
             }
     onePart(mesh);
     return mesh;
@@ -72,8 +77,11 @@ Mesh torus(int around, int across, double major, double minor) {
             mesh.positions.emplace_back(static_cast<float>((major + minor * std::cos(v)) * std::cos(u)),
                                         static_cast<float>(minor * std::sin(v)),
                                         static_cast<float>((major + minor * std::cos(v)) * std::sin(u)));
-            const auto at = [&](int x, int y) { return static_cast<std::uint32_t>((x % around) * across + y % across); };
-            mesh.indices.insert(mesh.indices.end(), {at(i, j), at(i, j + 1), at(i + 1, j), at(i, j + 1), at(i + 1, j + 1), at(i + 1, j)});
+            const auto at = [&](int x, int y) {
+                return static_cast<std::uint32_t>((x % around) * across + y % across);
+            };
+            mesh.indices.insert(mesh.indices.end(),
+                                {at(i, j), at(i, j + 1), at(i + 1, j), at(i, j + 1), at(i + 1, j + 1), at(i + 1, j)});
         }
     onePart(mesh);
     return mesh;
@@ -111,7 +119,8 @@ Mesh plateWithHoles(int squares) {
         for (int x = 0; x < squares; ++x) {
             if (x % 8 >= 3 && x % 8 <= 5 && z % 8 >= 3 && z % 8 <= 5)
                 continue;
-            mesh.indices.insert(mesh.indices.end(), {at(x, z), at(x, z + 1), at(x + 1, z), at(x + 1, z), at(x, z + 1), at(x + 1, z + 1)});
+            mesh.indices.insert(mesh.indices.end(),
+                                {at(x, z), at(x, z + 1), at(x + 1, z), at(x + 1, z), at(x, z + 1), at(x + 1, z + 1)});
         }
     dropUnusedVertices(mesh);
     onePart(mesh);

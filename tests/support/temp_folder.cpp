@@ -7,7 +7,8 @@ namespace thicket {
 
 TempFolder::TempFolder() {
     static std::atomic<int> serial{0};
-    m_path = std::filesystem::temp_directory_path() / ("thicket-test-" + std::to_string(getpid()) + "-" + std::to_string(serial++));
+    m_path = std::filesystem::temp_directory_path() /
+             ("thicket-test-" + std::to_string(getpid()) + "-" + std::to_string(serial++));
     std::filesystem::create_directories(m_path);
 }
 

@@ -62,7 +62,8 @@ TEST(Frustum, agrees_with_projection_for_points) {
         const Vec3d q = p - view.eye;
         const double depth = q.dot(view.forward);
         const double ty = std::tan(view.fovY / 2);
-        const bool seen = depth > view.nearMetres && depth < view.farMetres && std::abs(q.dot(view.up)) < depth * ty && std::abs(q.dot(right)) < depth * ty * view.aspect;
+        const bool seen = depth > view.nearMetres && depth < view.farMetres && std::abs(q.dot(view.up)) < depth * ty &&
+                          std::abs(q.dot(right)) < depth * ty * view.aspect;
         inside += seen ? 1 : 0;
         EXPECT_EQ(frustum.touches(p, 0, 0), seen);
         if (seen) {
@@ -109,7 +110,8 @@ TEST(Selector, keeps_the_pixel_promise_everywhere) {
     std::mt19937 random(8);
     std::uniform_real_distribution<double> u(-1, 1);
     for (int i = 0; i < 3000; ++i) {
-        const CopyArrays copies = copyAt({u(random) * 5, u(random), u(random) * 5}, 0.5 + std::abs(u(random)) * 2, chains);
+        const CopyArrays copies =
+            copyAt({u(random) * 5, u(random), u(random) * 5}, 0.5 + std::abs(u(random)) * 2, chains);
         const double reach = std::pow(10, 1 + 1.5 * u(random));
         const View view = lookAt(base, {u(random) * reach, u(random) * reach, u(random) * reach}, copies.centre[0]);
         std::vector<PickMemory> memory;
@@ -173,7 +175,9 @@ TEST(Selector, fades_between_levels_and_counts_both) {
     std::vector<PickMemory> memory;
     Selection s;
     const double d = chains[0].fromMetres[2];
-    const auto at = [&](double distance, double seconds) { select(chains, copies, lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), seconds, {}, memory, s); };
+    const auto at = [&](double distance, double seconds) {
+        select(chains, copies, lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), seconds, {}, memory, s);
+    };
     at(d * 0.9, 0);
     EXPECT_EQ(s.triangles, 2500U);
     at(d * 1.1, 1);
@@ -240,7 +244,8 @@ TEST(Selector, scale_moves_derived_switches) {
         for (const double part : {0.99, 1.01}) {
             std::vector<PickMemory> memory;
             Selection s;
-            select(chains, copies, lookAt(base, {0, 1.5 * scale, scale + d * part}, {0, 1.5 * scale, 0}), 0, {}, memory, s);
+            select(chains, copies, lookAt(base, {0, 1.5 * scale, scale + d * part}, {0, 1.5 * scale, 0}), 0, {}, memory,
+                   s);
             EXPECT_EQ(static_cast<int>(s.picks[0].level), part < 1 ? 2 : 3) << scale;
         }
     }

@@ -7,7 +7,9 @@
 
 namespace thicket::app {
 
-LedgerView::LedgerView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(bench) { setAccessibleName(tr("Who spends the frame")); }
+LedgerView::LedgerView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(bench) {
+    setAccessibleName(tr("Who spends the frame"));
+}
 
 void LedgerView::show(const Ledger& ledger) {
     m_ledger = ledger;
@@ -22,7 +24,9 @@ void LedgerView::paintEvent(QPaintEvent*) {
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < m_ledger.rows.size(); ++i)
         order.push_back(i);
-    std::stable_sort(order.begin(), order.end(), [this](std::size_t a, std::size_t b) { return m_ledger.rows[a].cost.ms > m_ledger.rows[b].cost.ms; });
+    std::stable_sort(order.begin(), order.end(), [this](std::size_t a, std::size_t b) {
+        return m_ledger.rows[a].cost.ms > m_ledger.rows[b].cost.ms;
+    });
     const Device* device = m_bench.scene().currentDevice();
     const double full = std::max(device != nullptr ? device->frameMs : 8.0, 0.01);
     int y = 0;
@@ -33,8 +37,10 @@ void LedgerView::paintEvent(QPaintEvent*) {
             continue;
         p.setFont(Look::font(12, 500));
         p.setPen(l.text);
-        p.drawText(QRect(0, y, width() - 70, 16), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(QString::fromStdString(s->name), Qt::ElideRight, width() - 76));
-        p.drawText(QRect(width() - 70, y, 70, 16), Qt::AlignRight | Qt::AlignVCenter, QStringLiteral("%1 ms").arg(row.cost.ms, 0, 'f', 2));
+        p.drawText(QRect(0, y, width() - 70, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(QString::fromStdString(s->name), Qt::ElideRight, width() - 76));
+        p.drawText(QRect(width() - 70, y, 70, 16), Qt::AlignRight | Qt::AlignVCenter,
+                   QStringLiteral("%1 ms").arg(row.cost.ms, 0, 'f', 2));
         p.setPen(Qt::NoPen);
         p.setBrush(l.raised);
         p.drawRoundedRect(QRectF(0, y + 18, width(), 4), 2, 2);
@@ -43,12 +49,17 @@ void LedgerView::paintEvent(QPaintEvent*) {
         p.setFont(Look::font(10.5));
         p.setPen(l.quiet);
         p.drawText(QRect(0, y + 24, width(), 14), Qt::AlignLeft | Qt::AlignVCenter,
-                   row.drawn == 0 ? tr("nothing drawn") : tr("%1 triangles · %2 drawn · %3 off").arg(shortText(static_cast<double>(row.cost.triangles))).arg(row.drawn).arg(pixelText(row.errorPx)));
+                   row.drawn == 0 ? tr("nothing drawn")
+                                  : tr("%1 triangles · %2 drawn · %3 off")
+                                        .arg(shortText(static_cast<double>(row.cost.triangles)))
+                                        .arg(row.drawn)
+                                        .arg(pixelText(row.errorPx)));
         y += 44;
     }
 }
 
-BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent) : Panel(tr("Who spends the frame"), parent), m_bench(bench) {
+BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
+    : Panel(tr("Who spends the frame"), parent), m_bench(bench) {
     m_device = new QComboBox;
     body->addWidget(fieldRow(tr("Device"), m_device, tr("The machine whose budget counts")));
     m_ledger = new LedgerView(bench);
@@ -58,7 +69,8 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent) : Panel(tr("Who spen
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
     body->addWidget(m_findings);
     auto* keys = new QHBoxLayout;
-    m_key = makeButton(tr("Key the camera here"), tr("Add the shot camera's place to the end of the route, four seconds after the last key (K)"));
+    m_key = makeButton(tr("Key the camera here"),
+                       tr("Add the shot camera's place to the end of the route, four seconds after the last key (K)"));
     m_clear = makeButton(tr("Clear"), tr("Remove the route; undo brings it back"));
     keys->addWidget(m_key, 1);
     keys->addWidget(m_clear);
@@ -67,7 +79,8 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent) : Panel(tr("Who spen
     connect(m_key, &QPushButton::clicked, this, &BudgetPanel::keyRequested);
     connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearRoute(); });
     m_play = makeButton(tr("Play"), tr("Play the route in the viewport (Space)"));
-    m_fly = makeButton(tr("Fly the route"), tr("Walk every frame of the route and compare it with the budget (Ctrl+R)"), true);
+    m_fly = makeButton(tr("Fly the route"), tr("Walk every frame of the route and compare it with the budget (Ctrl+R)"),
+                       true);
     footer->addWidget(m_play);
     footer->addWidget(m_fly);
     connect(m_device, &QComboBox::activated, this, [this](int i) { m_bench.setDevice(static_cast<std::size_t>(i)); });
@@ -83,7 +96,9 @@ void BudgetPanel::setFrame(const Ledger& ledger, double seconds) {
     m_ledger->show(ledger);
 }
 
-void BudgetPanel::setPlaying(bool playing) { m_play->setText(playing ? tr("Stop") : tr("Play")); }
+void BudgetPanel::setPlaying(bool playing) {
+    m_play->setText(playing ? tr("Stop") : tr("Play"));
+}
 
 void BudgetPanel::refresh() {
     const auto& scene = m_bench.scene();
@@ -97,11 +112,16 @@ void BudgetPanel::refresh() {
     m_clear->setEnabled(!scene.routes.empty());
     m_play->setEnabled(route);
     m_fly->setEnabled(route);
-    m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)") : tr("This project has no route yet"));
+    m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)")
+                            : tr("This project has no route yet"));
     const Audit* audit = m_bench.audit();
     const Look& l = Look::now();
     if (audit == nullptr || audit->frames.empty()) {
-        m_findings->setText(QStringLiteral("<span style='color:%1'>%2</span>").arg(l.quiet.name(), route ? tr("Not flown yet.") : scene.routes.empty() ? tr("No route in this project yet.") : tr("One key so far; a route needs two.")));
+        m_findings->setText(QStringLiteral("<span style='color:%1'>%2</span>")
+                                .arg(l.quiet.name(), route ? tr("Not flown yet.")
+                                                     : scene.routes.empty()
+                                                         ? tr("No route in this project yet.")
+                                                         : tr("One key so far; a route needs two.")));
         return;
     }
     std::uint64_t switches = 0;
@@ -116,18 +136,27 @@ void BudgetPanel::refresh() {
     }
     QString rows;
     const auto row = [&](const QString& name, const QString& value, bool bad) {
-        rows += QStringLiteral("<tr><td style='color:%1; padding:2px 8px 2px 0'>%2</td><td align='right' style='color:%3'>%4</td></tr>").arg(l.quiet.name(), name, (bad ? l.over : l.text).name(), value);
+        rows += QStringLiteral("<tr><td style='color:%1; padding:2px 8px 2px 0'>%2</td><td align='right' "
+                               "style='color:%3'>%4</td></tr>")
+                    .arg(l.quiet.name(), name, (bad ? l.over : l.text).name(), value);
     };
     const AuditFrame& worst = audit->frames[audit->worstFrame];
     const Device* d = scene.currentDevice();
-    row(tr("over budget"), audit->framesOver == 1 ? tr("1 frame") : tr("%1 frames").arg(groupedText(audit->framesOver)), audit->framesOver > 0);
+    row(tr("over budget"), audit->framesOver == 1 ? tr("1 frame") : tr("%1 frames").arg(groupedText(audit->framesOver)),
+        audit->framesOver > 0);
     row(tr("worst frame"), QStringLiteral("%1 ms").arg(worst.ms, 0, 'f', 1), d != nullptr && worst.ms > d->frameMs);
-    row(tr("most triangles"), groupedText(static_cast<qint64>(triangles)), d != nullptr && triangles > d->triangleBudget);
+    row(tr("most triangles"), groupedText(static_cast<qint64>(triangles)),
+        d != nullptr && triangles > d->triangleBudget);
     row(tr("most draws"), groupedText(static_cast<qint64>(draws)), d != nullptr && draws > d->drawBudget);
     row(tr("worst error"), pixelText(error), false);
-    row(tr("switches a second"), QStringLiteral("%1").arg(static_cast<double>(switches) * audit->framesPerSecond / static_cast<double>(audit->frames.size()), 0, 'f', 1), false);
-    m_findings->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
-                            .arg(m_bench.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"), rows));
+    row(tr("switches a second"),
+        QStringLiteral("%1").arg(static_cast<double>(switches) * audit->framesPerSecond /
+                                     static_cast<double>(audit->frames.size()),
+                                 0, 'f', 1),
+        false);
+    m_findings->setText(
+        QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
+            .arg(m_bench.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"), rows));
 }
 
 } // namespace thicket::app

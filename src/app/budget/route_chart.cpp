@@ -24,12 +24,18 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
         lane->setMargins(QMargins(76, lane == axisRect() ? 36 : 5, 24, lane == m_draws ? 42 : 3));
         lane->axis(QCPAxis::atBottom)->setTickLabels(false);
     }
-    const auto two = [](std::function<QString(double)> label) { return QSharedPointer<QCPAxisTicker>(new PlainTicker(std::move(label), 3)); };
+    const auto two = [](std::function<QString(double)> label) {
+        return QSharedPointer<QCPAxisTicker>(new PlainTicker(std::move(label), 3));
+    };
     yAxis->setTicker(two([](double v) { return v <= 0 ? QString() : QStringLiteral("%1 ms").arg(v); }));
     m_triangles->axis(QCPAxis::atLeft)->setTicker(two([](double v) { return v <= 0 ? QString() : shortText(v); }));
-    m_draws->axis(QCPAxis::atLeft)->setTicker(two([](double v) { return v <= 0 ? QString() : groupedText(std::llround(v)); }));
+    m_draws->axis(QCPAxis::atLeft)->setTicker(two([](double v) {
+        return v <= 0 ? QString() : groupedText(std::llround(v));
+    }));
     for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws})
-        lane->axis(QCPAxis::atBottom)->setTicker(QSharedPointer<QCPAxisTicker>(new PlainTicker([](double v) { return QStringLiteral("%1 s").arg(v); }, 7)));
+        lane->axis(QCPAxis::atBottom)
+            ->setTicker(QSharedPointer<QCPAxisTicker>(
+                new PlainTicker([](double v) { return QStringLiteral("%1 s").arg(v); }, 7)));
     m_draws->axis(QCPAxis::atBottom)->setTickLabels(true);
     m_draws->axis(QCPAxis::atBottom)->setOffset(16);
     connect(&bench, &Workbench::auditChanged, this, &RouteChart::rebuild);
@@ -55,7 +61,8 @@ void RouteChart::rebuild() {
             for (std::size_t i = 0; i < sum.size() && i < f.subjectMs.size(); ++i)
                 sum[i] += static_cast<double>(f.subjectMs[i]);
         }
-        std::stable_sort(m_order.begin(), m_order.end(), [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
+        std::stable_sort(m_order.begin(), m_order.end(),
+                         [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
     }
     for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws})
         lane->axis(QCPAxis::atBottom)->setRange(0, length);
@@ -71,7 +78,9 @@ void RouteChart::setTime(double seconds) {
     update();
 }
 
-double RouteChart::xOf(double seconds) const { return xAxis->coordToPixel(seconds); }
+double RouteChart::xOf(double seconds) const {
+    return xAxis->coordToPixel(seconds);
+}
 
 QColor RouteChart::colorOf(std::size_t subject) const {
     const auto at = std::find(m_order.begin(), m_order.end(), subject) - m_order.begin();
@@ -79,7 +88,8 @@ QColor RouteChart::colorOf(std::size_t subject) const {
     return Look::level(ramp[at % 8]);
 }
 
-void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, const QString& limit, double budget, const std::function<double(const AuditFrame&)>& total,
+void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, const QString& limit, double budget,
+                           const std::function<double(const AuditFrame&)>& total,
                            const std::function<double(const AuditFrame&, std::size_t)>& share) const {
     const Look& l = Look::now();
     const Audit& audit = *m_bench.audit();
@@ -129,7 +139,9 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
             const auto i = static_cast<std::size_t>(c);
             const double rest = total(*worst[i]) - base[i];
             if (rest > 0)
-                p.fillRect(QRectF(area.left() + c, axis->coordToPixel(total(*worst[i])), 1, axis->coordToPixel(base[i]) - axis->coordToPixel(total(*worst[i]))), l.line);
+                p.fillRect(QRectF(area.left() + c, axis->coordToPixel(total(*worst[i])), 1,
+                                  axis->coordToPixel(base[i]) - axis->coordToPixel(total(*worst[i]))),
+                           l.line);
         }
     } else {
         band(total, l.faint);
@@ -160,7 +172,9 @@ void RouteChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
     const Audit* audit = m_bench.audit();
     const auto& scene = m_bench.scene();
-    QString title = scene.routes.empty() ? tr("No route") : QString::fromStdString(scene.routes.front().name) + QStringLiteral(" · %1 s").arg(scene.routes.front().length(), 0, 'f', 0);
+    QString title = scene.routes.empty() ? tr("No route")
+                                         : QString::fromStdString(scene.routes.front().name) +
+                                               QStringLiteral(" · %1 s").arg(scene.routes.front().length(), 0, 'f', 0);
     QString aside;
     QColor color = l.quiet;
     if (audit != nullptr && !audit->frames.empty()) {
@@ -174,15 +188,27 @@ void RouteChart::paintOverlay(QPainter& p) {
     drawTitle(p, title, aside, color);
     const QRect bottom = m_draws->rect();
     if (audit == nullptr || audit->frames.empty() || audit->frames.front().subjectMs.size() != scene.subjects.size()) {
-        drawEmpty(p, QRectF(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()),
-                  scene.routes.empty() || scene.routes.front().keys.size() < 2 ? tr("A route is a camera move. Go where it should begin and press “Key the camera here”,\nmove on, key again: each key comes four seconds after the one before.")
-                                                                               : tr("“Fly the route” walks every frame and plots what it costs."));
+        drawEmpty(
+            p, QRectF(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()),
+            scene.routes.empty() || scene.routes.front().keys.size() < 2
+                ? tr("A route is a camera move. Go where it should begin and press “Key the camera here”,\nmove on, "
+                     "key again: each key comes four seconds after the one before.")
+                : tr("“Fly the route” walks every frame and plots what it costs."));
     } else {
         const Device* device = scene.currentDevice();
-        paintLane(p, axisRect(), tr("frame time"), tr("budget %1 ms").arg(device->frameMs), device->frameMs, [](const AuditFrame& f) { return f.ms; }, [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
-        paintLane(p, m_triangles, tr("triangles"), tr("budget %1").arg(shortText(static_cast<double>(device->triangleBudget))), static_cast<double>(device->triangleBudget), [](const AuditFrame& f) { return static_cast<double>(f.triangles); },
-                  [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectTriangles[s]); });
-        paintLane(p, m_draws, tr("draws"), tr("budget %1").arg(device->drawBudget), static_cast<double>(device->drawBudget), [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
+        paintLane(
+            p, axisRect(), tr("frame time"), tr("budget %1 ms").arg(device->frameMs), device->frameMs,
+            [](const AuditFrame& f) { return f.ms; },
+            [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
+        paintLane(
+            p, m_triangles, tr("triangles"),
+            tr("budget %1").arg(shortText(static_cast<double>(device->triangleBudget))),
+            static_cast<double>(device->triangleBudget),
+            [](const AuditFrame& f) { return static_cast<double>(f.triangles); },
+            [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectTriangles[s]); });
+        paintLane(p, m_draws, tr("draws"), tr("budget %1").arg(device->drawBudget),
+                  static_cast<double>(device->drawBudget),
+                  [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
         p.setFont(Look::font(11));
         p.setPen(l.quiet);
         p.drawText(QRect(0, bottom.bottom() + 4, 70, 14), Qt::AlignRight | Qt::AlignVCenter, tr("switches"));
@@ -202,12 +228,14 @@ void RouteChart::paintOverlay(QPainter& p) {
 
 void RouteChart::mousePressEvent(QMouseEvent* event) {
     if (!m_bench.scene().routes.empty() && event->button() == Qt::LeftButton)
-        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
+        emit timePicked(
+            std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
 }
 
 void RouteChart::mouseMoveEvent(QMouseEvent* event) {
     if (event->buttons().testFlag(Qt::LeftButton) && !m_bench.scene().routes.empty())
-        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
+        emit timePicked(
+            std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
 }
 
 void RouteChart::keyPressEvent(QKeyEvent* event) {

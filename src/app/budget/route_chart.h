@@ -26,7 +26,8 @@ protected:
 
 private:
     void rebuild();
-    void paintLane(QPainter& painter, QCPAxisRect* lane, const QString& name, const QString& limit, double budget, const std::function<double(const AuditFrame&)>& total,
+    void paintLane(QPainter& painter, QCPAxisRect* lane, const QString& name, const QString& limit, double budget,
+                   const std::function<double(const AuditFrame&)>& total,
                    const std::function<double(const AuditFrame&, std::size_t)>& share) const;
 
     QCPAxisRect* m_triangles;

@@ -12,7 +12,8 @@ FindingModel::FindingModel(Workbench& bench, QObject* parent) : QAbstractListMod
         m_findings.clear();
         if (const Subject* s = m_bench.subject())
             m_findings = s->findings;
-        std::stable_sort(m_findings.begin(), m_findings.end(), [](const Finding& a, const Finding& b) { return a.serious && !b.serious; });
+        std::stable_sort(m_findings.begin(), m_findings.end(),
+                         [](const Finding& a, const Finding& b) { return a.serious && !b.serious; });
         endResetModel();
     };
     connect(&bench.document, &Document::sceneChanged, this, refresh);
@@ -20,7 +21,9 @@ FindingModel::FindingModel(Workbench& bench, QObject* parent) : QAbstractListMod
     refresh();
 }
 
-int FindingModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(m_findings.size()); }
+int FindingModel::rowCount(const QModelIndex& parent) const {
+    return parent.isValid() ? 0 : static_cast<int>(m_findings.size());
+}
 
 QVariant FindingModel::data(const QModelIndex& index, int role) const {
     const Finding* f = finding(index);
@@ -82,7 +85,8 @@ GatherPanel::GatherPanel(Workbench& bench, QWidget* parent) : Panel(tr("Gather")
     m_facts->setWordWrap(true);
     m_facts->setTextInteractionFlags(Qt::TextSelectableByMouse);
     body->addWidget(m_facts);
-    m_relink = makeButton(tr("Point to its file…"), tr("Choose the file this subject came from, when it was moved or has changed"));
+    m_relink = makeButton(tr("Point to its file…"),
+                          tr("Choose the file this subject came from, when it was moved or has changed"));
     body->addWidget(m_relink);
     QPushButton* add = makeButton(tr("Add meshes…"), tr("Bring in GLB, glTF, OBJ, PLY, STL and more (Ctrl+I)"), true);
     footer->addWidget(add);
@@ -99,17 +103,21 @@ void GatherPanel::refresh() {
     if (s == nullptr) {
         title->setText(tr("Nothing here yet"));
         aside->clear();
-        m_facts->setText(tr("Drop meshes on the window, or add them below. Each becomes a <b>subject</b>: something that gets levels of detail.<br><br>"
+        m_facts->setText(tr("Drop meshes on the window, or add them below. Each becomes a <b>subject</b>: something "
+                            "that gets levels of detail.<br><br>"
                             "Next comes <b>Thin</b>, where its lighter levels are made and measured."));
         return;
     }
     title->setText(QString::fromStdString(s->name));
     const Vec3d size = s->bounds.size();
-    aside->setText(QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
+    aside->setText(
+        QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
     const Look& l = Look::now();
     QString rows;
     const auto row = [&](const QString& name, const QString& value) {
-        rows += QStringLiteral("<tr><td style='color:%1; padding:3px 10px 3px 0'>%2</td><td align='right' style='padding:3px 0'>%3</td></tr>").arg(l.quiet.name(), name, value.toHtmlEscaped());
+        rows += QStringLiteral("<tr><td style='color:%1; padding:3px 10px 3px 0'>%2</td><td align='right' "
+                               "style='padding:3px 0'>%3</td></tr>")
+                    .arg(l.quiet.name(), name, value.toHtmlEscaped());
     };
     const Level& first = s->levels.front();
     row(tr("triangles"), groupedText(first.triangles));
@@ -124,7 +132,9 @@ void GatherPanel::refresh() {
         if (!first.mesh->colors.empty())
             row(tr("vertex colours"), tr("yes"));
     }
-    row(tr("levels in the file"), groupedText(std::count_if(s->levels.begin(), s->levels.end(), [](const Level& x) { return x.origin != LevelOrigin::Collapsed; })));
+    row(tr("levels in the file"), groupedText(std::count_if(s->levels.begin(), s->levels.end(), [](const Level& x) {
+            return x.origin != LevelOrigin::Collapsed;
+        })));
     row(tr("width"), lengthText(size.x()));
     row(tr("height"), lengthText(size.y()));
     row(tr("depth"), lengthText(size.z()));

@@ -14,14 +14,16 @@ namespace {
 Shade current = Shade::Dusk;
 
 const Look& dusk() {
-    static const Look look{QColor("#171d1b"), QColor("#1f2724"), QColor("#28322e"), QColor("#35413b"), QColor("#e9e6d8"), QColor("#98a59c"),
-                           QColor("#75837b"), QColor("#c9d67a"), QColor("#1c221b"), QColor("#5fb3a8"), QColor("#dc8a5e"), QColor("#e2604a")};
+    static const Look look{QColor("#171d1b"), QColor("#1f2724"), QColor("#28322e"), QColor("#35413b"),
+                           QColor("#e9e6d8"), QColor("#98a59c"), QColor("#75837b"), QColor("#c9d67a"),
+                           QColor("#1c221b"), QColor("#5fb3a8"), QColor("#dc8a5e"), QColor("#e2604a")};
     return look;
 }
 
 const Look& noon() {
-    static const Look look{QColor("#f4f3ea"), QColor("#e9e9de"), QColor("#fbfaf4"), QColor("#c9ccbd"), QColor("#20281f"), QColor("#59665c"),
-                           QColor("#8a958b"), QColor("#71852a"), QColor("#fbfaf4"), QColor("#2b7f74"), QColor("#b0602f"), QColor("#bd3d29"),
+    static const Look look{QColor("#f4f3ea"),        QColor("#e9e9de"),       QColor("#fbfaf4"), QColor("#c9ccbd"),
+                           QColor("#20281f"),        QColor("#59665c"),       QColor("#8a958b"), QColor("#71852a"),
+                           QColor("#fbfaf4"),        QColor("#2b7f74"),       QColor("#b0602f"), QColor("#bd3d29"),
                            QColor(0xb4, 0xb9, 0xb4), QColor(0x8c, 0x93, 0x8e)};
     return look;
 }
@@ -71,9 +73,18 @@ QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
 QProgressBar { background: @raised; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
 QProgressBar::chunk { background: @accent; border-radius: 2px; }
 )");
-    const std::array<std::pair<const char*, QColor>, 12> tokens{{{"@ground", l.ground}, {"@panel", l.panel}, {"@raised", l.raised}, {"@line", l.line}, {"@text", l.text},
-                                                                 {"@quiet", l.quiet}, {"@faint", l.faint}, {"@accent", l.accent}, {"@onaccent", l.onAccent},
-                                                                 {"@good", l.good}, {"@caution", l.caution}, {"@over", l.over}}};
+    const std::array<std::pair<const char*, QColor>, 12> tokens{{{"@ground", l.ground},
+                                                                 {"@panel", l.panel},
+                                                                 {"@raised", l.raised},
+                                                                 {"@line", l.line},
+                                                                 {"@text", l.text},
+                                                                 {"@quiet", l.quiet},
+                                                                 {"@faint", l.faint},
+                                                                 {"@accent", l.accent},
+                                                                 {"@onaccent", l.onAccent},
+                                                                 {"@good", l.good},
+                                                                 {"@caution", l.caution},
+                                                                 {"@over", l.over}}};
     for (const auto& [name, color] : tokens)
         text.replace(QString::fromLatin1(name), color.name());
     return text;
@@ -81,8 +92,12 @@ QProgressBar::chunk { background: @accent; border-radius: 2px; }
 
 } // namespace
 
-const Look& Look::now() { return current == Shade::Dusk ? dusk() : noon(); }
-Shade Look::shade() { return current; }
+const Look& Look::now() {
+    return current == Shade::Dusk ? dusk() : noon();
+}
+Shade Look::shade() {
+    return current;
+}
 
 void Look::use(QApplication& app, Shade shade) {
     current = shade;
@@ -113,7 +128,8 @@ QColor Look::level(int index) {
 }
 
 QFont Look::font(double px, int weight) {
-    static const QString family = QFontDatabase::families().contains(QStringLiteral("Inter")) ? QStringLiteral("Inter") : QString();
+    static const QString family =
+        QFontDatabase::families().contains(QStringLiteral("Inter")) ? QStringLiteral("Inter") : QString();
     QFont font = QApplication::font();
     if (!family.isEmpty())
         font.setFamily(family);
@@ -123,9 +139,17 @@ QFont Look::font(double px, int weight) {
     return font;
 }
 
-QString groupedText(qint64 value) { return QString::fromStdString(grouped(value)); }
-QString lengthText(double metres) { return QString::fromStdString(length(metres)); }
-QString pixelText(double px) { return QString::fromStdString(pixels(px)); }
-QString shortText(double count) { return QString::fromStdString(shortCount(count)); }
+QString groupedText(qint64 value) {
+    return QString::fromStdString(grouped(value));
+}
+QString lengthText(double metres) {
+    return QString::fromStdString(length(metres));
+}
+QString pixelText(double px) {
+    return QString::fromStdString(pixels(px));
+}
+QString shortText(double count) {
+    return QString::fromStdString(shortCount(count));
+}
 
 } // namespace thicket::app

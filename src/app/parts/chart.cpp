@@ -65,11 +65,12 @@ void Chart::drawTitle(QPainter& p, const QString& title, const QString& aside, c
     const int used = p.fontMetrics().horizontalAdvance(title) + 40;
     p.setFont(Look::font(11));
     p.setPen(asideColor);
-    p.drawText(QRect(used, 6, width() - 16 - used, 20), Qt::AlignRight | Qt::AlignVCenter, p.fontMetrics().elidedText(aside, Qt::ElideRight, width() - 16 - used));
+    p.drawText(QRect(used, 6, width() - 16 - used, 20), Qt::AlignRight | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(aside, Qt::ElideRight, width() - 16 - used));
 }
 
 void Chart::drawEmpty(QPainter& p, const QRectF& area, const QString& text) {
-    p.fillRect(area.adjusted(-70, -8, 12, 30), Look::now().ground);
+    p.fillRect(area.adjusted(-76, -8, 24, 60), Look::now().ground);
     p.setFont(Look::font(12.5));
     p.setPen(Look::now().quiet);
     p.drawText(area, Qt::AlignCenter, text);

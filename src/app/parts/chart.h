@@ -12,7 +12,8 @@ namespace thicket::app {
 /// Ticks on a logarithmic axis at 1, 2 and 5, labelled by a function.
 class LogTicker : public QCPAxisTicker {
 public:
-    explicit LogTicker(std::function<QString(double)> label, bool halves = true) : m_label(std::move(label)), m_halves(halves) {}
+    explicit LogTicker(std::function<QString(double)> label, bool halves = true)
+        : m_label(std::move(label)), m_halves(halves) {}
 
 protected:
     QVector<double> createTickVector(double tickStep, const QCPRange& range) override;
@@ -27,7 +28,9 @@ private:
 /// Ticks at round values, labelled by a function.
 class PlainTicker : public QCPAxisTicker {
 public:
-    explicit PlainTicker(std::function<QString(double)> label, int count) : m_label(std::move(label)) { setTickCount(count); }
+    explicit PlainTicker(std::function<QString(double)> label, int count) : m_label(std::move(label)) {
+        setTickCount(count);
+    }
 
 protected:
     int getSubTickCount(double) override { return 0; }

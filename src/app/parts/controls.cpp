@@ -13,14 +13,17 @@
 
 namespace thicket::app {
 
-Segmented::Segmented(const QStringList& choices, const QStringList& tips, QWidget* parent) : QWidget(parent), m_choices(choices), m_tips(tips) {
+Segmented::Segmented(const QStringList& choices, const QStringList& tips, QWidget* parent)
+    : QWidget(parent), m_choices(choices), m_tips(tips) {
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setFixedSize(sizeHint());
     setAccessibleName(choices.join(QStringLiteral(", ")));
 }
 
-QSize Segmented::sizeHint() const { return {static_cast<int>(m_choices.size()) * 78, 26}; }
+QSize Segmented::sizeHint() const {
+    return {static_cast<int>(m_choices.size()) * 78, 26};
+}
 
 QRect Segmented::cell(int index) const {
     const int w = width() / static_cast<int>(m_choices.size());
@@ -126,10 +129,12 @@ void SubjectDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, con
     const int textWidth = r.right() - 20 - stairs - (r.left() + 60);
     p->setFont(Look::font(12.5, 500));
     p->setPen(l.text);
-    p->drawText(QRect(r.left() + 60, r.top() + 6, textWidth, 18), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(index.data().toString(), Qt::ElideRight, textWidth));
+    p->drawText(QRect(r.left() + 60, r.top() + 6, textWidth, 18), Qt::AlignLeft | Qt::AlignVCenter,
+                p->fontMetrics().elidedText(index.data().toString(), Qt::ElideRight, textWidth));
     p->setFont(Look::font(11));
     p->setPen(index.data(SubjectModel::Missing).toBool() ? l.over : l.quiet);
-    p->drawText(QRect(r.left() + 60, r.top() + 24, textWidth, 16), Qt::AlignLeft | Qt::AlignVCenter, p->fontMetrics().elidedText(index.data(SubjectModel::Weight).toString(), Qt::ElideRight, textWidth));
+    p->drawText(QRect(r.left() + 60, r.top() + 24, textWidth, 16), Qt::AlignLeft | Qt::AlignVCenter,
+                p->fontMetrics().elidedText(index.data(SubjectModel::Weight).toString(), Qt::ElideRight, textWidth));
     QVector<double> counts;
     for (const QVariant& v : levels)
         counts << v.toDouble();
@@ -142,9 +147,12 @@ void SubjectDelegate::paint(QPainter* p, const QStyleOptionViewItem& option, con
     p->restore();
 }
 
-QSize SubjectDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const { return {200, 48}; }
+QSize SubjectDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex&) const {
+    return {200, 48};
+}
 
-void SubjectDelegate::updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex&) const {
+void SubjectDelegate::updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option,
+                                           const QModelIndex&) const {
     editor->setGeometry(option.rect.adjusted(56, 10, -16, -10));
 }
 
@@ -210,7 +218,8 @@ QLabel* makeLabel(const QString& text, const char* kind) {
     return label;
 }
 
-NumberBox::NumberBox(double low, double high, int decimals, const QString& suffix, QWidget* parent) : QDoubleSpinBox(parent) {
+NumberBox::NumberBox(double low, double high, int decimals, const QString& suffix, QWidget* parent)
+    : QDoubleSpinBox(parent) {
     setRange(low, high);
     setDecimals(decimals);
     setSuffix(suffix);

@@ -43,7 +43,8 @@ public:
     using QStyledItemDelegate::QStyledItemDelegate;
     void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
     QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
+    void updateEditorGeometry(QWidget* editor, const QStyleOptionViewItem& option,
+                              const QModelIndex& index) const override;
 };
 
 /// A staircase of levels as small bars, heights by the logarithm of their triangles.
@@ -56,7 +57,7 @@ public:
     explicit Panel(const QString& title, QWidget* parent = nullptr);
     QLabel* title;
     QLabel* aside;
-    QVBoxLayout* body;   ///< scrolls when it is too tall
+    QVBoxLayout* body; ///< scrolls when it is too tall
     QHBoxLayout* footer;
 };
 

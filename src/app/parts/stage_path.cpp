@@ -10,11 +10,16 @@ namespace thicket::app {
 
 QString stageName(Stage stage) {
     switch (stage) {
-    case Stage::Gather: return QObject::tr("Gather");
-    case Stage::Thin: return QObject::tr("Thin");
-    case Stage::Switch: return QObject::tr("Switch");
-    case Stage::Budget: return QObject::tr("Budget");
-    case Stage::Ship: return QObject::tr("Ship");
+    case Stage::Gather:
+        return QObject::tr("Gather");
+    case Stage::Thin:
+        return QObject::tr("Thin");
+    case Stage::Switch:
+        return QObject::tr("Switch");
+    case Stage::Budget:
+        return QObject::tr("Budget");
+    case Stage::Ship:
+        return QObject::tr("Ship");
     }
     return {};
 }
@@ -75,7 +80,8 @@ void StagePath::paintEvent(QPaintEvent*) {
         p.drawText(QRect(r.left(), 22, r.width(), 16), Qt::AlignCenter, stageName(static_cast<Stage>(i)));
         p.setFont(Look::font(10.5));
         p.setPen(l.faint);
-        p.drawText(QRect(r.left(), 37, r.width(), 13), Qt::AlignCenter, p.fontMetrics().elidedText(m_caption[n], Qt::ElideRight, r.width() - 4));
+        p.drawText(QRect(r.left(), 37, r.width(), 13), Qt::AlignCenter,
+                   p.fontMetrics().elidedText(m_caption[n], Qt::ElideRight, r.width() - 4));
         if (hasFocus() && current) {
             p.setPen(QPen(l.accent, 1, Qt::DotLine));
             p.setBrush(Qt::NoBrush);
@@ -94,8 +100,10 @@ void StagePath::mouseMoveEvent(QMouseEvent* event) {
     if (stop != m_hover) {
         m_hover = stop;
         setCursor(stop >= 0 ? Qt::PointingHandCursor : Qt::ArrowCursor);
-        static const std::array<const char*, 5> tips{"Bring meshes in and check them (Ctrl+1)", "Make lighter levels and see how far they are off (Ctrl+2)",
-                                                     "Decide at which distance each level shows (Ctrl+3)", "Fly the route and compare every frame with the budget (Ctrl+4)",
+        static const std::array<const char*, 5> tips{"Bring meshes in and check them (Ctrl+1)",
+                                                     "Make lighter levels and see how far they are off (Ctrl+2)",
+                                                     "Decide at which distance each level shows (Ctrl+3)",
+                                                     "Fly the route and compare every frame with the budget (Ctrl+4)",
                                                      "Write levels and thresholds, read back and compared (Ctrl+5)"};
         setToolTip(stop >= 0 ? tr(tips[static_cast<std::size_t>(stop)]) : QString());
         update();
@@ -156,7 +164,8 @@ void Gauge::paintEvent(QPaintEvent*) {
     p.drawLine(QPointF(limit, 20), QPointF(limit, 31));
     p.setFont(Look::font(11));
     p.setPen(l.quiet);
-    p.drawText(QRect(0, 32, width(), 15), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(m_unit, Qt::ElideRight, width()));
+    p.drawText(QRect(0, 32, width(), 15), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(m_unit, Qt::ElideRight, width()));
 }
 
 } // namespace thicket::app

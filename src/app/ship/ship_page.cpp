@@ -18,8 +18,12 @@ ShippedModel::ShippedModel(Workbench& bench, QObject* parent) : QAbstractTableMo
         m_files = bench.shipReport()->files;
 }
 
-int ShippedModel::rowCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : static_cast<int>(m_files.size()); }
-int ShippedModel::columnCount(const QModelIndex& parent) const { return parent.isValid() ? 0 : 3; }
+int ShippedModel::rowCount(const QModelIndex& parent) const {
+    return parent.isValid() ? 0 : static_cast<int>(m_files.size());
+}
+int ShippedModel::columnCount(const QModelIndex& parent) const {
+    return parent.isValid() ? 0 : 3;
+}
 
 QVariant ShippedModel::data(const QModelIndex& index, int role) const {
     if (!index.isValid() || index.row() >= rowCount())
@@ -56,7 +60,8 @@ ShipView::ShipView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench
     m_summary = makeLabel({}, "small");
     head->addWidget(m_summary, 1, Qt::AlignRight);
     layout->addLayout(head);
-    m_empty = makeLabel(tr("Nothing shipped yet. Each file is written whole, read back and compared before it is listed here."));
+    m_empty = makeLabel(
+        tr("Nothing shipped yet. Each file is written whole, read back and compared before it is listed here."));
     m_empty->setProperty("quiet", true);
     m_empty->setAlignment(Qt::AlignCenter);
     layout->addWidget(m_empty, 1);
@@ -113,20 +118,27 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     refresh();
 }
 
-ShipOptions ShipPanel::options() const { return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked()}; }
+ShipOptions ShipPanel::options() const {
+    return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked()};
+}
 
 void ShipPanel::refresh() {
     const Look& l = Look::now();
-    const int each = (m_extension->isChecked() ? 1 : 0) + (m_named->isChecked() ? 1 : 0) + (m_json->isChecked() ? 1 : 0);
+    const int each =
+        (m_extension->isChecked() ? 1 : 0) + (m_named->isChecked() ? 1 : 0) + (m_json->isChecked() ? 1 : 0);
     QString rows;
     int ready = 0;
     for (const Subject& s : m_bench.scene().subjects) {
-        const bool whole = std::all_of(s.levels.begin(), s.levels.end(), [](const Level& x) { return x.mesh != nullptr; });
+        const bool whole =
+            std::all_of(s.levels.begin(), s.levels.end(), [](const Level& x) { return x.mesh != nullptr; });
         ready += whole ? 1 : 0;
-        rows += QStringLiteral("<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' style='color:%2'>%3</td></tr>")
-                    .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(), whole ? tr("%1 levels").arg(s.levels.size()) : tr("not whole"));
+        rows += QStringLiteral(
+                    "<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' style='color:%2'>%3</td></tr>")
+                    .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
+                         whole ? tr("%1 levels").arg(s.levels.size()) : tr("not whole"));
     }
-    m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>").arg(tr("%1 files from %2 subjects").arg(ready * each).arg(ready), rows));
+    m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
+                        .arg(tr("%1 files from %2 subjects").arg(ready * each).arg(ready), rows));
     m_ship->setEnabled(ready > 0 && each > 0);
 }
 

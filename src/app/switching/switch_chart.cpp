@@ -23,13 +23,19 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     m_stairs->setMargins(QMargins(76, 6, 24, 8));
     const auto metres = [this](double v) {
         if (m_heights)
-            return QStringLiteral("%1 %").arg(std::min(999.0, 100 * screenHeight(m_bench.scene().view, m_chain.radius, v + m_chain.radius)), 0, 'g', 2);
+            return QStringLiteral("%1 %").arg(
+                std::min(999.0, 100 * screenHeight(m_bench.scene().view, m_chain.radius, v + m_chain.radius)), 0, 'g',
+                2);
         return lengthText(v);
     };
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker(metres)));
-    yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return QStringLiteral("%1 px").arg(v); })));
-    m_stairs->axis(QCPAxis::atBottom)->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) { return QString(); })));
-    m_stairs->axis(QCPAxis::atLeft)->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) { return QString(); }, false)));
+    yAxis->setTicker(
+        QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return QStringLiteral("%1 px").arg(v); })));
+    m_stairs->axis(QCPAxis::atBottom)->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) {
+        return QString();
+    })));
+    m_stairs->axis(QCPAxis::atLeft)
+        ->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) { return QString(); }, false)));
     connect(&bench.document, &Document::sceneChanged, this, &SwitchChart::rebuild);
     connect(&bench, &Workbench::selectionChanged, this, &SwitchChart::rebuild);
     rebuild();
@@ -42,7 +48,8 @@ void SwitchChart::rebuild() {
         m_chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
         m_cullAt = 0;
         if (s->rule.cullBelowPx > 0)
-            m_cullAt = std::max(0.0, distanceForScreenHeight(view, s->radius, s->rule.cullBelowPx / view.lines) - s->radius);
+            m_cullAt =
+                std::max(0.0, distanceForScreenHeight(view, s->radius, s->rule.cullBelowPx / view.lines) - s->radius);
         if (s->rule.reachMetres > 0)
             m_cullAt = m_cullAt > 0 ? std::min(m_cullAt, s->rule.reachMetres) : s->rule.reachMetres;
         if (m_drag.grip == Grip::None) { // the axes stand still while something is dragged along them
@@ -57,7 +64,8 @@ void SwitchChart::rebuild() {
             xAxis->setRange(low / 4, std::max(high, low * 20));
             yAxis->setRange(s->rule.allowPx * 0.06, s->rule.allowPx * 3.2);
             m_stairs->axis(QCPAxis::atBottom)->setRange(xAxis->range());
-            m_stairs->axis(QCPAxis::atLeft)->setRange(std::max(0.01, s->levels.back().triangles * 0.06), s->levels.front().triangles * 2.2);
+            m_stairs->axis(QCPAxis::atLeft)
+                ->setRange(std::max(0.01, s->levels.back().triangles * 0.06), s->levels.front().triangles * 2.2);
         }
     }
     refresh();
@@ -76,10 +84,18 @@ void SwitchChart::setShowHeights(bool heights) {
     refresh();
 }
 
-double SwitchChart::x(double metres) const { return xAxis->coordToPixel(std::clamp(metres, xAxis->range().lower, xAxis->range().upper)); }
-double SwitchChart::y(double px) const { return yAxis->coordToPixel(std::clamp(px, yAxis->range().lower, yAxis->range().upper)); }
-double SwitchChart::needleX() const { return x(m_needle); }
-double SwitchChart::allowanceY() const { return y(m_chain.rule.allowPx); }
+double SwitchChart::x(double metres) const {
+    return xAxis->coordToPixel(std::clamp(metres, xAxis->range().lower, xAxis->range().upper));
+}
+double SwitchChart::y(double px) const {
+    return yAxis->coordToPixel(std::clamp(px, yAxis->range().lower, yAxis->range().upper));
+}
+double SwitchChart::needleX() const {
+    return x(m_needle);
+}
+double SwitchChart::allowanceY() const {
+    return y(m_chain.rule.allowPx);
+}
 
 QPointF SwitchChart::handlePlace(int level) const {
     return {x(m_chain.fromMetres[static_cast<std::size_t>(level)]), static_cast<double>(axisRect()->rect().top()) - 6};
@@ -90,13 +106,15 @@ void SwitchChart::paintOverlay(QPainter& p) {
     const Subject* s = m_bench.subject();
     const View& view = m_bench.scene().view;
     drawTitle(p, m_heights ? tr("Error on screen at each screen height") : tr("Error on screen at each distance"),
-              tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines), l.quiet);
+              tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines),
+              l.quiet);
     if (s == nullptr || m_chain.levels.empty())
         return;
     const QRectF area = axisRect()->rect();
     const QRectF stairs = m_stairs->rect();
     if (m_chain.levels.size() < 2) {
-        drawEmpty(p, QRectF(area.topLeft() - QPointF(0, 30), stairs.bottomRight()), tr("One level only: there is nothing to switch to.\nThin makes more."));
+        drawEmpty(p, QRectF(area.topLeft() - QPointF(0, 30), stairs.bottomRight()),
+                  tr("One level only: there is nothing to switch to.\nThin makes more."));
         return;
     }
     if (m_cullAt > 0 && m_cullAt < xAxis->range().upper) {
@@ -117,9 +135,12 @@ void SwitchChart::paintOverlay(QPainter& p) {
     for (std::size_t i = 0; i < m_chain.levels.size(); ++i) {
         const double e = m_chain.levels[i].deviationMetres;
         const double from = std::max(m_chain.fromMetres[i], lowX);
-        const double to = std::max(from, i + 1 < m_chain.levels.size() ? std::min(m_chain.fromMetres[i + 1], end) : end);
+        const double to =
+            std::max(from, i + 1 < m_chain.levels.size() ? std::min(m_chain.fromMetres[i + 1], end) : end);
         const QColor color = Look::level(static_cast<int>(i));
-        const auto at = [&](double d) { return QPointF(xAxis->coordToPixel(d), e > 0 ? yAxis->coordToPixel(e * k / d) : area.bottom() - 1.5); };
+        const auto at = [&](double d) {
+            return QPointF(xAxis->coordToPixel(d), e > 0 ? yAxis->coordToPixel(e * k / d) : area.bottom() - 1.5);
+        };
         QColor faint = color;
         faint.setAlphaF(0.35F);
         p.setPen(QPen(faint, 1));
@@ -130,7 +151,9 @@ void SwitchChart::paintOverlay(QPainter& p) {
             QColor band = color;
             band.setAlphaF(0.16F);
             const double far = m_chain.fromMetres[i] * (1 + m_chain.rule.hysteresis);
-            p.fillRect(QRectF(QPointF(x(m_chain.fromMetres[i]), area.top()), QPointF(std::max(x(far), x(m_chain.fromMetres[i]) + 1), area.bottom())), band);
+            p.fillRect(QRectF(QPointF(x(m_chain.fromMetres[i]), area.top()),
+                              QPointF(std::max(x(far), x(m_chain.fromMetres[i]) + 1), area.bottom())),
+                       band);
         }
         if (to > from) {
             p.setPen(QPen(color, 3, Qt::SolidLine, Qt::FlatCap));
@@ -148,7 +171,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
     double textEnd = -1e9;
     for (std::size_t i = 0; i < m_chain.levels.size(); ++i) {
         const double x0 = x(std::max(m_chain.fromMetres[i], lowX));
-        const double x1 = x(i + 1 < m_chain.levels.size() ? std::min(std::max(m_chain.fromMetres[i + 1], lowX), end) : end);
+        const double x1 =
+            x(i + 1 < m_chain.levels.size() ? std::min(std::max(m_chain.fromMetres[i + 1], lowX), end) : end);
         const double yy = heightAxis->coordToPixel(m_chain.levels[i].triangles);
         i == 0 ? path.moveTo(x0, yy) : path.lineTo(x0, yy);
         path.lineTo(std::max(x0, x1), yy);
@@ -177,7 +201,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
     p.drawLine(QPointF(area.left(), allowanceY()), QPointF(area.right(), allowanceY()));
     p.setFont(Look::font(11, 500));
     p.setPen(l.caution);
-    p.drawText(QRectF(area.left() + 6, allowanceY() - 18, 200, 16), Qt::AlignLeft | Qt::AlignBottom, tr("allowed %1 px").arg(m_chain.rule.allowPx, 0, 'g', 3));
+    p.drawText(QRectF(area.left() + 6, allowanceY() - 18, 200, 16), Qt::AlignLeft | Qt::AlignBottom,
+               tr("allowed %1 px").arg(m_chain.rule.allowPx, 0, 'g', 3));
 
     // Handles, with distance above; a ring marks one that was set by hand.
     double captionEnd = -1e9;
@@ -186,16 +211,21 @@ void SwitchChart::paintOverlay(QPainter& p) {
         if (d > xAxis->range().upper || d < lowX)
             continue;
         const QPointF top = handlePlace(i);
-        const bool strong = (m_hover.grip == Grip::Handle && m_hover.level == i) || (m_drag.grip == Grip::Handle && m_drag.level == i);
+        const bool strong =
+            (m_hover.grip == Grip::Handle && m_hover.level == i) || (m_drag.grip == Grip::Handle && m_drag.level == i);
         const bool fixed = m_chain.levels[static_cast<std::size_t>(i)].fixed.has_value();
         p.setPen(QPen(strong ? Look::level(i) : l.text, strong ? 2 : 1.2));
         p.drawLine(QPointF(top.x(), top.y() + 8), QPointF(top.x(), area.bottom()));
         QPolygonF grip;
-        grip << top + QPointF(-6, -8) << top + QPointF(6, -8) << top + QPointF(6, 3) << top + QPointF(0, 9) << top + QPointF(-6, 3);
+        grip << top + QPointF(-6, -8) << top + QPointF(6, -8) << top + QPointF(6, 3) << top + QPointF(0, 9)
+             << top + QPointF(-6, 3);
         p.setPen(fixed ? QPen(l.accent, 2) : QPen(Qt::NoPen));
         p.setBrush(Look::level(i));
         p.drawPolygon(grip);
-        const QString text = m_heights ? QStringLiteral("%1 %").arg(100 * screenHeight(view, m_chain.radius, d + m_chain.radius), 0, 'g', 3) : lengthText(d);
+        const QString text =
+            m_heights
+                ? QStringLiteral("%1 %").arg(100 * screenHeight(view, m_chain.radius, d + m_chain.radius), 0, 'g', 3)
+                : lengthText(d);
         p.setFont(Look::font(11, 500));
         const double w = p.fontMetrics().horizontalAdvance(text) + 6;
         if (top.x() - w / 2 > captionEnd || strong) {
@@ -244,7 +274,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
                                  .arg(pixelText(pixelError(view, m_chain.levels[now].deviationMetres, d)));
         p.setFont(Look::font(11));
         const double w = p.fontMetrics().horizontalAdvance(text) + 16;
-        const QRectF box(std::clamp(m_mouse.x() - w / 2, area.left(), area.right() - w), std::max(area.top() + 2, m_mouse.y() - 30), w, 20);
+        const QRectF box(std::clamp(m_mouse.x() - w / 2, area.left(), area.right() - w),
+                         std::max(area.top() + 2, m_mouse.y() - 30), w, 20);
         p.setPen(QPen(l.line, 1));
         p.setBrush(l.raised);
         p.drawRoundedRect(box, 4, 4);
@@ -276,7 +307,8 @@ SwitchChart::Hit SwitchChart::hitAt(const QPointF& p) const {
 
 double SwitchChart::snapped(double metres, int level) const {
     const double pixel = xAxis->pixelToCoord(x(metres) + 5) - metres;
-    const double allowance = distanceForPixels(m_bench.scene().view, m_chain.levels[static_cast<std::size_t>(level)].deviationMetres, m_chain.rule.allowPx);
+    const double allowance = distanceForPixels(
+        m_bench.scene().view, m_chain.levels[static_cast<std::size_t>(level)].deviationMetres, m_chain.rule.allowPx);
     if (std::abs(metres - allowance) < pixel)
         return allowance;
     if (m_needle > 0 && std::abs(metres - m_needle) < pixel)
@@ -304,11 +336,16 @@ void SwitchChart::mousePressEvent(QMouseEvent* event) {
 
 void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
     m_mouse = event->position();
-    const double d = xAxis->pixelToCoord(std::clamp(event->position().x(), static_cast<double>(axisRect()->left()), static_cast<double>(axisRect()->right())));
+    const double d = xAxis->pixelToCoord(std::clamp(event->position().x(), static_cast<double>(axisRect()->left()),
+                                                    static_cast<double>(axisRect()->right())));
     const QString key = QStringLiteral("switch-drag-%1").arg(m_serial);
     switch (m_drag.grip) {
-    case Grip::Handle: m_bench.setSwitchDistance(m_bench.subjectId(), m_drag.level, snapped(d, m_drag.level), key); return;
-    case Grip::Needle: emit needleDragged(d); return;
+    case Grip::Handle:
+        m_bench.setSwitchDistance(m_bench.subjectId(), m_drag.level, snapped(d, m_drag.level), key);
+        return;
+    case Grip::Needle:
+        emit needleDragged(d);
+        return;
     case Grip::Allowance: {
         SwitchRule rule = m_bench.subject()->rule;
         const double raw = std::clamp(yAxis->pixelToCoord(event->position().y()), 0.05, 64.0);
@@ -317,10 +354,13 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
         m_bench.setRule(m_bench.subjectId(), rule, tr("Change the allowance"), key);
         return;
     }
-    case Grip::None: break;
+    case Grip::None:
+        break;
     }
     m_hover = hitAt(event->position());
-    setCursor(m_hover.grip == Grip::Allowance ? Qt::SizeVerCursor : m_hover.grip == Grip::None ? Qt::ArrowCursor : Qt::SizeHorCursor);
+    setCursor(m_hover.grip == Grip::Allowance ? Qt::SizeVerCursor
+              : m_hover.grip == Grip::None    ? Qt::ArrowCursor
+                                              : Qt::SizeHorCursor);
     update();
 }
 
@@ -334,7 +374,8 @@ void SwitchChart::keyPressEvent(QKeyEvent* event) {
     const int level = m_bench.level();
     const double factor = event->key() == Qt::Key_Left ? 1 / 1.02 : event->key() == Qt::Key_Right ? 1.02 : 0;
     if (s != nullptr && factor > 0 && level > 0 && level < static_cast<int>(m_chain.fromMetres.size()))
-        m_bench.setSwitchDistance(s->id, level, m_chain.fromMetres[static_cast<std::size_t>(level)] * factor, QStringLiteral("switch-key-%1").arg(level));
+        m_bench.setSwitchDistance(s->id, level, m_chain.fromMetres[static_cast<std::size_t>(level)] * factor,
+                                  QStringLiteral("switch-key-%1").arg(level));
     else if (s != nullptr && event->key() == Qt::Key_Delete)
         m_bench.clearSwitch(s->id, level);
     else

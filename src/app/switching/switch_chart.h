@@ -1,5 +1,6 @@
 #pragma once
-// Error on screen over distance: a line a level, a handle a switch, the allowance, the camera's needle, the staircase below.
+// Error on screen over distance: a line a level, a handle a switch, the allowance, the camera's needle, the staircase
+// below.
 
 #include "app/parts/chart.h"
 

@@ -53,8 +53,12 @@ void SwitchRow::refresh() {
     const double from = chain.fromMetres[at];
     const double height = 100 * screenHeight(view, s->radius, from);
     const double error = pixelError(view, s->levels[at].promised, from);
-    const QString heightText = height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(height, 0, 'g', 3);
-    m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3").arg(Look::level(m_level).name()).arg(m_level - 1).arg(m_level));
+    const QString heightText =
+        height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(height, 0, 'g', 3);
+    m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3")
+                        .arg(Look::level(m_level).name())
+                        .arg(m_level - 1)
+                        .arg(m_level));
     switch (s->rule.decideBy) {
     case DecideBy::PixelError:
         m_value->setSuffix(tr(" px"));
@@ -78,16 +82,22 @@ void SwitchRow::refresh() {
 SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to switch"), parent), m_bench(bench) {
     m_decide = new QComboBox;
     m_decide->addItems({tr("error on screen"), tr("distance"), tr("screen height")});
-    body->addWidget(fieldRow(tr("Decide by"), m_decide, tr("What a switch is fixed in; the other measures follow for the stated view")));
+    body->addWidget(fieldRow(tr("Decide by"), m_decide,
+                             tr("What a switch is fixed in; the other measures follow for the stated view")));
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
-    body->addWidget(fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off; switches that are free follow it")));
+    body->addWidget(fieldRow(tr("Allow"), m_allow,
+                             tr("How many pixels a drawn surface may be off; switches that are free follow it")));
     m_measure = new QComboBox;
     m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
-    body->addWidget(fieldRow(tr("Measure to"), m_measure, tr("Where the distance is taken to; only the nearest point keeps the promise of pixels")));
+    body->addWidget(fieldRow(tr("Measure to"), m_measure,
+                             tr("Where the distance is taken to; only the nearest point keeps the promise of pixels")));
     m_hysteresis = new NumberBox(0, 50, 1, QStringLiteral(" %"));
-    body->addWidget(fieldRow(tr("Hysteresis"), m_hysteresis, tr("How much farther the camera must go before a coarser level shows, so that levels do not flicker")));
+    body->addWidget(fieldRow(
+        tr("Hysteresis"), m_hysteresis,
+        tr("How much farther the camera must go before a coarser level shows, so that levels do not flicker")));
     m_fade = new NumberBox(0, 5, 2, tr(" s"));
-    body->addWidget(fieldRow(tr("Cross-fade"), m_fade, tr("How long both levels are mixed; both are drawn and counted meanwhile")));
+    body->addWidget(
+        fieldRow(tr("Cross-fade"), m_fade, tr("How long both levels are mixed; both are drawn and counted meanwhile")));
     m_cull = new NumberBox(0, 400, 1, tr(" px tall"));
     body->addWidget(fieldRow(tr("Cull below"), m_cull, tr("Nothing is drawn when the subject is less tall than this")));
     m_reach = new NumberBox(0, 1e6, 1, tr(" m"));
@@ -103,19 +113,29 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Stated view"), "title"));
     m_fov = new NumberBox(5, 150, 1, QStringLiteral("°"));
-    body->addWidget(fieldRow(tr("Field of view"), m_fov, tr("Vertical field of view for which pixels and screen heights are stated")));
+    body->addWidget(fieldRow(tr("Field of view"), m_fov,
+                             tr("Vertical field of view for which pixels and screen heights are stated")));
     m_lines = new NumberBox(120, 8640, 0, tr(" lines"));
     body->addWidget(fieldRow(tr("Screen"), m_lines, tr("Height of the screen in pixels for which pixels are stated")));
-    QPushButton* walk = makeButton(tr("Walk back"), tr("Move the camera from near to beyond the last switch and back (Space)"), true);
+    QPushButton* walk =
+        makeButton(tr("Walk back"), tr("Move the camera from near to beyond the last switch and back (Space)"), true);
     footer->addWidget(walk);
     connect(walk, &QPushButton::clicked, this, &SwitchPanel::walkRequested);
-    connect(m_decide, &QComboBox::activated, this, [this](int i) { m_bench.setDecideBy(m_bench.subjectId(), static_cast<DecideBy>(i)); });
-    connect(m_measure, &QComboBox::activated, this, [this](int i) { change(tr("Measure otherwise"), [i](SwitchRule& r) { r.measureFrom = static_cast<MeasureFrom>(i); }); });
-    connect(m_allow, &NumberBox::chosen, this, [this](double v) { change(tr("Change the allowance"), [v](SwitchRule& r) { r.allowPx = v; }); });
-    connect(m_hysteresis, &NumberBox::chosen, this, [this](double v) { change(tr("Change the hysteresis"), [v](SwitchRule& r) { r.hysteresis = v / 100; }); });
-    connect(m_fade, &NumberBox::chosen, this, [this](double v) { change(tr("Change the cross-fade"), [v](SwitchRule& r) { r.fadeSeconds = v; }); });
-    connect(m_cull, &NumberBox::chosen, this, [this](double v) { change(tr("Change the smallest size"), [v](SwitchRule& r) { r.cullBelowPx = v; }); });
-    connect(m_reach, &NumberBox::chosen, this, [this](double v) { change(tr("Change the reach"), [v](SwitchRule& r) { r.reachMetres = v; }); });
+    connect(m_decide, &QComboBox::activated, this,
+            [this](int i) { m_bench.setDecideBy(m_bench.subjectId(), static_cast<DecideBy>(i)); });
+    connect(m_measure, &QComboBox::activated, this, [this](int i) {
+        change(tr("Measure otherwise"), [i](SwitchRule& r) { r.measureFrom = static_cast<MeasureFrom>(i); });
+    });
+    connect(m_allow, &NumberBox::chosen, this,
+            [this](double v) { change(tr("Change the allowance"), [v](SwitchRule& r) { r.allowPx = v; }); });
+    connect(m_hysteresis, &NumberBox::chosen, this,
+            [this](double v) { change(tr("Change the hysteresis"), [v](SwitchRule& r) { r.hysteresis = v / 100; }); });
+    connect(m_fade, &NumberBox::chosen, this,
+            [this](double v) { change(tr("Change the cross-fade"), [v](SwitchRule& r) { r.fadeSeconds = v; }); });
+    connect(m_cull, &NumberBox::chosen, this,
+            [this](double v) { change(tr("Change the smallest size"), [v](SwitchRule& r) { r.cullBelowPx = v; }); });
+    connect(m_reach, &NumberBox::chosen, this,
+            [this](double v) { change(tr("Change the reach"), [v](SwitchRule& r) { r.reachMetres = v; }); });
     const auto view = [this] { m_bench.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
     connect(m_fov, &NumberBox::chosen, this, view);
     connect(m_lines, &NumberBox::chosen, this, view);
@@ -143,7 +163,8 @@ void SwitchPanel::refresh() {
     for (int i = 0; i < m_rows->count(); ++i)
         static_cast<SwitchRow*>(m_rows->itemAt(i)->widget())->refresh();
     m_none->setVisible(wanted < 1);
-    for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_allow, m_hysteresis, m_fade, m_cull, m_reach})
+    for (QWidget* w :
+         std::initializer_list<QWidget*>{m_decide, m_measure, m_allow, m_hysteresis, m_fade, m_cull, m_reach})
         w->setEnabled(s != nullptr);
     const View& view = m_bench.scene().view;
     m_fov->show(view.fovY * 180 / std::numbers::pi);

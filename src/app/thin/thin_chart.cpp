@@ -15,7 +15,8 @@ ThinChart::ThinChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
     rect->setAutoMargins(QCP::msNone);
     rect->setMargins(QMargins(76, 34, 24, 26));
     xAxis->setRangeReversed(true);
-    xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return groupedText(std::llround(v)); })));
+    xAxis->setTicker(
+        QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return groupedText(std::llround(v)); })));
     yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return lengthText(v); }, false)));
     connect(&bench.document, &Document::sceneChanged, this, &ThinChart::rebuild);
     connect(&bench, &Workbench::selectionChanged, this, &ThinChart::rebuild);
@@ -46,7 +47,8 @@ void ThinChart::rebuild() {
         least = std::max(least, most * 1e-6);
         yAxis->setRange(least / 3, most * 2.5);
         const double first = s->levels.front().triangles;
-        const double last = s->curve.empty() ? std::max(1.0, s->levels.back().triangles * 0.25) : s->curve.triangles.back();
+        const double last =
+            s->curve.empty() ? std::max(1.0, s->levels.back().triangles * 0.25) : s->curve.triangles.back();
         xAxis->setRange(std::max(1.0, last * 0.75), first * 1.35);
     }
     refresh();
@@ -63,7 +65,8 @@ std::pair<double, double> ThinChart::pinValue(int level) const {
 
 QPointF ThinChart::pinPlace(int level) const {
     const auto [triangles, metres] = pinValue(level);
-    return {xAxis->coordToPixel(triangles), yAxis->coordToPixel(std::clamp(metres, yAxis->range().lower, yAxis->range().upper))};
+    return {xAxis->coordToPixel(triangles),
+            yAxis->coordToPixel(std::clamp(metres, yAxis->range().lower, yAxis->range().upper))};
 }
 
 int ThinChart::pinAt(const QPointF& p) const {
@@ -80,29 +83,38 @@ int ThinChart::pinAt(const QPointF& p) const {
     return best;
 }
 
-double ThinChart::trianglesAt(double x) const { return std::clamp(xAxis->pixelToCoord(x), xAxis->range().lower, xAxis->range().upper); }
+double ThinChart::trianglesAt(double x) const {
+    return std::clamp(xAxis->pixelToCoord(x), xAxis->range().lower, xAxis->range().upper);
+}
 
 void ThinChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
     const Subject* s = m_bench.subject();
     QString aside;
     if (s != nullptr && !s->curve.empty())
-        aside = tr("one pass, %1 → %2 triangles").arg(groupedText(s->curve.triangles.front()), groupedText(s->curve.triangles.back()));
+        aside = tr("one pass, %1 → %2 triangles")
+                    .arg(groupedText(s->curve.triangles.front()), groupedText(s->curve.triangles.back()));
     drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
     if (s == nullptr)
         return;
     const QRect area = axisRect()->rect();
     if (s->curve.empty() && s->levels.size() < 2) {
-        drawEmpty(p, area, s->levels.front().mesh ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level is cut from the record while you drag.") : tr("The source is missing."));
+        drawEmpty(p, area,
+                  s->levels.front().mesh ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level "
+                                              "is cut from the record while you drag.")
+                                         : tr("The source is missing."));
         return;
     }
     p.save();
     p.setClipRect(area.adjusted(-8, -8, 8, 8));
     const double floor = yAxis->range().lower;
+    // From the source's own pin: the record begins a little lower where triangles without area were dropped.
     QPainterPath path;
+    path.moveTo(pinPlace(0));
     for (std::size_t i = 0; i < s->curve.triangles.size(); ++i) {
-        const QPointF at(xAxis->coordToPixel(s->curve.triangles[i]), yAxis->coordToPixel(std::max(s->curve.deviation[i], floor)));
-        i == 0 ? path.moveTo(at) : path.lineTo(at);
+        const QPointF at(xAxis->coordToPixel(s->curve.triangles[i]),
+                         yAxis->coordToPixel(std::max(s->curve.deviation[i], floor)));
+        path.lineTo(at);
     }
     p.setPen(QPen(l.text, 2));
     p.setBrush(Qt::NoBrush);
@@ -134,18 +146,24 @@ void ThinChart::paintOverlay(QPainter& p) {
             line1 += QStringLiteral("  ") + groupedText(std::llround(m_dragTriangles));
             line2 = tr("about %1").arg(lengthText(pinValue(i).second));
         } else if (i > 0) {
-            line2 = tr("from %1").arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().view)));
+            line2 = tr("from %1").arg(lengthText(
+                switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().view)));
         }
         p.setFont(Look::font(11, 600));
         const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;
         // The first place round the pin that is inside and free; above and left when none is.
-        const std::array<std::pair<QPointF, Qt::Alignment>, 4> places{{{QPointF(-w - 12, -30), Qt::AlignRight}, {QPointF(12, 2), Qt::AlignLeft}, {QPointF(12, -30), Qt::AlignLeft}, {QPointF(-w - 12, 6), Qt::AlignRight}}};
+        const std::array<std::pair<QPointF, Qt::Alignment>, 4> places{{{QPointF(-w - 12, -30), Qt::AlignRight},
+                                                                       {QPointF(12, 2), Qt::AlignLeft},
+                                                                       {QPointF(12, -30), Qt::AlignLeft},
+                                                                       {QPointF(-w - 12, 6), Qt::AlignRight}}};
         QRectF label(at + places[0].first, QSizeF(w, 28));
         Qt::Alignment align = places[0].second;
         for (const auto& [offset, side] : places) {
             const QRectF tried(at + offset, QSizeF(w, 28));
-            const bool inside = tried.left() > area.left() && tried.right() < width() - 2 && tried.top() > area.top() - 10 && tried.bottom() < area.bottom() + 2;
-            if (inside && std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(tried); })) {
+            const bool inside = tried.left() > area.left() && tried.right() < width() - 2 &&
+                                tried.top() > area.top() - 10 && tried.bottom() < area.bottom() + 2;
+            if (inside &&
+                std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) { return r.intersects(tried); })) {
                 label = tried;
                 align = side;
                 break;

@@ -45,29 +45,39 @@ void LevelCard::paintEvent(QPaintEvent*) {
     const std::uint32_t triangles = dragged ? m_bench.dragMesh()->triangleCount() : level.triangles;
     const QRectF text(70, 6, width() - 82, height() - 12);
     const double third = text.height() / 3;
-    const auto line = [&](int n, const QString& left, const QString& right, const QColor& color, double px, int weight) {
+    const auto line = [&](int n, const QString& left, const QString& right, const QColor& color, double px,
+                          int weight) {
         const QRectF r(text.left(), text.top() + n * third, text.width(), third);
         p.setFont(Look::font(px, weight));
         p.setPen(color);
         const int w = p.fontMetrics().horizontalAdvance(right);
         p.drawText(r, Qt::AlignRight | Qt::AlignVCenter, right);
-        p.drawText(r.adjusted(0, 0, -w - 6, 0), Qt::AlignLeft | Qt::AlignVCenter, p.fontMetrics().elidedText(left, Qt::ElideRight, static_cast<int>(r.width()) - w - 6));
+        p.drawText(r.adjusted(0, 0, -w - 6, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                   p.fontMetrics().elidedText(left, Qt::ElideRight, static_cast<int>(r.width()) - w - 6));
     };
-    line(0, QStringLiteral("L%1%2").arg(m_level).arg(level.locked ? tr("  locked") : QString()), groupedText(triangles), l.text, 12.5, 600);
-    const QString origin = level.origin == LevelOrigin::Source ? tr("the source") : level.origin == LevelOrigin::HandMade ? tr("made by hand") : tr("surface collapse");
+    line(0, QStringLiteral("L%1%2").arg(m_level).arg(level.locked ? tr("  locked") : QString()), groupedText(triangles),
+         l.text, 12.5, 600);
+    const QString origin = level.origin == LevelOrigin::Source     ? tr("the source")
+                           : level.origin == LevelOrigin::HandMade ? tr("made by hand")
+                                                                   : tr("surface collapse");
     const double share = 100.0 * triangles / s->levels.front().triangles;
     line(1, origin, QStringLiteral("%1 %").arg(share, 0, 'g', share >= 9.95 ? 3 : 2), l.quiet, 11, 400);
     if (m_level == 0) {
-        line(2, tr("the reference"), level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws), l.quiet, 11, 400);
+        line(2, tr("the reference"), level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws), l.quiet,
+             11, 400);
     } else {
         const auto costs = costsOf(*s);
-        const double from = switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().view);
-        const QString off = dragged ? tr("about %1 off").arg(lengthText(s->curve.at(triangles))) : tr("%1 off").arg(lengthText(level.deviation));
+        const double from =
+            switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().view);
+        const QString off = dragged ? tr("about %1 off").arg(lengthText(s->curve.at(triangles)))
+                                    : tr("%1 off").arg(lengthText(level.deviation));
         line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
     }
 }
 
-void LevelCard::mousePressEvent(QMouseEvent*) { m_bench.selectLevel(m_level); }
+void LevelCard::mousePressEvent(QMouseEvent*) {
+    m_bench.selectLevel(m_level);
+}
 
 void LevelCard::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Select)
@@ -85,7 +95,8 @@ void LevelCard::contextMenuEvent(QContextMenuEvent* event) {
     m_bench.selectLevel(m_level);
     const bool locked = s->levels[static_cast<std::size_t>(m_level)].locked;
     QMenu menu;
-    menu.addAction(locked ? tr("Unlock") : tr("Lock"), this, [this, locked] { m_bench.setLocked(m_bench.subjectId(), m_level, !locked); });
+    menu.addAction(locked ? tr("Unlock") : tr("Lock"), this,
+                   [this, locked] { m_bench.setLocked(m_bench.subjectId(), m_level, !locked); });
     menu.addAction(tr("Remove this level"), this, [this] { m_bench.removeLevel(m_bench.subjectId(), m_level); });
     menu.exec(event->globalPos());
 }
@@ -94,9 +105,12 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_role = new QComboBox;
     for (const Role role : kRoles)
         m_role->addItem(QString::fromStdString(roleName(role)));
-    body->addWidget(fieldRow(tr("Role"), m_role, tr("What the subject is to the scene: sets how many levels it gets and how far they may be off")));
+    body->addWidget(
+        fieldRow(tr("Role"), m_role,
+                 tr("What the subject is to the scene: sets how many levels it gets and how far they may be off")));
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
-    body->addWidget(fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off, at the stated view")));
+    body->addWidget(
+        fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off, at the stated view")));
     m_cards = new QVBoxLayout;
     m_cards->setSpacing(6);
     body->addLayout(m_cards);
@@ -115,12 +129,15 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_triangles = new NumberBox(1, 1e9, 0, {});
     exact->addWidget(fieldRow(tr("Triangles"), m_triangles, tr("Type an exact count; the level is cut and measured")));
     m_deviation = new NumberBox(0.001, 1e7, 3, tr(" mm"));
-    exact->addWidget(fieldRow(tr("Deviation"), m_deviation, tr("Type how far the level may be off; the curve gives the triangle count, which is then measured")));
+    exact->addWidget(
+        fieldRow(tr("Deviation"), m_deviation,
+                 tr("Type how far the level may be off; the curve gives the triangle count, which is then measured")));
     m_locked = new QCheckBox(tr("locked: never cut again"));
     m_locked->setToolTip(tr("A locked level is left alone when the subject is thinned again"));
     exact->addWidget(m_locked);
     body->addWidget(m_exact);
-    m_thin = makeButton(tr("Thin to role"), tr("Record the mesh once and cut, measure and place every level of its role (Ctrl+T)"), true);
+    m_thin = makeButton(tr("Thin to role"),
+                        tr("Record the mesh once and cut, measure and place every level of its role (Ctrl+T)"), true);
     footer->addWidget(m_thin);
 
     connect(m_role, &QComboBox::activated, this, [this](int i) { m_bench.setRole(m_bench.subjectId(), kRoles[i]); });
@@ -131,14 +148,17 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
             m_bench.setRule(s->id, rule, tr("Change the allowance"));
         }
     });
-    connect(m_triangles, &NumberBox::chosen, this, [this](double n) { m_bench.cutLevelTo(m_bench.subjectId(), m_bench.level(), n, true); });
+    connect(m_triangles, &NumberBox::chosen, this,
+            [this](double n) { m_bench.cutLevelTo(m_bench.subjectId(), m_bench.level(), n, true); });
     connect(m_deviation, &NumberBox::chosen, this, [this](double mm) {
         if (const Subject* s = m_bench.subject(); s != nullptr && !s->curve.empty())
             m_bench.cutLevelTo(s->id, m_bench.level(), s->curve.trianglesAt(mm / 1000), true);
     });
-    connect(m_locked, &QCheckBox::clicked, this, [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
+    connect(m_locked, &QCheckBox::clicked, this,
+            [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
     connect(m_add, &QPushButton::clicked, this, [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
-    connect(m_remove, &QPushButton::clicked, this, [this] { m_bench.removeLevel(m_bench.subjectId(), m_bench.level()); });
+    connect(m_remove, &QPushButton::clicked, this,
+            [this] { m_bench.removeLevel(m_bench.subjectId(), m_bench.level()); });
     connect(m_thin, &QPushButton::clicked, this, [this] { m_bench.thinToRole(m_bench.subjectId()); });
     connect(&bench.document, &Document::sceneChanged, this, &ThinPanel::refresh);
     connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
@@ -168,7 +188,8 @@ void ThinPanel::refresh() {
     }
     title->setText(QString::fromStdString(s->name));
     const Vec3d size = s->bounds.size();
-    aside->setText(QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
+    aside->setText(
+        QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
     m_thin->setText(count > 1 ? tr("Thin again to role") : tr("Thin to role"));

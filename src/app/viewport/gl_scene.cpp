@@ -67,14 +67,18 @@ bool GlScene::initialize() {
     if (!initializeOpenGLFunctions())
         return false;
     const auto build = [](QOpenGLShaderProgram& program, const char* vertex, const char* fragment) {
-        return program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) && program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
+        return program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
+               program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
     };
-    if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) || !build(m_line, kLineVertex, kLineFragment))
+    if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) ||
+        !build(m_line, kLineVertex, kLineFragment))
         return false;
-    m_at = {m_surface.uniformLocation("uPlace"), m_surface.uniformLocation("uViewProjection"), m_surface.uniformLocation("uNormal"),
-            m_surface.uniformLocation("uBase"), m_surface.uniformLocation("uHasTexture"), m_surface.uniformLocation("uHasNormals"),
-            m_surface.uniformLocation("uTint"), m_surface.uniformLocation("uFade"), m_surface.uniformLocation("uEye"),
-            m_surface.uniformLocation("uFlat"), m_surface.uniformLocation("uCutoff")};
+    m_at = {m_surface.uniformLocation("uPlace"),      m_surface.uniformLocation("uViewProjection"),
+            m_surface.uniformLocation("uNormal"),     m_surface.uniformLocation("uBase"),
+            m_surface.uniformLocation("uHasTexture"), m_surface.uniformLocation("uHasNormals"),
+            m_surface.uniformLocation("uTint"),       m_surface.uniformLocation("uFade"),
+            m_surface.uniformLocation("uEye"),        m_surface.uniformLocation("uFlat"),
+            m_surface.uniformLocation("uCutoff")};
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
     glGenBuffers(1, &m_lineBuffer);
@@ -134,7 +138,8 @@ GlScene::GpuMesh& GlScene::upload(const std::shared_ptr<const Mesh>& mesh) {
     attribute(1, mesh->normals.data(), mesh->normals.size() * sizeof(Vec3f), 3);
     attribute(2, mesh->uvs.data(), mesh->uvs.size() * sizeof(Vec2f), 2);
     glBindBuffer(GL_ELEMENT_ARRAY_BUFFER, gpu.buffers[3]);
-    glBufferData(GL_ELEMENT_ARRAY_BUFFER, static_cast<GLsizeiptr>(mesh->indices.size() * 4), mesh->indices.data(), GL_STATIC_DRAW);
+    glBufferData(GL_ELEMENT_ARRAY_BUFFER, static_cast<GLsizeiptr>(mesh->indices.size() * 4), mesh->indices.data(),
+                 GL_STATIC_DRAW);
     glBindVertexArray(0);
     return m_meshes[mesh.get()] = gpu;
 }
@@ -145,12 +150,14 @@ GLuint GlScene::texture(const std::shared_ptr<const Surfaces>& surfaces, int ima
     if (found != m_textures.end() && !found->second.owner.expired())
         return found->second.id;
     const auto& encoded = surfaces->images[static_cast<std::size_t>(image)].encoded;
-    QImage picture = QImage::fromData(reinterpret_cast<const uchar*>(encoded.data()), static_cast<int>(encoded.size())).convertToFormat(QImage::Format_RGBA8888);
+    QImage picture = QImage::fromData(reinterpret_cast<const uchar*>(encoded.data()), static_cast<int>(encoded.size()))
+                         .convertToFormat(QImage::Format_RGBA8888);
     GpuTexture gpu{surfaces, 0};
     if (!picture.isNull()) {
         glGenTextures(1, &gpu.id);
         glBindTexture(GL_TEXTURE_2D, gpu.id);
-        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.width(), picture.height(), 0, GL_RGBA, GL_UNSIGNED_BYTE, picture.constBits());
+        glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.width(), picture.height(), 0, GL_RGBA, GL_UNSIGNED_BYTE,
+                     picture.constBits());
         glGenerateMipmap(GL_TEXTURE_2D);
         glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
         glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
@@ -171,8 +178,11 @@ void GlScene::begin(const QColor& top, const QColor& bottom, int width, int heig
     glClearColor(0, 0, 0, 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
     m_backdrop.bind();
-    m_backdrop.setUniformValue("uTop", QVector3D(static_cast<float>(top.redF()), static_cast<float>(top.greenF()), static_cast<float>(top.blueF())));
-    m_backdrop.setUniformValue("uBottom", QVector3D(static_cast<float>(bottom.redF()), static_cast<float>(bottom.greenF()), static_cast<float>(bottom.blueF())));
+    m_backdrop.setUniformValue("uTop", QVector3D(static_cast<float>(top.redF()), static_cast<float>(top.greenF()),
+                                                 static_cast<float>(top.blueF())));
+    m_backdrop.setUniformValue("uBottom",
+                               QVector3D(static_cast<float>(bottom.redF()), static_cast<float>(bottom.greenF()),
+                                         static_cast<float>(bottom.blueF())));
     glBindVertexArray(m_emptyVao);
     glDepthMask(GL_FALSE);
     glDrawArrays(GL_TRIANGLES, 0, 3);
@@ -194,8 +204,10 @@ void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const
     m_surface.setUniformValue(m_at.fade, item.fade);
     m_surface.setUniformValue(m_at.flat, false);
     const QColor tint = Look::level(item.level);
-    m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.2F), std::pow(static_cast<float>(tint.greenF()), 2.2F),
-                                                   std::pow(static_cast<float>(tint.blueF()), 2.2F), shading == Shading::Levels ? 0.9F : 0.0F));
+    m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.2F),
+                                                   std::pow(static_cast<float>(tint.greenF()), 2.2F),
+                                                   std::pow(static_cast<float>(tint.blueF()), 2.2F),
+                                                   shading == Shading::Levels ? 0.9F : 0.0F));
     glBindVertexArray(gpu.vao);
     glActiveTexture(GL_TEXTURE0);
     if (shading == Shading::Edges) {
@@ -206,12 +218,16 @@ void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const
     for (const MeshPart& part : item.mesh->parts) {
         const bool known = item.surfaces && part.material < item.surfaces->materials.size();
         const Material& material = known ? item.surfaces->materials[part.material] : kPlain;
-        const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty() ? texture(item.surfaces, material.baseColorImage) : 0;
-        m_surface.setUniformValue(m_at.base, QVector4D(material.baseColor[0], material.baseColor[1], material.baseColor[2], material.baseColor[3]));
+        const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty()
+                              ? texture(item.surfaces, material.baseColorImage)
+                              : 0;
+        m_surface.setUniformValue(m_at.base, QVector4D(material.baseColor[0], material.baseColor[1],
+                                                       material.baseColor[2], material.baseColor[3]));
         m_surface.setUniformValue(m_at.hasTexture, id != 0);
         m_surface.setUniformValue(m_at.cutoff, material.alphaMode == AlphaMode::Mask ? material.alphaCutoff : 0.0F);
         glBindTexture(GL_TEXTURE_2D, id);
-        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * part.triangleCount), GL_UNSIGNED_INT, reinterpret_cast<const void*>(std::size_t{12} * part.firstTriangle));
+        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * part.triangleCount), GL_UNSIGNED_INT,
+                       reinterpret_cast<const void*>(std::size_t{12} * part.firstTriangle));
         m_triangles += part.triangleCount;
         ++m_draws;
     }

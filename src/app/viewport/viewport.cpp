@@ -16,19 +16,25 @@ constexpr int kRestMs = 220;
 
 QMatrix4x4 viewProjectionOf(const View& view, double aspect) {
     QMatrix4x4 m;
-    m.perspective(static_cast<float>(view.fovY * 180 / std::numbers::pi), static_cast<float>(aspect), static_cast<float>(view.nearMetres), static_cast<float>(view.farMetres));
+    m.perspective(static_cast<float>(view.fovY * 180 / std::numbers::pi), static_cast<float>(aspect),
+                  static_cast<float>(view.nearMetres), static_cast<float>(view.farMetres));
     const Vec3d target = view.eye + view.forward;
-    m.lookAt(QVector3D(static_cast<float>(view.eye.x()), static_cast<float>(view.eye.y()), static_cast<float>(view.eye.z())),
-             QVector3D(static_cast<float>(target.x()), static_cast<float>(target.y()), static_cast<float>(target.z())),
-             QVector3D(static_cast<float>(view.up.x()), static_cast<float>(view.up.y()), static_cast<float>(view.up.z())));
+    m.lookAt(
+        QVector3D(static_cast<float>(view.eye.x()), static_cast<float>(view.eye.y()), static_cast<float>(view.eye.z())),
+        QVector3D(static_cast<float>(target.x()), static_cast<float>(target.y()), static_cast<float>(target.z())),
+        QVector3D(static_cast<float>(view.up.x()), static_cast<float>(view.up.y()), static_cast<float>(view.up.z())));
     return m;
 }
 
-QVector3D toQt(const Vec3d& v) { return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())}; }
+QVector3D toQt(const Vec3d& v) {
+    return {static_cast<float>(v.x()), static_cast<float>(v.y()), static_cast<float>(v.z())};
+}
 
 } // namespace
 
-Vec3d Viewport::Orbit::back() const { return {std::sin(yaw) * std::cos(pitch), std::sin(pitch), std::cos(yaw) * std::cos(pitch)}; }
+Vec3d Viewport::Orbit::back() const {
+    return {std::sin(yaw) * std::cos(pitch), std::sin(pitch), std::cos(yaw) * std::cos(pitch)};
+}
 
 ViewportOverlay::ViewportOverlay(Viewport& viewport) : QWidget(&viewport), m_viewport(viewport) {
     setAttribute(Qt::WA_TransparentForMouseEvents);
@@ -41,7 +47,8 @@ void ViewportOverlay::paintEvent(QPaintEvent*) {
     m_viewport.paintOverlay(painter, m_viewport.m_viewProjection);
 }
 
-Viewport::Viewport(Workbench& bench, QWidget* parent) : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)) {
+Viewport::Viewport(Workbench& bench, QWidget* parent)
+    : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Viewport"));
     setMinimumSize(320, 200);
@@ -67,9 +74,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent) : QOpenGLWidget(parent), m
     m_fades.setInterval(33);
     connect(&m_fades, &QTimer::timeout, this, [this] { update(); });
     connect(&bench.document, &Document::sceneChanged, this, &Viewport::rebuild);
-    connect(&bench, &Workbench::dragChanged, this, [this] {
-        moved();
-    });
+    connect(&bench, &Workbench::dragChanged, this, [this] { moved(); });
     connect(&bench, &Workbench::selectionChanged, this, [this] {
         if (solo() && m_framed != m_bench.subjectId())
             frameSelection();
@@ -147,7 +152,8 @@ void Viewport::setRouteTime(double seconds) {
 void Viewport::selectNow() {
     View view = shotView();
     // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
-    select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000, {}, m_memory, m_exact);
+    select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000, {}, m_memory,
+           m_exact);
     emit selected();
 }
 
@@ -218,7 +224,9 @@ void Viewport::walkBack() {
     m_walk.start();
 }
 
-void Viewport::stopWalk() { m_walk.stop(); }
+void Viewport::stopWalk() {
+    m_walk.stop();
+}
 
 void Viewport::frameSelection() {
     const Subject* subject = m_bench.subject();
@@ -236,7 +244,8 @@ void Viewport::frameSelection() {
             const double aspect = height() > 0 ? static_cast<double>(width()) / height() : 1.6;
             const double half = std::tan(m_bench.scene().view.fovY / 2);
             const double tall = subject->bounds.size().y() / 2 + subject->bounds.size().z() / 4;
-            m_soloOrbit.distance = 1.03 * std::max(wide / (half * aspect), tall / half * 1.3) + subject->bounds.size().z() / 2;
+            m_soloOrbit.distance =
+                1.03 * std::max(wide / (half * aspect), tall / half * 1.3) + subject->bounds.size().z() / 2;
         } else {
             m_soloOrbit.distance = 1.15 * subject->radius / std::sin(m_bench.scene().view.fovY / 2);
         }
@@ -275,14 +284,16 @@ std::vector<DrawItem> Viewport::soloItems() {
         return items;
     const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
     const auto offsets = lineUpOffsets(*subject);
-    const int shown = m_stage == Stage::Gather ? 0 : std::min(m_bench.level(), static_cast<int>(subject->levels.size()) - 1);
+    const int shown =
+        m_stage == Stage::Gather ? 0 : std::min(m_bench.level(), static_cast<int>(subject->levels.size()) - 1);
     for (int i = 0; i < static_cast<int>(subject->levels.size()); ++i) {
         if (!lineUp && i != shown)
             continue;
         DrawItem item;
         item.level = i;
         item.surfaces = subject->surfaces;
-        item.mesh = m_bench.dragLevel() == i && m_bench.dragMesh() ? m_bench.dragMesh() : subject->levels[static_cast<std::size_t>(i)].mesh;
+        item.mesh = m_bench.dragLevel() == i && m_bench.dragMesh() ? m_bench.dragMesh()
+                                                                   : subject->levels[static_cast<std::size_t>(i)].mesh;
         if (lineUp)
             item.model.translate(static_cast<float>(offsets[static_cast<std::size_t>(i)]), 0, 0);
         items.push_back(item);
@@ -293,9 +304,12 @@ std::vector<DrawItem> Viewport::soloItems() {
         const double each = m_soloBudget / static_cast<double>(std::max<std::size_t>(items.size(), 1));
         for (DrawItem& item : items)
             for (std::size_t k = static_cast<std::size_t>(item.level); k < subject->levels.size(); ++k)
-                if (const auto& mesh = subject->levels[k].mesh; mesh && (mesh->triangleCount() <= each || k + 1 == subject->levels.size())) {
+                if (const auto& mesh = subject->levels[k].mesh;
+                    mesh && (mesh->triangleCount() <= each || k + 1 == subject->levels.size())) {
                     if (mesh != item.mesh)
-                        m_factorDrawn = std::max(m_factorDrawn, static_cast<double>(item.mesh ? item.mesh->triangleCount() : 1) / mesh->triangleCount());
+                        m_factorDrawn =
+                            std::max(m_factorDrawn, static_cast<double>(item.mesh ? item.mesh->triangleCount() : 1) /
+                                                        mesh->triangleCount());
                     item.mesh = mesh;
                     break;
                 }
@@ -321,7 +335,8 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) const {
                 item.mesh = subject.levels.front().mesh;
             item.model.translate(toQt(m_selectable.copies.position[i]));
             const Quatd& q = m_selectable.copies.rotation[i];
-            item.model.rotate(QQuaternion(static_cast<float>(q.w()), static_cast<float>(q.x()), static_cast<float>(q.y()), static_cast<float>(q.z())));
+            item.model.rotate(QQuaternion(static_cast<float>(q.w()), static_cast<float>(q.x()),
+                                          static_cast<float>(q.y()), static_cast<float>(q.z())));
             item.model.scale(static_cast<float>(m_selectable.copies.scale[i]));
             items.push_back(item);
         };
@@ -332,7 +347,9 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) const {
     return items;
 }
 
-void Viewport::initializeGL() { m_ready = m_gl.initialize(); }
+void Viewport::initializeGL() {
+    m_ready = m_gl.initialize();
+}
 
 void Viewport::adapt(double ms) {
     if (solo()) {
@@ -370,7 +387,9 @@ void Viewport::paintGL() {
     const double aspect = static_cast<double>(width()) / std::max(1, height());
     View view = solo() ? lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot) : shotView();
     const double size = solo() && m_bench.subject() != nullptr ? m_bench.subject()->radius : 100;
-    view.nearMetres = solo() ? std::max(1e-4, (m_soloOrbit.distance - 8 * size) > 0 ? m_soloOrbit.distance - 8 * size : m_soloOrbit.distance * 0.01) : view.nearMetres;
+    view.nearMetres = solo() ? std::max(1e-4, (m_soloOrbit.distance - 8 * size) > 0 ? m_soloOrbit.distance - 8 * size
+                                                                                    : m_soloOrbit.distance * 0.01)
+                             : view.nearMetres;
     view.farMetres = solo() ? m_soloOrbit.distance + 60 * size : view.farMetres;
     const QMatrix4x4 viewProjection = viewProjectionOf(view, aspect);
 
@@ -381,7 +400,8 @@ void Viewport::paintGL() {
     } else if (m_moving && m_factor > 1.01) {
         SelectOptions options;
         options.allowanceFactor = m_factor;
-        select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000, options, m_lightMemory, m_light);
+        select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000,
+               options, m_lightMemory, m_light);
         items = sceneItems(m_light);
         m_factorDrawn = m_factor;
     } else {
@@ -404,7 +424,8 @@ void Viewport::paintGL() {
     }
     m_viewProjection = viewProjection;
     m_overlay->update();
-    const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(), [](const Pick& p) { return p.fadingFrom >= 0; });
+    const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(),
+                                               [](const Pick& p) { return p.fadingFrom >= 0; });
     if (fading != m_fades.isActive())
         fading ? m_fades.start() : m_fades.stop();
 }
@@ -415,7 +436,8 @@ QPointF project(const QMatrix4x4& m, const Vec3d& p, const QSize& size, bool* fr
     const QVector4D clip = m * QVector4D(toQt(p), 1);
     if (front != nullptr)
         *front = clip.w() > 1e-6F;
-    return {(static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * size.width(), (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * size.height()};
+    return {(static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * size.width(),
+            (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * size.height()};
 }
 
 void chip(QPainter& p, const QRectF& rect) {
@@ -441,14 +463,16 @@ void Viewport::paintEmpty(QPainter& p) const {
     p.setPen(l.quiet);
     p.setFont(Look::font(12));
     p.drawText(card.adjusted(24, 56, -24, -8), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
-               tr("GLB, glTF, OBJ, PLY, STL and more, single files or a folder. Files whose names end in _LOD0, _LOD1 become one chain."));
+               tr("GLB, glTF, OBJ, PLY, STL and more, single files or a folder. Files whose names end in _LOD0, _LOD1 "
+                  "become one chain."));
 }
 
 void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     if (!m_ready) {
         p.fillRect(rect(), Look::now().ground);
         p.setPen(Look::now().text);
-        p.drawText(rect(), Qt::AlignCenter, tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
+        p.drawText(rect(), Qt::AlignCenter,
+                   tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
         return;
     }
     if (m_bench.scene().subjects.empty()) {
@@ -460,7 +484,8 @@ void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     else
         paintSceneOverlay(p, viewProjection);
     if (m_factorDrawn > 1.01) {
-        const QString text = solo() ? tr("lighter while moving") : tr("lighter while moving · allowance × %1").arg(m_factorDrawn, 0, 'f', 1);
+        const QString text = solo() ? tr("lighter while moving")
+                                    : tr("lighter while moving · allowance × %1").arg(m_factorDrawn, 0, 'f', 1);
         p.setFont(Look::font(11));
         const int w = p.fontMetrics().horizontalAdvance(text) + 20;
         const QRectF box(width() - w - 14, height() - 34, w, 22);
@@ -478,12 +503,15 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     if (!subject->levels.front().mesh) {
         p.setPen(l.text);
         p.setFont(Look::font(13, 500));
-        p.drawText(rect(), Qt::AlignCenter, tr("The source of %1 is missing.\nPoint to it again in Gather.").arg(QString::fromStdString(subject->name)));
+        p.drawText(rect(), Qt::AlignCenter,
+                   tr("The source of %1 is missing.\nPoint to it again in Gather.")
+                       .arg(QString::fromStdString(subject->name)));
         return;
     }
     p.setFont(Look::font(11));
     p.setPen(QColor(255, 255, 255, 150));
-    p.drawText(QRect(14, height() - 26, 240, 16), Qt::AlignLeft | Qt::AlignVCenter, tr("1 square = %1").arg(lengthText(gridSquare())));
+    p.drawText(QRect(14, height() - 26, 240, 16), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("1 square = %1").arg(lengthText(gridSquare())));
     const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
     if (!lineUp)
         return;
@@ -496,7 +524,8 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         const Vec3d c = subject->bounds.centre();
         const QPointF at = project(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size(), &front);
         const std::size_t beside = i + 1 < offsets.size() ? i + 1 : i - 1;
-        const double spaced = std::abs(project(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size()).x() - at.x());
+        const double spaced =
+            std::abs(project(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size()).x() - at.x());
         const double w = std::min(122.0, std::max(64.0, spaced - 6));
         const QRectF box(at.x() - w / 2, std::min(at.y() + 12, height() - 78.0), w, 38);
         if (!front || box.left() < previous + 2)
@@ -504,14 +533,17 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         previous = box.right();
         chip(p, box);
         p.fillRect(QRectF(box.left() + 3, box.top() + 4, 3, box.height() - 8), Look::level(static_cast<int>(i)));
-        const std::uint32_t triangles = m_bench.dragLevel() == static_cast<int>(i) && m_bench.dragMesh() ? m_bench.dragMesh()->triangleCount() : subject->levels[i].triangles;
+        const std::uint32_t triangles = m_bench.dragLevel() == static_cast<int>(i) && m_bench.dragMesh()
+                                            ? m_bench.dragMesh()->triangleCount()
+                                            : subject->levels[i].triangles;
         p.setFont(Look::font(11, 600));
         p.setPen(l.text);
         p.drawText(box.adjusted(12, 4, -8, 0), Qt::AlignLeft | Qt::AlignTop, QStringLiteral("L%1").arg(i));
         p.drawText(box.adjusted(28, 4, -8, 0), Qt::AlignRight | Qt::AlignTop, groupedText(triangles));
         p.setFont(Look::font(10.5));
         p.setPen(l.quiet);
-        p.drawText(box.adjusted(12, 0, -8, -4), Qt::AlignRight | Qt::AlignBottom, i == 0 ? tr("the source") : lengthText(subject->levels[i].deviation) + tr(" off"));
+        p.drawText(box.adjusted(12, 0, -8, -4), Qt::AlignRight | Qt::AlignBottom,
+                   i == 0 ? tr("the source") : lengthText(subject->levels[i].deviation) + tr(" off"));
     }
 }
 
@@ -525,16 +557,22 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
     QString state;
     if (pick.culled == Culled::No)
-        state = QStringLiteral("L%1 · %2 triangles").arg(static_cast<int>(pick.level)).arg(groupedText(chain.levels[static_cast<std::size_t>(pick.level)].triangles));
+        state = QStringLiteral("L%1 · %2 triangles")
+                    .arg(static_cast<int>(pick.level))
+                    .arg(groupedText(chain.levels[static_cast<std::size_t>(pick.level)].triangles));
     else
-        state = pick.culled == Culled::OutOfView ? tr("culled: out of view") : pick.culled == Culled::BeyondReach ? tr("culled: beyond reach") : tr("culled: too small");
+        state = pick.culled == Culled::OutOfView     ? tr("culled: out of view")
+                : pick.culled == Culled::BeyondReach ? tr("culled: beyond reach")
+                                                     : tr("culled: too small");
     if (pick.culled == Culled::No) {
         QRectF box;
         bool all = true;
         for (int k = 0; k < 8; ++k) {
-            const Vec3d corner((k & 1) != 0 ? chain.bounds.high.x() : chain.bounds.low.x(), (k & 2) != 0 ? chain.bounds.high.y() : chain.bounds.low.y(),
+            const Vec3d corner((k & 1) != 0 ? chain.bounds.high.x() : chain.bounds.low.x(),
+                               (k & 2) != 0 ? chain.bounds.high.y() : chain.bounds.low.y(),
                                (k & 4) != 0 ? chain.bounds.high.z() : chain.bounds.low.z());
-            const Vec3d world = m_selectable.copies.position[i] + m_selectable.copies.rotation[i] * (corner * m_selectable.copies.scale[i]);
+            const Vec3d world = m_selectable.copies.position[i] +
+                                m_selectable.copies.rotation[i] * (corner * m_selectable.copies.scale[i]);
             bool front = false;
             const QPointF at = project(viewProjection, world, size(), &front);
             all &= front;
@@ -547,7 +585,8 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
             p.drawRoundedRect(box, 4, 4);
             p.setFont(Look::font(11.5, 600));
             const int w = p.fontMetrics().horizontalAdvance(state) + 16;
-            QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)), std::max(48.0, box.top() - 26), w, 20);
+            QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)),
+                         std::max(48.0, box.top() - 26), w, 20);
             chip(p, label);
             p.setPen(l.text);
             p.drawText(label, Qt::AlignCenter, state);
@@ -555,7 +594,9 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     }
     const double distance = subjectDistance();
     const QString far = lengthText(distance);
-    const QString tall = pick.screenHeight > 2 ? tr("fills the screen") : tr("%1 % of height").arg(static_cast<double>(pick.screenHeight) * 100, 0, 'f', 1);
+    const QString tall = pick.screenHeight > 2
+                             ? tr("fills the screen")
+                             : tr("%1 % of height").arg(static_cast<double>(pick.screenHeight) * 100, 0, 'f', 1);
     const QString off = pick.culled == Culled::No ? pixelText(static_cast<double>(pick.errorPx)) + tr(" off") : state;
     p.setFont(Look::font(13, 600));
     const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;
@@ -618,7 +659,8 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
 void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPointF d = event->position() - m_last;
     m_last = event->position();
-    if (event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) || (event->buttons().testFlag(Qt::LeftButton) && event->modifiers().testFlag(Qt::ShiftModifier)))
+    if (event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) ||
+        (event->buttons().testFlag(Qt::LeftButton) && event->modifiers().testFlag(Qt::ShiftModifier)))
         pan(d.x(), d.y());
     else if (event->buttons().testFlag(Qt::LeftButton))
         turn(d.x() * 0.008, d.y() * 0.008);
@@ -626,21 +668,35 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
 
 void Viewport::wheelEvent(QWheelEvent* event) {
     stopWalk();
-    const double steps = event->pixelDelta().isNull() ? event->angleDelta().y() / 120.0 : event->pixelDelta().y() / 40.0;
+    const double steps =
+        event->pixelDelta().isNull() ? event->angleDelta().y() / 120.0 : event->pixelDelta().y() / 40.0;
     dolly(std::pow(0.86, steps));
     event->accept();
 }
 
 void Viewport::keyPressEvent(QKeyEvent* event) {
     switch (event->key()) {
-    case Qt::Key_Left: turn(-0.08, 0); break;
-    case Qt::Key_Right: turn(0.08, 0); break;
-    case Qt::Key_Up: turn(0, 0.06); break;
-    case Qt::Key_Down: turn(0, -0.06); break;
+    case Qt::Key_Left:
+        turn(-0.08, 0);
+        break;
+    case Qt::Key_Right:
+        turn(0.08, 0);
+        break;
+    case Qt::Key_Up:
+        turn(0, 0.06);
+        break;
+    case Qt::Key_Down:
+        turn(0, -0.06);
+        break;
     case Qt::Key_Plus:
-    case Qt::Key_Equal: dolly(0.86); break;
-    case Qt::Key_Minus: dolly(1 / 0.86); break;
-    default: QOpenGLWidget::keyPressEvent(event);
+    case Qt::Key_Equal:
+        dolly(0.86);
+        break;
+    case Qt::Key_Minus:
+        dolly(1 / 0.86);
+        break;
+    default:
+        QOpenGLWidget::keyPressEvent(event);
     }
 }
 

@@ -127,7 +127,7 @@ private:
     QElapsedTimer m_clock;
 
     bool m_moving = false;
-    double m_factor = 1;       ///< allowance factor while moving
+    double m_factor = 1; ///< allowance factor while moving
     double m_factorDrawn = 1;
     double m_soloBudget = 4e6; ///< triangles that fit a moving frame in a solo view
     double m_frameMs = 0;
