@@ -319,8 +319,8 @@ Mesh skiffLevel(int detail) {
         b.box(Trim, at({0, 0.46, length * (v - 0.5)}), {2 * half(v) - 0.03, 0.04, 0.26}, 0.012, cells, round);
     b.box(Trim, at({0, 0.34, -length / 2 + 0.01}), {2 * half(0) * 0.96, 0.56, 0.05}, 0.015, cells, round);
     if (detail < 2)
-        for (int rib = 0; rib < (detail == 0 ? 11 : 6); ++rib) {
-            const double v = 0.08 + 0.8 * rib / (detail == 0 ? 10.0 : 5.0);
+        for (int rib = 0; rib < 11; ++rib) {
+            const double v = 0.08 + 0.8 * rib / 10.0;
             std::vector<Vec3d> path;
             const int steps = detail == 0 ? 60 : 16;
             for (int i = 0; i <= steps; ++i) {

@@ -6,6 +6,7 @@
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QFrame>
 
 namespace thicket::app {
 namespace {
@@ -54,6 +55,8 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.setStage(Stage::Ship);
     window.bench().ship(QDir::tempPath() + QStringLiteral("/lean-thicket-pictures"), {});
     settle(app, window, 500);
+    if (auto* message = window.findChild<QFrame*>(QStringLiteral("message")))
+        message->hide();
     shot(QStringLiteral("ship"));
     window.closeQuietly();
     return fine ? 0 : 1;

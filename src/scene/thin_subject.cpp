@@ -2,8 +2,13 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 
 namespace thicket {
+namespace {
+constexpr double kNearTheEnd = 1.15; // a target this close to the record's end is not taken as it is
+constexpr double kLeastGain = 0.7;   // a level heavier than this share of the one before does not pay
+} // namespace
 
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job) {
     ThinState state;
@@ -37,9 +42,17 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     std::uint32_t previous = out.levels.front().triangles;
     Error last{ErrorCode::CheckFailed, subject.name, "no lighter level can be made",
                "the mesh is already as light as its shape allows"};
+    const double fewest = state.record->fewestTriangles();
     for (std::size_t i = 0; i < targets.size(); ++i) {
+        LevelTarget target = targets[i];
+        if (target.kind == TargetKind::ShareOfPrevious && target.value * previous < kNearTheEnd * fewest) {
+            // The last collapses of a record cost most: half-way to its end is a better level, where that still pays.
+            target = {TargetKind::Triangles, std::sqrt(previous * fewest)};
+            if (target.value > kLeastGain * previous)
+                break;
+        }
         const auto n = static_cast<double>(targets.size());
-        auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, targets[i], previous,
+        auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
                               job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n), timings);
         if (!level) {
             if (level.error().code == ErrorCode::Cancelled)

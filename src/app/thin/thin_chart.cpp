@@ -45,7 +45,7 @@ void ThinChart::rebuild() {
         }
         // Six decades at the most: what is smaller than a millionth of the largest lies on the floor.
         least = std::max(least, most * 1e-6);
-        yAxis->setRange(least / 3, most * 2.5);
+        yAxis->setRange(least / 3, most * 6);
         const double first = s->levels.front().triangles;
         const double last =
             s->curve.empty() ? std::max(1.0, s->levels.back().triangles * 0.25) : s->curve.triangles.back();
