@@ -396,7 +396,7 @@ void MainWindow::makeActions() {
         if (!file.isEmpty())
             open({file});
     });
-    m_recent = menu->addMenu(tr("Recent projects"));
+    m_recent = menu->addMenu(tr("Recent files"));
     connect(m_recent, &QMenu::aboutToShow, this, [this] {
         m_recent->clear();
         const QStringList files = QSettings().value(QStringLiteral("recent")).toStringList();
@@ -610,6 +610,9 @@ void MainWindow::open(const QStringList& paths) {
     });
     if (project && !askToSave())
         return;
+    if (!project)
+        for (const QString& path : paths)
+            noteRecent(path);
     m_bench.openFiles(paths);
 }
 

@@ -242,6 +242,13 @@ bool Collapser::trianglesHold(std::uint32_t p, std::uint32_t other, const Vec3d&
             return false;
         if (shapeBefore > 1e-9 && before.dot(after) < kLeastFlipCosine * sizeBefore * sizeAfter)
             return false;
+        // Small turns add up: a face may also not end on the other side of the normals at its corners.
+        if (!m_r.normals.empty()) {
+            const std::uint32_t* n = &m_s.triangleNode[3 * std::size_t{t}];
+            const Vec3d cornerNormals = (m_r.normals[n[0]] + m_r.normals[n[1]] + m_r.normals[n[2]]).cast<double>();
+            if (after.dot(cornerNormals) < 0 && before.dot(cornerNormals) >= 0)
+                return false;
+        }
     }
     return true;
 }
