@@ -17,7 +17,6 @@ void prepareGraphics() {
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
     format.setDepthBufferSize(24);
-    format.setSamples(4);
     QSurfaceFormat::setDefaultFormat(format);
     // Numbers look the same on every machine: grouped by commas, with a decimal point.
     QLocale::setDefault(QLocale(QLocale::English, QLocale::UnitedKingdom));

@@ -20,6 +20,7 @@ void main() {
   gl_Position = uViewProjection * w;
 })";
 
+// Squares and roots stand in for the usual power of 2.2: software rendering pays for every power.
 // An ordered 4 x 4 dither in screen space: a level and the one it fades from keep complementary pixels.
 const char* kSurfaceFragment = R"(#version 330 core
 in vec3 vWorld; in vec3 vNormal; in vec2 vUv;
@@ -28,11 +29,13 @@ uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
 out vec4 color;
 const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
 void main() {
-  float cell = (bayer[int(mod(gl_FragCoord.y,4.))*4 + int(mod(gl_FragCoord.x,4.))] + 0.5) / 16.0;
-  if (uFade >= 0.0 ? cell > uFade : cell <= -uFade) discard;
+  if (uFade < 1.0) {
+    float cell = (bayer[int(mod(gl_FragCoord.y,4.))*4 + int(mod(gl_FragCoord.x,4.))] + 0.5) / 16.0;
+    if (uFade >= 0.0 ? cell > uFade : cell <= -uFade) discard;
+  }
   if (uFlat) { color = uBase; return; }
   vec4 base = uBase;
-  if (uHasTexture) { vec4 t = texture(uTexture, vUv); base *= vec4(pow(t.rgb, vec3(2.2)), t.a); }
+  if (uHasTexture) { vec4 t = texture(uTexture, vUv); base *= vec4(t.rgb * t.rgb, t.a); }
   if (base.a < uCutoff) discard;
   vec3 toEye = normalize(uEye - vWorld);
   // The face turned to the eye decides the side, not the vertex normal: at grazing angles that may lean away.
@@ -44,8 +47,9 @@ void main() {
   vec3 sun = normalize(vec3(0.45, 0.8, 0.35));
   vec3 light = mix(vec3(0.17,0.16,0.14), vec3(0.36,0.39,0.42), 0.5 + 0.5*n.y) + vec3(0.95,0.92,0.84)*max(dot(n, sun), 0.0);
   vec3 h = normalize(sun + toEye);
-  vec3 c = base.rgb * light + vec3(0.10) * pow(max(dot(n, h), 0.0), 24.0);
-  color = vec4(pow(c, vec3(1.0/2.2)), 1.0);
+  float s = max(dot(n, h), 0.0);
+  s *= s; s *= s; s *= s;
+  color = vec4(sqrt(base.rgb * light + vec3(0.10) * s * s * s), 1.0);
 })";
 
 const char* kBackdropVertex = R"(#version 330 core
@@ -204,9 +208,9 @@ void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const
     m_surface.setUniformValue(m_at.fade, item.fade);
     m_surface.setUniformValue(m_at.flat, false);
     const QColor tint = Look::level(item.level);
-    m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.2F),
-                                                   std::pow(static_cast<float>(tint.greenF()), 2.2F),
-                                                   std::pow(static_cast<float>(tint.blueF()), 2.2F),
+    m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.0F),
+                                                   std::pow(static_cast<float>(tint.greenF()), 2.0F),
+                                                   std::pow(static_cast<float>(tint.blueF()), 2.0F),
                                                    shading == Shading::Levels ? 0.9F : 0.0F));
     glBindVertexArray(gpu.vao);
     glActiveTexture(GL_TEXTURE0);
@@ -283,6 +287,13 @@ void GlScene::end() {
     glBindBuffer(GL_ARRAY_BUFFER, 0);
     glUseProgram(0);
     glDisable(GL_DEPTH_TEST);
+}
+
+void GlScene::resolve(unsigned from, unsigned to, int width, int height) {
+    glBindFramebuffer(GL_READ_FRAMEBUFFER, from);
+    glBindFramebuffer(GL_DRAW_FRAMEBUFFER, to);
+    glBlitFramebuffer(0, 0, width, height, 0, 0, width, height, GL_COLOR_BUFFER_BIT, GL_NEAREST);
+    glBindFramebuffer(GL_FRAMEBUFFER, to);
 }
 
 } // namespace thicket::app

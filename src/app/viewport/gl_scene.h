@@ -34,6 +34,8 @@ public:
     /// Square grid round `centre` at height y, 2 n + 1 lines each way.
     void grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n);
     void end();
+    /// Copies a multisampled picture into a plain target and binds that.
+    void resolve(unsigned from, unsigned to, int width, int height);
     /// Frees what no scene holds any more.
     void forget();
 

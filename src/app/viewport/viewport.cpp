@@ -85,6 +85,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
 
 Viewport::~Viewport() {
     makeCurrent();
+    m_smooth.reset();
     if (m_ready)
         m_gl.release();
     doneCurrent();
@@ -360,7 +361,8 @@ void Viewport::adapt(double ms) {
             m_soloBudget = std::min(m_soloBudget * 1.25, 2e7);
         return;
     }
-    if (ms > kMovingFrameMs * 1.1)
+    constexpr std::uint64_t kFew = 45'000; // so light already that triangles are not what takes the time
+    if (ms > kMovingFrameMs * 1.1 && m_gl.triangles() > kFew)
         m_factor = std::min(m_factor * std::min(1.7, std::sqrt(ms / kMovingFrameMs)), 64.0);
     else if (ms < kMovingFrameMs * 0.7)
         m_factor = std::max(1.0, m_factor * 0.94);
@@ -383,7 +385,19 @@ void Viewport::paintGL() {
     m_gl.forget();
     const Look& look = Look::now();
     const double ratio = devicePixelRatioF();
-    m_gl.begin(look.viewTop, look.viewBottom, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
+    const QSize pixels(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
+    // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
+    const bool smooth = !m_moving;
+    if (smooth) {
+        if (!m_smooth || m_smooth->size() != pixels) {
+            QOpenGLFramebufferObjectFormat format;
+            format.setSamples(4);
+            format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
+            m_smooth = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
+        }
+        m_smooth->bind();
+    }
+    m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
     const double aspect = static_cast<double>(width()) / std::max(1, height());
     View view = solo() ? lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot) : shotView();
     const double size = solo() && m_bench.subject() != nullptr ? m_bench.subject()->radius : 100;
@@ -417,6 +431,8 @@ void Viewport::paintGL() {
         m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
     }
     m_gl.end();
+    if (smooth)
+        m_gl.resolve(m_smooth->handle(), defaultFramebufferObject(), pixels.width(), pixels.height());
     if (m_moving) {
         context()->functions()->glFinish();
         m_frameMs = static_cast<double>(timer.nsecsElapsed()) * 1e-6;

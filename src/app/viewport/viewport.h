@@ -5,6 +5,7 @@
 #include "appmodel/workbench.h"
 
 #include <QElapsedTimer>
+#include <QOpenGLFramebufferObject>
 #include <QOpenGLWidget>
 #include <QTimer>
 
@@ -109,6 +110,8 @@ private:
     ViewportOverlay* m_overlay;
     QMatrix4x4 m_viewProjection; ///< of the last frame, for the overlay
     GlScene m_gl;
+    /// Multisampled target for the picture at rest; in motion the window's own, plain one is used.
+    std::unique_ptr<QOpenGLFramebufferObject> m_smooth;
     bool m_ready = false;
     Stage m_stage = Stage::Gather;
     Shading m_shading = Shading::Shaded;
