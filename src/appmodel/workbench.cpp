@@ -308,14 +308,14 @@ bool Workbench::hasRecord(std::uint32_t id) const {
     const Subject* found = scene().find(id);
     const std::lock_guard lock(m_recordMutex);
     const auto record = m_records.find(id);
-    return found != nullptr && record != m_records.end() && record->second.source == found->levels.front().mesh;
+    return found != nullptr && record != m_records.end() && record->second.fits(*found);
 }
 
 void Workbench::dropStaleRecords() {
     const std::lock_guard lock(m_recordMutex);
     std::erase_if(m_records, [this](const auto& entry) {
         const Subject* found = scene().find(entry.first);
-        return found == nullptr || found->levels.front().mesh != entry.second.source;
+        return found == nullptr || !entry.second.fits(*found);
     });
 }
 
@@ -326,7 +326,7 @@ Workbench::withRecord(const Subject& subject, const JobContext& job,
     {
         const std::lock_guard lock(m_recordMutex);
         const auto found = m_records.find(subject.id);
-        if (found != m_records.end() && found->second.source == subject.levels.front().mesh)
+        if (found != m_records.end() && found->second.fits(subject))
             known = found->second;
     }
     if (!known) {
@@ -341,23 +341,41 @@ Workbench::withRecord(const Subject& subject, const JobContext& job,
 }
 
 void Workbench::thinToRole(std::uint32_t id) {
+    if (const Subject* found = scene().find(id); found != nullptr && found->levels.front().mesh)
+        thin(*found, "Thin " + found->name);
+}
+
+void Workbench::setKeepPieces(std::uint32_t id, bool keep) {
     const Subject* found = scene().find(id);
-    if (found == nullptr || !found->levels.front().mesh)
+    if (found == nullptr || found->keepPieces == keep)
         return;
+    Subject after = *found;
+    after.keepPieces = keep;
+    const std::string label = (keep ? "Keep every piece of " : "Let small pieces go in ") + found->name;
+    const bool cut = std::any_of(after.levels.begin(), after.levels.end(),
+                                 [](const Level& l) { return l.origin == LevelOrigin::Collapsed && !l.locked; });
+    if (cut && after.levels.front().mesh)
+        thin(after, label); // its levels belong to a record that lets them go, or to one that does not
+    else
+        document.push(changeSubject(scene(), after, label));
+}
+
+void Workbench::thin(const Subject& subject, const std::string& label) {
+    const std::uint32_t id = subject.id;
     m_jobs.run(
-        tr("Thinning %1").arg(toText(found->name)),
-        [this, copy = *found](const JobContext& job) {
+        tr("Thinning %1").arg(toText(subject.name)),
+        [this, label, copy = subject](const JobContext& job) {
             return withRecord(copy, job,
-                              [this, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+                              [this, label, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
                                   const RolePreset preset = presetFor(copy.role, copy.levels.front().triangles);
                                   auto thinned = thinSubject(copy, state, preset.targets, rest);
                                   if (!thinned)
                                       return [this, error = thinned.error()] { report(error); };
                                   thinned->rule.allowPx = preset.allowPx;
-                                  return [this, subject = *thinned] {
+                                  return [this, label, subject = *thinned] {
                                       const Subject* now = scene().find(subject.id);
                                       if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
-                                          document.push(changeSubject(scene(), subject, "Thin " + subject.name));
+                                          document.push(changeSubject(scene(), subject, label));
                                   };
                               });
         },

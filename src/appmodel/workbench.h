@@ -55,6 +55,8 @@ public:
     void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
     void addLevel(std::uint32_t id, double triangles);
     void removeLevel(std::uint32_t id, int level);
+    /// Whether every level keeps all loose pieces. Levels already cut are cut anew, as one step.
+    void setKeepPieces(std::uint32_t id, bool keep);
     void setLocked(std::uint32_t id, int level, bool locked);
     [[nodiscard]] bool hasRecord(std::uint32_t id) const;
     /// The level being dragged, not yet in the scene; null when none is.
@@ -103,6 +105,7 @@ private:
     void importFiles(const QStringList& paths);
     void commitLevel(std::uint32_t id, int level, double triangles, bool insert);
     /// Runs `then` with the record of a subject, made first when there is none. On the jobs' thread.
+    void thin(const Subject& subject, const std::string& label);
     JobQueue::Finish withRecord(const Subject& subject, const JobContext& job,
                                 const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then);
     void dropStaleRecords();

@@ -61,6 +61,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     thinCommand->add_option("--height", thinOptions.heightPx, "Lines of the screen, pixels")
         ->capture_default_str()
         ->check(CLI::Range(16, 16384));
+    thinCommand->add_flag("--keep-pieces", thinOptions.keepPieces,
+                          "Leave out no loose piece, however small it gets on screen");
     common(thinCommand);
 
     MeasureOptions measureOptions;

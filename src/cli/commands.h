@@ -27,6 +27,7 @@ struct ThinOptions {
     double fovDegrees = 60;
     int heightPx = 1080;
     std::string role;
+    bool keepPieces = false;
 };
 
 struct MeasureOptions {

@@ -95,6 +95,7 @@ ordered_json encode(const Thinned& t, const View& view) {
             {"source", s.source.path.string()},
             {"file", t.file.string()},
             {"fewest_triangles", t.reachable},
+            {"pieces", {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.keepPieces}}},
             {"levels", levels},
             {"timings",
              {{"read_ms", t.readMs},
@@ -206,6 +207,7 @@ int thin(const Console& console, const ThinOptions& options) {
         if (!options.role.empty())
             subject->role = *roleFromKey(options.role);
         subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
+        subject->keepPieces = options.keepPieces;
         auto state = recordSubject(*subject, {}, console.job);
         if (!state)
             return fail(console, state.error());

@@ -51,7 +51,8 @@ public:
             return values;
         }
         values.resize(count);
-        std::memcpy(static_cast<void*>(values.data()), m_bytes.data() + m_at - count * sizeof(T), count * sizeof(T));
+        if (count > 0)
+            std::memcpy(static_cast<void*>(values.data()), m_bytes.data() + m_at - count * sizeof(T), count * sizeof(T));
         return values;
     }
     std::string text() {

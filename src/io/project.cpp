@@ -76,6 +76,7 @@ ordered_json encodeSubject(const Subject& s, const fs::path& folder) {
     out["levels"] = ordered_json::array();
     for (const Level& level : s.levels)
         out["levels"].push_back(encodeLevel(level));
+    out["pieces"] = {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.keepPieces}};
     out["curve"] = {{"triangles", s.curve.triangles}, {"deviation", s.curve.deviation}};
     return out;
 }
@@ -101,6 +102,12 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
         s.levels.push_back(decodeLevel(levels[i], fmt::format("{}levels[{}].", path, i)));
     if (s.levels.empty() || s.levels.front().origin != LevelOrigin::Source)
         throw json::FieldError(path + "levels: the first must be the source");
+    if (in.contains("pieces")) { // files of the first form have none
+        const auto pieces = json::get<ordered_json>(in, "pieces", path);
+        s.pieces = json::get<std::uint32_t>(pieces, "count", path + "pieces.");
+        s.aggregate = json::get<bool>(pieces, "aggregate", path + "pieces.");
+        s.keepPieces = json::get<bool>(pieces, "keep", path + "pieces.");
+    }
     const auto curve = json::get<ordered_json>(in, "curve", path);
     s.curve.triangles = json::get<std::vector<std::uint32_t>>(curve, "triangles", path + "curve.");
     s.curve.deviation = json::get<std::vector<double>>(curve, "deviation", path + "curve.");

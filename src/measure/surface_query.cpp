@@ -86,10 +86,19 @@ struct QueryState {
     double best;
     Vec3d at;
     std::uint32_t triangle;
+    std::span<const std::uint32_t> groups{}; ///< empty: every triangle counts
+    std::uint32_t own = 0;
+    std::span<const std::uint8_t> gone{};
+    bool found = false;
 };
 
 bool visitTriangle(RTCPointQueryFunctionArguments* args) {
     auto* state = static_cast<QueryState*>(args->userPtr);
+    if (!state->groups.empty()) {
+        const std::uint32_t group = state->groups[args->primID];
+        if (group == state->own || state->gone[group] != 0)
+            return false;
+    }
     const std::uint32_t* index = &state->mesh->indices[3 * static_cast<std::size_t>(args->primID)];
     const Vec3d at =
         closestPointOnTriangle(state->point, state->local[index[0]].cast<double>(),
@@ -100,6 +109,7 @@ bool visitTriangle(RTCPointQueryFunctionArguments* args) {
     state->best = squared;
     state->at = at;
     state->triangle = args->primID;
+    state->found = true;
     // A hair more than the distance, so that float rounding of the radius cannot drop the true closest triangle.
     args->query->radius = static_cast<float>(std::sqrt(squared) * (1 + 1e-6));
     return true;
@@ -132,6 +142,17 @@ ClosestPoint SurfaceQuery::closest(const Vec3d& point, std::uint32_t hint) const
         closestPointOnTriangle(p, m_impl->corner(hint, 0), m_impl->corner(hint, 1), m_impl->corner(hint, 2));
     QueryState state{m_impl->mesh, m_impl->local.data(), p, (at - p).squaredNorm(), at, hint};
     return search(m_impl->scene, state, m_impl->origin);
+}
+
+std::optional<ClosestPoint> SurfaceQuery::closestOther(const Vec3d& point, double limit,
+                                                       std::span<const std::uint32_t> groups, std::uint32_t own,
+                                                       std::span<const std::uint8_t> gone) const {
+    const Vec3d p = point - m_impl->origin;
+    QueryState state{m_impl->mesh, m_impl->local.data(), p, limit * limit, p, 0, groups, own, gone};
+    const ClosestPoint found = search(m_impl->scene, state, m_impl->origin);
+    if (!state.found)
+        return std::nullopt;
+    return found;
 }
 
 std::optional<RayHit> SurfaceQuery::cast(const Vec3d& origin, const Vec3d& direction) const {

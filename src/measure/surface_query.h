@@ -5,6 +5,7 @@
 
 #include <memory>
 #include <optional>
+#include <span>
 
 namespace thicket {
 
@@ -35,6 +36,11 @@ public:
     /// The same, told of a triangle that is likely near: the search starts with its distance and is several times
     /// faster.
     [[nodiscard]] ClosestPoint closest(const Vec3d& point, std::uint32_t hint) const;
+    /// The closest point among triangles whose group is neither `own` nor marked in `gone`; none within `limit`: none.
+    /// groups  one entry a triangle; gone: one entry a group.
+    [[nodiscard]] std::optional<ClosestPoint> closestOther(const Vec3d& point, double limit,
+                                                           std::span<const std::uint32_t> groups, std::uint32_t own,
+                                                           std::span<const std::uint8_t> gone) const;
     [[nodiscard]] std::optional<RayHit> cast(const Vec3d& origin, const Vec3d& direction) const;
     /// Distance from a point to one triangle of the mesh.
     [[nodiscard]] double distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const;

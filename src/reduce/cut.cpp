@@ -1,4 +1,4 @@
-#include "reduce/record.h"
+#include "reduce/pieces.h"
 
 #include <algorithm>
 
@@ -63,6 +63,17 @@ Mesh cutRecord(const Record& record, std::uint32_t triangles) {
     gather(record.normals, level.normals);
     gather(record.uvs, level.uvs);
     gather(record.colors, level.colors);
+    if (record.aggregate && !record.drops.empty() && record.drops.front().time <= time) {
+        std::vector<std::uint32_t> pieceOf;
+        pieceOf.reserve(level.triangleCount());
+        for (std::size_t t = 0; t < record.death.size(); ++t)
+            if (record.death[t] > time)
+                pieceOf.push_back(record.pieceOf[t]);
+        const auto next = std::upper_bound(record.drops.begin(), record.drops.end(), time,
+                                           [](std::uint32_t at, const Record::PieceDrop& d) { return at < d.time; });
+        growPieces(level, pieceOf, static_cast<double>((next - 1)->keptShare),
+                   static_cast<double>(record.error[(next - 1)->time]));
+    }
     return level;
 }
 

@@ -29,6 +29,16 @@ struct Record {
     std::vector<std::uint32_t> alive; ///< triangles left after collapse k; alive[0] is the input's count; never rises
     std::vector<float> error;         ///< estimate from the quadrics, metres, made never to fall; error[0] = 0
 
+    std::vector<std::uint32_t> pieceOf; ///< a triangle each: its loose piece; empty when no piece is ever dropped
+    /// Whole pieces that go, by rising time, with the share of all pieces' area that is left then.
+    struct PieceDrop {
+        std::uint32_t time = 0;
+        float keptShare = 1;
+    };
+    std::vector<PieceDrop> drops;
+    std::uint32_t pieces = 1;
+    bool aggregate = false; ///< many alike pieces: the kept ones grow as others go, so that cover holds
+
     std::uint32_t droppedDegenerate = 0; ///< triangles of the input that had no area or stood twice
     std::uint32_t droppedDuplicate = 0;
 
@@ -59,7 +69,8 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
 /// The collapse count after which at most `triangles` are left (or the last, when so few cannot be reached).
 std::uint32_t collapsesForTriangles(const Record& record, std::uint32_t triangles);
 
-/// The level with at most `triangles` triangles; fewestTriangles() when that is more. COST O(nodes + triangles).
+/// The level with at most `triangles` triangles; fewestTriangles() when that is more. Pieces of an aggregate are grown
+/// (`growPieces`) to hold the cover of those that are gone. COST O(nodes + triangles).
 Mesh cutRecord(const Record& record, std::uint32_t triangles);
 
 } // namespace thicket

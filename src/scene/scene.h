@@ -49,6 +49,9 @@ struct Subject {
     std::shared_ptr<const Surfaces> surfaces;
     std::vector<Level> levels; ///< finest first
     SwitchRule rule;
+    std::uint32_t pieces = 1; ///< loose pieces of L0, as its record found them
+    bool aggregate = false;   ///< far levels have fewer of them, grown to hold the cover
+    bool keepPieces = false;  ///< loose pieces stay in every level, however small they get on screen
     Bounds bounds; ///< of L0, own space
     double radius = 1;
     DeviationCurve curve;

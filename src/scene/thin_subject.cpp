@@ -1,5 +1,7 @@
 #include "scene/thin_subject.h"
 
+#include "reduce/pieces.h"
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -21,11 +23,21 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
         return error;
     }
     state.recordMs = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
-    state.record = std::make_shared<const Record>(std::move(*record));
     state.query = std::make_shared<const SurfaceQuery>(*state.source);
-    auto curve = measureCurve(*state.source, *state.query, *state.record, job.part(0.7, 1));
+    state.keepPieces = subject.keepPieces;
+    auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8));
     if (!curve)
         return curve.error();
+    if (!subject.keepPieces) {
+        if (auto done = dropPieces(*record, *curve, {}, job.part(0.8, 0.9)); !done)
+            return done.error();
+        if (!record->drops.empty()) {
+            curve = measureCurve(*state.source, *state.query, *record, job.part(0.9, 1));
+            if (!curve)
+                return curve.error();
+        }
+    }
+    state.record = std::make_shared<const Record>(std::move(*record));
     state.curve = std::move(*curve);
     return state;
 }
@@ -34,6 +46,8 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
                             const JobContext& job, ChainTimings* timings) {
     Subject out = subject;
     out.curve = state.curve;
+    out.pieces = state.record->pieces;
+    out.aggregate = state.record->aggregate;
     std::vector<Level> kept;
     for (std::size_t i = 1; i < subject.levels.size(); ++i)
         if (subject.levels[i].locked || subject.levels[i].origin == LevelOrigin::HandMade)
@@ -81,6 +95,8 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
 Subject restoreLevels(const Subject& subject, const ThinState& state) {
     Subject out = subject;
     out.curve = state.curve;
+    out.pieces = state.record->pieces;
+    out.aggregate = state.record->aggregate;
     for (Level& level : out.levels)
         if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
             level.mesh = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));

@@ -12,9 +12,14 @@ struct ThinState {
     std::shared_ptr<const SurfaceQuery> query;
     DeviationCurve curve;
     double recordMs = 0;
+    bool keepPieces = false; ///< as the subject said when it was recorded
+
+    [[nodiscard]] bool fits(const Subject& subject) const {
+        return source == subject.levels.front().mesh && keepPieces == subject.keepPieces;
+    }
 };
 
-/// Records a subject's L0 and measures its curve. REQUIRES L0 has its mesh. ERRORS Cancelled, BadInput.
+/// Records a subject's L0, lets loose pieces go unless it keeps them, and measures its curve. REQUIRES L0 has its mesh. ERRORS Cancelled, BadInput.
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job);
 
 /// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no

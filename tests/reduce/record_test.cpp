@@ -2,6 +2,7 @@
 #include "reduce/chain.h"
 #include "reduce/record.h"
 #include "support/shapes.h"
+#include "support/sound.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -16,32 +17,6 @@ Record recordOf(const Mesh& mesh) {
     auto record = recordCollapses(mesh, {}, {});
     EXPECT_TRUE(record);
     return std::move(*record);
-}
-
-double area(const Mesh& mesh, std::uint32_t t) {
-    const Vec3d a = mesh.positions[mesh.indices[3 * t]].cast<double>();
-    return (mesh.positions[mesh.indices[3 * t + 1]].cast<double>() - a)
-               .cross(mesh.positions[mesh.indices[3 * t + 2]].cast<double>() - a)
-               .norm() /
-           2;
-}
-
-void expectSound(const Mesh& mesh) {
-    EXPECT_TRUE(checkMesh(mesh, "level"));
-    std::map<std::array<std::uint32_t, 3>, int> seen;
-    const Weld weld = weldPositions(mesh);
-    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
-        EXPECT_GT(area(mesh, t), 0) << "triangle " << t << " is degenerate";
-        std::array<std::uint32_t, 3> p{};
-        for (std::uint32_t k = 0; k < 3; ++k)
-            p[k] = weld.pointOf[mesh.indices[3 * t + k]];
-        std::rotate(p.begin(), std::min_element(p.begin(), p.end()), p.end());
-        EXPECT_EQ(++seen[p], 1) << "triangle " << t << " stands twice";
-    }
-    std::vector<bool> used(mesh.vertexCount(), false);
-    for (const auto v : mesh.indices)
-        used[v] = true;
-    EXPECT_TRUE(std::all_of(used.begin(), used.end(), [](bool u) { return u; })) << "a cut carries unused vertices";
 }
 
 /// Largest radial deviation of a level of the unit sphere, in units of the asymptotic optimum for its triangle count.
@@ -84,7 +59,7 @@ TEST(Record, any_cut_of_a_closed_mesh_is_closed_and_sound) {
             SCOPED_TRACE("seed " + std::to_string(seed) + ", cut " + std::to_string(wanted));
             EXPECT_LE(level.triangleCount(), wanted);
             EXPECT_TRUE(shapes::isClosed(level));
-            expectSound(level);
+            shapes::expectSound(level);
         }
         const Mesh last = cutRecord(record, 0);
         EXPECT_EQ(last.triangleCount(), record.fewestTriangles());
@@ -108,7 +83,7 @@ TEST(Record, seams_stay_closed_in_position_and_attributes_stay_unit) {
         const Mesh level = cutRecord(record, wanted);
         EXPECT_LE(level.triangleCount(), wanted);
         EXPECT_TRUE(shapes::isClosed(level));
-        expectSound(level);
+        shapes::expectSound(level);
         for (std::size_t v = 0; v < level.positions.size(); ++v) {
             EXPECT_NEAR(level.normals[v].norm(), 1, 1e-4);
             EXPECT_GT(level.normals[v].dot(level.positions[v].normalized()), 0.9F);
@@ -140,7 +115,7 @@ TEST(Record, plate_keeps_its_outline_and_its_holes) {
     EXPECT_LT(measureDeviation(mesh, level, {}, {})->max(), 1e-4);
     double flat = 0;
     for (std::uint32_t t = 0; t < level.triangleCount(); ++t)
-        flat += area(level, t);
+        flat += shapes::area(level, t);
     EXPECT_NEAR(flat, 32 * 32 - 16 * 9, 1e-2);
 }
 
@@ -218,7 +193,7 @@ TEST(Record, odd_inputs_are_reduced_and_not_refused) {
     shapes::onePart(mesh);
     const Record record = recordOf(mesh);
     EXPECT_LT(record.fewestTriangles(), mesh.triangleCount() / 4);
-    expectSound(cutRecord(record, mesh.triangleCount() / 2));
+    shapes::expectSound(cutRecord(record, mesh.triangleCount() / 2));
     Mesh one;
     one.positions = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}};
     one.indices = {0, 1, 2};

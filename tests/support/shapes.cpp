@@ -7,6 +7,36 @@
 
 namespace thicket::shapes {
 
+Mesh rod(double length, double radius, int along, int round) {
+    Mesh mesh;
+    for (int i = 0; i <= along; ++i)
+        for (int j = 0; j < round; ++j) {
+            const double a = 2 * std::numbers::pi * j / round;
+            mesh.positions.emplace_back(static_cast<float>(length * (i / static_cast<double>(along) - 0.5)),
+                                        static_cast<float>(radius * std::cos(a)),
+                                        static_cast<float>(radius * std::sin(a)));
+        }
+    const auto at = [round](int i, int j) { return static_cast<std::uint32_t>(i * round + j % round); };
+    for (int i = 0; i < along; ++i)
+        for (int j = 0; j < round; ++j)
+            for (const std::uint32_t v : {at(i, j), at(i, j + 1), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i + 1, j)})
+                mesh.indices.push_back(v);
+    for (int j = 1; j + 1 < round; ++j)
+        for (const std::uint32_t v : {at(0, 0), at(0, j + 1), at(0, j), at(along, 0), at(along, j), at(along, j + 1)})
+            mesh.indices.push_back(v);
+    onePart(mesh);
+    return mesh;
+}
+
+void append(Mesh& to, const Mesh& what, const Vec3d& offset) {
+    const std::uint32_t first = to.vertexCount();
+    for (const Vec3f& p : what.positions)
+        to.positions.push_back((p.cast<double>() + offset).cast<float>());
+    for (const std::uint32_t v : what.indices)
+        to.indices.push_back(first + v);
+    onePart(to);
+}
+
 void onePart(Mesh& mesh) {
     mesh.parts = {{0, mesh.triangleCount(), 0}};
 }

@@ -17,6 +17,10 @@ Mesh plateWithHoles(int squares);
 Mesh texturedSphere(int columns, int rows);
 /// A sphere with random bumps, seeded.
 Mesh bumpy(int splits, unsigned seed);
+/// Round closed rod along X, centred, with flat ends.
+Mesh rod(double length, double radius, int along, int round);
+/// Adds another mesh's surface, moved; attributes are dropped.
+void append(Mesh& to, const Mesh& what, const Vec3d& offset);
 /// Moves `count` triangles into one part with material 0.
 void onePart(Mesh& mesh);
 /// True when every edge of the positions' surface has exactly two triangles, run in opposite directions.

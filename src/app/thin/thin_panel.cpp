@@ -111,6 +111,8 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
     body->addWidget(
         fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off, at the stated view")));
+    m_pieces = new QCheckBox(tr("keep every loose piece"));
+    body->addWidget(m_pieces);
     m_cards = new QVBoxLayout;
     m_cards->setSpacing(6);
     body->addLayout(m_cards);
@@ -154,6 +156,10 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
         if (const Subject* s = m_bench.subject(); s != nullptr && !s->curve.empty())
             m_bench.cutLevelTo(s->id, m_bench.level(), s->curve.trianglesAt(mm / 1000), true);
     });
+    connect(m_pieces, &QCheckBox::clicked, this, [this](bool on) {
+        m_bench.setKeepPieces(m_bench.subjectId(), on);
+        refresh();
+    });
     connect(m_locked, &QCheckBox::clicked, this,
             [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
     connect(m_add, &QPushButton::clicked, this, [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
@@ -192,6 +198,16 @@ void ThinPanel::refresh() {
         QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
+    m_pieces->setVisible(s->pieces > 1);
+    m_pieces->setChecked(s->keepPieces);
+    m_pieces->setToolTip(
+        s->aggregate
+            ? tr("%1 loose pieces, much alike: far levels have fewer of them, grown to hold the cover.\nKeep them all "
+                 "when each must stay in its place.")
+                  .arg(groupedText(s->pieces))
+            : tr("%1 loose pieces. One that is smaller on screen than the level is off goes with it.\nKeep them all "
+                 "when each must stay in its place.")
+                  .arg(groupedText(s->pieces)));
     m_thin->setText(count > 1 ? tr("Thin again to role") : tr("Thin to role"));
     if (some) {
         const Level& l = s->levels[static_cast<std::size_t>(level)];

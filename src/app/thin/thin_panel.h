@@ -41,6 +41,7 @@ private:
     QVBoxLayout* m_cards;
     NumberBox* m_triangles;
     NumberBox* m_deviation;
+    QCheckBox* m_pieces;
     QCheckBox* m_locked;
     QWidget* m_exact;
     QLabel* m_exactTitle;

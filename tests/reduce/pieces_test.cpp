@@ -1,0 +1,197 @@
+#include "reduce/pieces.h"
+#include "support/shapes.h"
+#include "support/sound.h"
+
+#include <algorithm>
+#include <gtest/gtest.h>
+#include <cmath>
+#include <map>
+
+namespace thicket {
+namespace {
+
+struct Thinned {
+    Mesh source;
+    Record before;
+    Record after;
+    DeviationCurve curve;
+};
+
+Thinned dropFrom(Mesh source) {
+    Thinned t;
+    t.source = std::move(source);
+    t.before = *recordCollapses(t.source, {}, {});
+    t.after = t.before;
+    const SurfaceQuery query(t.source);
+    t.curve = *measureCurve(t.source, query, t.before, {});
+    EXPECT_TRUE(dropPieces(t.after, t.curve, {}, {}));
+    return t;
+}
+
+void expectOrderly(const Record& record) {
+    EXPECT_TRUE(std::is_sorted(record.alive.rbegin(), record.alive.rend()));
+    EXPECT_TRUE(std::is_sorted(record.error.begin(), record.error.end()));
+    EXPECT_TRUE(std::is_sorted(record.birth.begin(), record.birth.end()));
+    for (std::uint32_t time = 0; time <= record.collapses(); time += 1 + record.collapses() / 50) {
+        std::uint32_t living = 0;
+        for (const std::uint32_t death : record.death)
+            living += death > time ? 1 : 0;
+        EXPECT_EQ(living, record.alive[time]) << "after event " << time;
+    }
+}
+
+/// A ball with thirty grains on it.
+Mesh grains() {
+    Mesh mesh = shapes::sphere(24);
+    const Mesh grain = shapes::sphere(3, 0.012);
+    const Mesh spots = shapes::sphere(2);
+    for (std::uint32_t i = 0; i < 30; ++i)
+        shapes::append(mesh, grain, spots.positions[i].cast<double>() * 1.008);
+    return mesh;
+}
+
+/// Rods side by side, like a reed mat: spacing 0.05, radius 0.01.
+Mesh mat(int rods) {
+    Mesh mesh;
+    for (int i = 0; i < rods; ++i)
+        shapes::append(mesh, shapes::rod(1.5, 0.01, 24, 8), {0, 0, 0.05 * i});
+    return mesh;
+}
+
+/// Where along Z the living rods of a level of the mat stand, and how thick each is.
+std::map<int, double> standing(const Mesh& level) {
+    std::map<int, std::pair<double, double>> span;
+    for (const Vec3f& p : level.positions) {
+        const double z = static_cast<double>(p.z());
+        auto& [low, high] = span.try_emplace(static_cast<int>(std::lround(z / 0.05)), z, z).first->second;
+        low = std::min(low, z);
+        high = std::max(high, z);
+    }
+    std::map<int, double> thickness;
+    for (const auto& [rod, ends] : span)
+        thickness[rod] = ends.second - ends.first;
+    return thickness;
+}
+
+} // namespace
+
+TEST(Pieces, grains_go_and_the_ball_stays) {
+    const Thinned t = dropFrom(grains());
+    EXPECT_EQ(t.after.pieces, 31U);
+    EXPECT_FALSE(t.after.aggregate);
+    ASSERT_EQ(t.after.drops.size(), 30U);
+    expectOrderly(t.after);
+    EXPECT_GE(t.before.fewestTriangles(), 31U * 4);
+    EXPECT_LE(t.after.fewestTriangles(), t.before.fewestTriangles() - 30 * 4);
+    for (const Record::PieceDrop& drop : t.after.drops) {
+        EXPECT_GE(t.after.error[drop.time], 0.012F) << "a grain went while it was larger than the error";
+        EXPECT_LE(t.after.error[drop.time], 0.04F) << "a grain stayed though it was far below the error";
+    }
+}
+
+TEST(Pieces, a_level_without_its_grains_is_no_worse) {
+    const Thinned t = dropFrom(grains());
+    const SurfaceQuery query(t.source);
+    for (const double metres : {0.03, 0.06, 0.12}) {
+        const auto with = static_cast<std::uint32_t>(t.curve.trianglesAt(metres));
+        const Mesh level = cutRecord(t.after, with);
+        shapes::expectSound(level);
+        EXPECT_TRUE(shapes::isClosed(level));
+        const auto deviation = measureDeviation(t.source, query, level, {}, {});
+        ASSERT_TRUE(deviation);
+        EXPECT_LE(deviation->max(), 1.15 * metres) << level.triangleCount() << " triangles";
+    }
+}
+
+TEST(Pieces, far_apart_pieces_are_all_kept) {
+    Mesh mesh = shapes::sphere(8);
+    shapes::append(mesh, shapes::sphere(8), {20, 0, 0});
+    shapes::append(mesh, shapes::sphere(3, 0.1), {10, 0, 0}); // small, but nothing near could stand for it
+    const Thinned t = dropFrom(mesh);
+    EXPECT_EQ(t.after.pieces, 3U);
+    EXPECT_TRUE(t.after.drops.empty());
+    EXPECT_EQ(t.after.fewestTriangles(), t.before.fewestTriangles());
+}
+
+TEST(Pieces, one_piece_changes_nothing) {
+    const Thinned t = dropFrom(shapes::bumpy(10, 3));
+    EXPECT_EQ(t.after.pieces, 1U);
+    EXPECT_TRUE(t.after.drops.empty());
+    EXPECT_TRUE(t.after.pieceOf.empty());
+}
+
+TEST(Pieces, a_mat_keeps_evenly_spread_rods) {
+    const Thinned t = dropFrom(mat(64));
+    EXPECT_TRUE(t.after.aggregate);
+    expectOrderly(t.after);
+    ASSERT_GE(t.after.drops.size(), 32U);
+    const Mesh half = cutRecord(t.after, t.after.alive[t.after.drops[31].time]);
+    shapes::expectSound(half);
+    const auto rods = standing(half);
+    EXPECT_LE(rods.size(), 33U);
+    EXPECT_GE(rods.size(), 30U);
+    int last = rods.begin()->first;
+    for (const auto& [rod, thickness] : rods) {
+        EXPECT_LE(rod - last, 3) << "a hole of more than two rods before rod " << rod;
+        last = rod;
+    }
+}
+
+TEST(Pieces, what_stays_grows_to_hold_the_cover) {
+    const Thinned t = dropFrom(mat(64));
+    ASSERT_GE(t.after.drops.size(), 24U);
+    const Record::PieceDrop& last = t.after.drops[23];
+    const Mesh grown = cutRecord(t.after, t.after.alive[last.time]);
+    const Mesh plain = cutRecord(t.before, t.before.alive[t.before.collapses()]);
+    double all = 0;
+    double kept = 0;
+    for (const auto& [rod, thickness] : standing(plain))
+        all += thickness;
+    for (const auto& [rod, thickness] : standing(grown))
+        kept += thickness;
+    EXPECT_GE(kept, 0.75 * all); // these rods are down to four triangles each, and lean
+    EXPECT_LE(kept, 1.2 * all);
+    EXPECT_TRUE(shapes::isClosed(grown));
+}
+
+TEST(Pieces, round_rods_grow_by_what_is_missing) {
+    Mesh level = mat(40);
+    std::vector<std::uint32_t> pieceOf;
+    for (std::uint32_t t = 0; t < level.triangleCount(); ++t)
+        pieceOf.push_back(t / (level.triangleCount() / 40));
+    growPieces(level, pieceOf, 0.5, 1);
+    for (const auto& [rod, thickness] : standing(level))
+        EXPECT_NEAR(thickness, 2 * 0.02, 0.002) << "rod " << rod;
+}
+
+TEST(Pieces, growth_is_bounded) {
+    Mesh rod = shapes::rod(2, 0.02, 10, 12);
+    const Bounds before = boundsOf(rod);
+    growPieces(rod, std::vector<std::uint32_t>(rod.triangleCount(), 0), 1e-3, 1);
+    EXPECT_LE(boundsOf(rod).size().y(), before.size().y() * (kMostGrowth + 0.1));
+    EXPECT_GE(boundsOf(rod).size().y(), before.size().y() * 2);
+    Mesh held = shapes::rod(2, 0.02, 10, 12);
+    growPieces(held, std::vector<std::uint32_t>(held.triangleCount(), 0), 1e-3, 0.001);
+    for (std::uint32_t v = 0; v < held.vertexCount(); ++v)
+        EXPECT_LE((held.positions[v] - shapes::rod(2, 0.02, 10, 12).positions[v]).norm(), 0.00101F);
+}
+
+TEST(Pieces, a_cancelled_run_leaves_the_record_as_it_was) {
+    const Mesh source = mat(64);
+    Record record = *recordCollapses(source, {}, {});
+    const SurfaceQuery query(source);
+    const auto curve = measureCurve(source, query, record, {});
+    ASSERT_TRUE(curve);
+    std::stop_source stop;
+    stop.request_stop();
+    JobContext job;
+    job.stop = stop.get_token();
+    const std::vector<std::uint32_t> death = record.death;
+    const auto done = dropPieces(record, *curve, {}, job);
+    ASSERT_FALSE(done);
+    EXPECT_EQ(done.error().code, ErrorCode::Cancelled);
+    EXPECT_EQ(record.death, death);
+    EXPECT_TRUE(record.drops.empty());
+}
+
+} // namespace thicket
