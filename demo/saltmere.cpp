@@ -2,6 +2,7 @@
 
 #include "base/file.h"
 #include "base/text.h"
+#include "budget/devices.h"
 #include "io/ship.h"
 #include "io/write_glb.h"
 #include "models.h"
@@ -13,38 +14,6 @@
 
 namespace thicket::demo {
 namespace fs = std::filesystem;
-
-Device handheld60() {
-    Device d;
-    d.name = "Handheld 60";
-    d.frameMs = 8;
-    d.frameRate = 60;
-    d.triangleBudget = 350'000;
-    d.drawBudget = 400;
-    d.nsPerTriangle = 9;
-    d.nsPerVertex = 6;
-    d.usPerDraw = 9;
-    d.nsPerPixel = 1.2;
-    d.overdraw = 1.6;
-    d.baseMs = 0.8;
-    return d;
-}
-
-Device desk120() {
-    Device d;
-    d.name = "Desk 120";
-    d.frameMs = 5;
-    d.frameRate = 120;
-    d.triangleBudget = 3'000'000;
-    d.drawBudget = 2000;
-    d.nsPerTriangle = 0.7;
-    d.nsPerVertex = 0.4;
-    d.usPerDraw = 1.2;
-    d.nsPerPixel = 0.12;
-    d.overdraw = 1.8;
-    d.baseMs = 0.5;
-    return d;
-}
 
 Route channelRun() {
     Route route{"Channel run", {}};
@@ -118,7 +87,7 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
                                      {tidalFlat, Role::Horizon}};
     Scene scene;
     scene.name = "Saltmere estuary";
-    scene.devices = {handheld60(), desk120()};
+    scene.devices = usualDevices();
     scene.routes = {channelRun()};
     scene.view = viewOnRoute(scene.routes.front(), scene.view, 14);
     for (std::size_t i = 0; i < entries.size(); ++i) {

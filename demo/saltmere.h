@@ -12,8 +12,6 @@ Result<std::filesystem::path> writeSaltmere(const std::filesystem::path& folder,
 /// Thins every subject that is not made by hand to its role and saves the project with its levels.
 Result<void> thinSaltmere(const std::filesystem::path& project, const JobContext& job);
 
-Device handheld60();
-Device desk120();
 Route channelRun();
 
 } // namespace thicket::demo

@@ -1,6 +1,7 @@
 #include "appmodel/workbench.h"
 
 #include "base/text.h"
+#include "budget/devices.h"
 #include "measure/picture.h"
 
 #include <algorithm>
@@ -19,28 +20,6 @@ QString toText(const std::string& text) {
 }
 bool isProject(const QString& path) {
     return path.endsWith(kProjectSuffix, Qt::CaseInsensitive);
-}
-
-std::vector<Device> usualDevices() {
-    Device handheld;
-    handheld.name = "Handheld 60";
-    handheld.triangleBudget = 350'000;
-    handheld.drawBudget = 400;
-    handheld.nsPerTriangle = 9;
-    handheld.nsPerVertex = 6;
-    handheld.usPerDraw = 9;
-    handheld.nsPerPixel = 1.2;
-    Device desk;
-    desk.name = "Desk 120";
-    desk.frameMs = 5;
-    desk.frameRate = 120;
-    desk.triangleBudget = 3'000'000;
-    desk.drawBudget = 2000;
-    desk.nsPerTriangle = 0.7;
-    desk.nsPerVertex = 0.4;
-    desk.usPerDraw = 1.2;
-    desk.nsPerPixel = 0.12;
-    return {handheld, desk};
 }
 } // namespace
 

@@ -5,6 +5,7 @@
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <fstream>
 #include <poll.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
@@ -52,7 +53,8 @@ public:
         }
         values.resize(count);
         if (count > 0)
-            std::memcpy(static_cast<void*>(values.data()), m_bytes.data() + m_at - count * sizeof(T), count * sizeof(T));
+            std::memcpy(static_cast<void*>(values.data()), m_bytes.data() + m_at - count * sizeof(T),
+                        count * sizeof(T));
         return values;
     }
     std::string text() {
@@ -156,10 +158,22 @@ void sendAll(int fd, const char* data, std::size_t size) {
     }
 }
 
+constexpr rlim_t kSpareBytes = 1'000'000'000;
+constexpr rlim_t kBytesPerFileByte = 64;
+
 /// The child's whole life. Ends by _exit, so that nothing of the parent's is torn down twice.
-[[noreturn]] void readInChild(const std::filesystem::path& path, int fd, rlim_t seconds) {
+[[noreturn]] void readInChild(const std::filesystem::path& path, int fd, rlim_t fileBytes) {
+    // A lying header must not make the whole machine swap: what any format needs is a few dozen times its file.
+    std::ifstream statm("/proc/self/statm");
+    if (rlim_t pages = 0; statm >> pages) {
+        const rlim_t most =
+            pages * static_cast<rlim_t>(sysconf(_SC_PAGESIZE)) + kSpareBytes + kBytesPerFileByte * fileBytes;
+        const rlimit space{most, most};
+        setrlimit(RLIMIT_AS, &space);
+    }
     const rlimit noCore{0, 0};
     setrlimit(RLIMIT_CORE, &noCore);
+    const rlim_t seconds = 60 + 4 * (fileBytes / 1'000'000);
     const rlimit cpu{seconds, seconds + 1};
     setrlimit(RLIMIT_CPU, &cpu);
     for (const int signal : {SIGSEGV, SIGABRT, SIGBUS, SIGFPE, SIGILL, SIGXCPU, SIGINT})
@@ -195,8 +209,8 @@ Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::pat
                      "the file is likely damaged; export it again, best as glTF"};
     };
     std::error_code ec;
-    const auto megabytes = std::filesystem::file_size(path, ec) / 1'000'000;
-    const rlim_t seconds = 60 + 4 * (ec ? 0 : megabytes);
+    const auto size = std::filesystem::file_size(path, ec);
+    const rlim_t fileBytes = ec ? 0 : size;
     int fds[2];
     if (pipe2(fds, O_CLOEXEC) != 0)
         return Error{ErrorCode::TooLarge, path.string(), "cannot be read now: the system has no pipe left",
@@ -210,7 +224,7 @@ Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::pat
     }
     if (child == 0) {
         close(fds[0]);
-        readInChild(path, fds[1], seconds);
+        readInChild(path, fds[1], fileBytes);
     }
     close(fds[1]);
     std::vector<char> bytes;

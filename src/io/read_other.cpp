@@ -244,6 +244,9 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
         if (reason.find("No meshes remaining") != std::string::npos)
             return Error{ErrorCode::BadInput, path.string(), "holds no triangles",
                          "choose a file with a triangle mesh"};
+        if (reason.find("bad_alloc") != std::string::npos)
+            return Error{ErrorCode::TooLarge, path.string(), "claims to hold far more than a file of its size can",
+                         "it is likely damaged; export it again"};
         const bool unknown = reason.find("No suitable reader") != std::string::npos;
         return Error{ErrorCode::BadInput, path.string(),
                      unknown ? "is of a kind that cannot be read" : "cannot be read (" + reason + ")",

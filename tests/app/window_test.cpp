@@ -3,6 +3,7 @@
 #include "app/switching/switch_chart.h"
 #include "app/thin/thin_chart.h"
 #include "base/file.h"
+#include "budget/devices.h"
 #include "io/ship.h"
 #include "io/write_glb.h"
 #include "saltmere.h"
@@ -253,7 +254,7 @@ TEST_F(WindowTest, the_unit_of_deciding_keeps_every_distance) {
 TEST_F(WindowTest, project_is_saved_opened_and_its_route_flown) {
     thinBall();
     Scene scene = window->bench().scene();
-    scene.devices = {demo::handheld60()};
+    scene.devices = {handheld60()};
     scene.routes = {{"past", {{0, {0, 1, 4}, {0, 0, 0}}, {2, {0, 1, 60}, {0, 0, 0}}}}};
     const fs::path file = folder.path() / "p.thicket.json";
     ASSERT_TRUE(writeProject(scene, file, true));

@@ -1,4 +1,5 @@
 #include "base/file.h"
+#include "budget/devices.h"
 #include "cli/cli.h"
 #include "io/import.h"
 #include "io/write_glb.h"
@@ -155,7 +156,7 @@ TEST(Cli, audit_and_ship_a_project) {
     const auto state = recordSubject(*subject, {}, {});
     scene.subjects = {
         *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->levels[0].triangles).targets, {})};
-    scene.devices = {demo::handheld60(), demo::desk120()};
+    scene.devices = usualDevices();
     scene.devices[1].triangleBudget = 10;
     scene.routes = {demo::channelRun()};
     scene.placements = {{9, 1, scene.routes[0].keys[3].target, Quatd::Identity(), 1}};

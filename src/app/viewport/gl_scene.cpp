@@ -2,8 +2,6 @@
 
 #include "app/look/look.h"
 
-#include <QImage>
-
 namespace thicket::app {
 namespace {
 
@@ -68,6 +66,7 @@ in float vFade; uniform vec4 uColor; out vec4 color; void main() { color = vec4(
 } // namespace
 
 bool GlScene::initialize() {
+    m_decoders.setMaxThreadCount(1);
     if (!initializeOpenGLFunctions())
         return false;
     const auto build = [](QOpenGLShaderProgram& program, const char* vertex, const char* fragment) {
@@ -90,6 +89,7 @@ bool GlScene::initialize() {
 }
 
 void GlScene::release() {
+    m_decoders.waitForDone();
     for (auto& [key, mesh] : m_meshes) {
         glDeleteVertexArrays(1, &mesh.vao);
         glDeleteBuffers(4, mesh.buffers);
@@ -117,6 +117,13 @@ void GlScene::forget() {
         glDeleteTextures(1, &entry.second.id);
         return true;
     });
+}
+
+bool GlScene::warm(const std::shared_ptr<const Mesh>& mesh) {
+    if (m_meshes.contains(mesh.get()))
+        return false;
+    upload(mesh);
+    return true;
 }
 
 GlScene::GpuMesh& GlScene::upload(const std::shared_ptr<const Mesh>& mesh) {
@@ -150,14 +157,24 @@ GlScene::GpuMesh& GlScene::upload(const std::shared_ptr<const Mesh>& mesh) {
 
 GLuint GlScene::texture(const std::shared_ptr<const Surfaces>& surfaces, int image) {
     const auto key = std::pair(surfaces.get(), image);
-    const auto found = m_textures.find(key);
-    if (found != m_textures.end() && !found->second.owner.expired())
-        return found->second.id;
-    const auto& encoded = surfaces->images[static_cast<std::size_t>(image)].encoded;
-    QImage picture = QImage::fromData(reinterpret_cast<const uchar*>(encoded.data()), static_cast<int>(encoded.size()))
-                         .convertToFormat(QImage::Format_RGBA8888);
-    GpuTexture gpu{surfaces, 0};
-    if (!picture.isNull()) {
+    auto found = m_textures.find(key);
+    if (found == m_textures.end() || found->second.owner.expired()) {
+        GpuTexture fresh{surfaces, 0, std::make_shared<Decoding>()};
+        m_decoders.start([this, surfaces, image, decoding = fresh.decoding] {
+            const auto& encoded = surfaces->images[static_cast<std::size_t>(image)].encoded;
+            decoding->picture =
+                QImage::fromData(reinterpret_cast<const uchar*>(encoded.data()), static_cast<int>(encoded.size()))
+                    .convertToFormat(QImage::Format_RGBA8888);
+            decoding->done = true;
+            if (m_pictureReady)
+                m_pictureReady();
+        });
+        found = m_textures.insert_or_assign(key, std::move(fresh)).first;
+    }
+    GpuTexture& gpu = found->second;
+    if (!gpu.decoding || !gpu.decoding->done)
+        return gpu.id;
+    if (const QImage& picture = gpu.decoding->picture; !picture.isNull()) {
         glGenTextures(1, &gpu.id);
         glBindTexture(GL_TEXTURE_2D, gpu.id);
         glTexImage2D(GL_TEXTURE_2D, 0, GL_RGBA8, picture.width(), picture.height(), 0, GL_RGBA, GL_UNSIGNED_BYTE,
@@ -166,7 +183,7 @@ GLuint GlScene::texture(const std::shared_ptr<const Surfaces>& surfaces, int ima
         glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_LINEAR_MIPMAP_LINEAR);
         glTexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_LINEAR);
     }
-    m_textures[key] = gpu;
+    gpu.decoding.reset();
     return gpu.id;
 }
 

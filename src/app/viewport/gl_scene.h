@@ -4,9 +4,13 @@
 #include "scene/scene.h"
 
 #include <QColor>
+#include <QImage>
 #include <QMatrix4x4>
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
+#include <QThreadPool>
+#include <atomic>
+#include <functional>
 #include <map>
 #include <memory>
 
@@ -28,6 +32,8 @@ class GlScene : protected QOpenGLFunctions_3_3_Core {
 public:
     bool initialize();
     void release();
+    /// Called on a worker's thread when a picture that a draw asked for has been decoded.
+    void setReadyListener(std::function<void()> listener) { m_pictureReady = std::move(listener); }
     void begin(const QColor& top, const QColor& bottom, int width, int height);
     /// Draws one item; adds to the counts. Edge lines of Shading::Edges are a second pass that is not counted.
     void draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading);
@@ -36,6 +42,8 @@ public:
     void end();
     /// Copies a multisampled picture into a plain target and binds that.
     void resolve(unsigned from, unsigned to, int width, int height);
+    /// Uploads a mesh before it is first drawn. Returns false when it was there already.
+    bool warm(const std::shared_ptr<const Mesh>& mesh);
     /// Frees what no scene holds any more.
     void forget();
 
@@ -48,11 +56,17 @@ private:
         GLuint vao = 0;
         GLuint buffers[4] = {};
     };
+    struct Decoding {
+        std::atomic<bool> done = false; ///< set last; `picture` is the worker's until then
+        QImage picture;
+    };
     struct GpuTexture {
         std::weak_ptr<const Surfaces> owner;
         GLuint id = 0;
+        std::shared_ptr<Decoding> decoding; ///< none once it has been uploaded
     };
     GpuMesh& upload(const std::shared_ptr<const Mesh>& mesh);
+    /// 0 while the picture is still being decoded, and when it cannot be.
     GLuint texture(const std::shared_ptr<const Surfaces>& surfaces, int image);
 
     QOpenGLShaderProgram m_surface;
@@ -66,6 +80,8 @@ private:
     GLuint m_emptyVao = 0;
     GLuint m_lineVao = 0;
     GLuint m_lineBuffer = 0;
+    QThreadPool m_decoders;
+    std::function<void()> m_pictureReady;
     std::uint64_t m_triangles = 0;
     std::uint64_t m_draws = 0;
 };

@@ -103,6 +103,8 @@ private:
     [[nodiscard]] int nearestCopy() const;
     [[nodiscard]] double gridSquare() const;
     void adapt(double ms);
+    void warmOne();
+    void selectLight();
 
     friend class ViewportOverlay;
 
@@ -133,10 +135,13 @@ private:
     double m_factor = 1; ///< allowance factor while moving
     double m_factorDrawn = 1;
     double m_soloBudget = 4e6; ///< triangles that fit a moving frame in a solo view
-    double m_frameMs = 0;
+    double m_frameMs = 0;      ///< of the last moving frame, drawing and what the window does after it
+    double m_msPerTriangle = 0;
+    double m_afterMs = 0; ///< the window's own work after a frame, smoothed
     QTimer m_rest;
     QTimer m_walk;
     QTimer m_fades;
+    QTimer m_warm; ///< uploads levels one by one, so that no switch waits for it
     double m_walkPhase = 0;
     double m_walkNear = 1;
     double m_walkFar = 100;

@@ -1,0 +1,95 @@
+// The camera by mouse, wheel, touchpad and keys.
+
+#include "app/viewport/viewport.h"
+
+#include <QMouseEvent>
+#include <algorithm>
+#include <cmath>
+
+namespace thicket::app {
+
+void Viewport::moved() {
+    m_moving = true;
+    m_rest.start();
+    update();
+}
+
+void Viewport::turn(double dx, double dy) {
+    orbit().yaw -= dx;
+    orbit().pitch = std::clamp(orbit().pitch + dy, -1.45, 1.5);
+    moved();
+}
+
+void Viewport::pan(double dx, double dy) {
+    const View view = lookAt(m_bench.scene().view, orbit().eye(), orbit().pivot);
+    const Vec3d right = view.forward.cross(view.up);
+    const double scale = 2 * orbit().distance * std::tan(view.fovY / 2) / std::max(1, height());
+    orbit().pivot += (-right * dx + view.up * dy) * scale;
+    moved();
+}
+
+void Viewport::dolly(double factor) {
+    Orbit& o = orbit();
+    o.distance = std::clamp(o.distance * factor, 1e-3, 1e6);
+    moved();
+}
+
+void Viewport::mousePressEvent(QMouseEvent* event) {
+    m_last = event->position();
+    stopWalk();
+    setFocus(Qt::MouseFocusReason);
+}
+
+void Viewport::mouseMoveEvent(QMouseEvent* event) {
+    const QPointF d = event->position() - m_last;
+    m_last = event->position();
+    if (event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) ||
+        (event->buttons().testFlag(Qt::LeftButton) && event->modifiers().testFlag(Qt::ShiftModifier)))
+        pan(d.x(), d.y());
+    else if (event->buttons().testFlag(Qt::LeftButton))
+        turn(d.x() * 0.008, d.y() * 0.008);
+}
+
+void Viewport::wheelEvent(QWheelEvent* event) {
+    stopWalk();
+    const double steps =
+        event->pixelDelta().isNull() ? event->angleDelta().y() / 120.0 : event->pixelDelta().y() / 40.0;
+    dolly(std::pow(0.86, steps));
+    event->accept();
+}
+
+void Viewport::keyPressEvent(QKeyEvent* event) {
+    switch (event->key()) {
+    case Qt::Key_Left:
+        turn(-0.08, 0);
+        break;
+    case Qt::Key_Right:
+        turn(0.08, 0);
+        break;
+    case Qt::Key_Up:
+        turn(0, 0.06);
+        break;
+    case Qt::Key_Down:
+        turn(0, -0.06);
+        break;
+    case Qt::Key_Plus:
+    case Qt::Key_Equal:
+        dolly(0.86);
+        break;
+    case Qt::Key_Minus:
+        dolly(1 / 0.86);
+        break;
+    default:
+        QOpenGLWidget::keyPressEvent(event);
+    }
+}
+
+bool Viewport::event(QEvent* event) {
+    if (event->type() == QEvent::Resize) {
+        m_overlay->resize(size());
+        m_rest.start();
+    }
+    return QOpenGLWidget::event(event);
+}
+
+} // namespace thicket::app

@@ -1,0 +1,215 @@
+// What is written over the picture: read-outs, labels, the empty state.
+
+#include "app/look/look.h"
+#include "app/viewport/to_qt.h"
+#include "app/viewport/viewport.h"
+
+#include <QPainter>
+#include <algorithm>
+#include <cmath>
+
+namespace thicket::app {
+namespace {
+
+QPointF project(const QMatrix4x4& m, const Vec3d& p, const QSize& size, bool* front = nullptr) {
+    const QVector4D clip = m * QVector4D(toQt(p), 1);
+    if (front != nullptr)
+        *front = clip.w() > 1e-6F;
+    return {(static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * size.width(),
+            (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * size.height()};
+}
+
+void chip(QPainter& p, const QRectF& rect) {
+    QColor fill = Look::now().ground;
+    fill.setAlphaF(0.86F);
+    p.setPen(Qt::NoPen);
+    p.setBrush(fill);
+    p.drawRoundedRect(rect, 5, 5);
+}
+
+} // namespace
+
+ViewportOverlay::ViewportOverlay(Viewport& viewport) : QWidget(&viewport), m_viewport(viewport) {
+    setAttribute(Qt::WA_TransparentForMouseEvents);
+    setAttribute(Qt::WA_NoSystemBackground);
+}
+
+void ViewportOverlay::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    m_viewport.paintOverlay(painter, m_viewport.m_viewProjection);
+}
+
+void Viewport::paintEmpty(QPainter& p) const {
+    const Look& l = Look::now();
+    const QRectF card(width() / 2.0 - 210, height() / 2.0 - 64, 420, 128);
+    chip(p, card);
+    p.setPen(QPen(l.faint, 1, Qt::DashLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawRoundedRect(card.adjusted(8, 8, -8, -8), 5, 5);
+    p.setPen(l.text);
+    p.setFont(Look::font(15, 600));
+    p.drawText(card.adjusted(0, 26, 0, 0), Qt::AlignHCenter | Qt::AlignTop, tr("Drop meshes here"));
+    p.setPen(l.quiet);
+    p.setFont(Look::font(12));
+    p.drawText(card.adjusted(24, 56, -24, -8), Qt::AlignHCenter | Qt::AlignTop | Qt::TextWordWrap,
+               tr("GLB, glTF, OBJ, PLY, STL and more, single files or a folder. Files whose names end in _LOD0, _LOD1 "
+                  "become one chain."));
+}
+
+void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    if (!m_ready) {
+        p.fillRect(rect(), Look::now().ground);
+        p.setPen(Look::now().text);
+        p.drawText(rect(), Qt::AlignCenter,
+                   tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
+        return;
+    }
+    if (m_bench.scene().subjects.empty()) {
+        paintEmpty(p);
+        return;
+    }
+    if (solo())
+        paintSoloOverlay(p, viewProjection);
+    else
+        paintSceneOverlay(p, viewProjection);
+    if (m_factorDrawn > 1.01) {
+        const QString text = solo() ? tr("lighter while moving")
+                                    : tr("lighter while moving · allowance × %1").arg(m_factorDrawn, 0, 'f', 1);
+        p.setFont(Look::font(11));
+        const int w = p.fontMetrics().horizontalAdvance(text) + 20;
+        const QRectF box(width() - w - 14, height() - 34, w, 22);
+        chip(p, box);
+        p.setPen(Look::now().caution);
+        p.drawText(box, Qt::AlignCenter, text);
+    }
+}
+
+void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    const Look& l = Look::now();
+    const Subject* subject = m_bench.subject();
+    if (subject == nullptr)
+        return;
+    if (!subject->levels.front().mesh) {
+        p.setPen(l.text);
+        p.setFont(Look::font(13, 500));
+        p.drawText(rect(), Qt::AlignCenter,
+                   tr("The source of %1 is missing.\nPoint to it again in Gather.")
+                       .arg(QString::fromStdString(subject->name)));
+        return;
+    }
+    p.setFont(Look::font(11));
+    p.setPen(QColor(255, 255, 255, 150));
+    p.drawText(QRect(14, height() - 26, 240, 16), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("1 square = %1").arg(lengthText(gridSquare())));
+    const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
+    if (!lineUp)
+        return;
+    const auto offsets = lineUpOffsets(*subject);
+    const auto costs = costsOf(*subject);
+    const double bottom = subject->bounds.low.y();
+    double previous = -1e9;
+    for (std::size_t i = 0; i < subject->levels.size(); ++i) {
+        bool front = false;
+        const Vec3d c = subject->bounds.centre();
+        const QPointF at = project(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size(), &front);
+        const std::size_t beside = i + 1 < offsets.size() ? i + 1 : i - 1;
+        const double spaced =
+            std::abs(project(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size()).x() - at.x());
+        const double w = std::min(122.0, std::max(64.0, spaced - 6));
+        const QRectF box(at.x() - w / 2, std::min(at.y() + 12, height() - 78.0), w, 38);
+        if (!front || box.left() < previous + 2)
+            continue;
+        previous = box.right();
+        chip(p, box);
+        p.fillRect(QRectF(box.left() + 3, box.top() + 4, 3, box.height() - 8), Look::level(static_cast<int>(i)));
+        const std::uint32_t triangles = m_bench.dragLevel() == static_cast<int>(i) && m_bench.dragMesh()
+                                            ? m_bench.dragMesh()->triangleCount()
+                                            : subject->levels[i].triangles;
+        p.setFont(Look::font(11, 600));
+        p.setPen(l.text);
+        p.drawText(box.adjusted(12, 4, -8, 0), Qt::AlignLeft | Qt::AlignTop, QStringLiteral("L%1").arg(i));
+        p.drawText(box.adjusted(28, 4, -8, 0), Qt::AlignRight | Qt::AlignTop, groupedText(triangles));
+        p.setFont(Look::font(10.5));
+        p.setPen(l.quiet);
+        p.drawText(box.adjusted(12, 0, -8, -4), Qt::AlignRight | Qt::AlignBottom,
+                   i == 0 ? tr("the source") : lengthText(subject->levels[i].deviation) + tr(" off"));
+    }
+}
+
+void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    const Look& l = Look::now();
+    const int copy = nearestCopy();
+    if (copy < 0 || copy >= static_cast<int>(m_exact.picks.size()) || m_bench.subject() == nullptr)
+        return;
+    const auto i = static_cast<std::size_t>(copy);
+    const Pick& pick = m_exact.picks[i];
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    QString state;
+    if (pick.culled == Culled::No)
+        state = QStringLiteral("L%1 · %2 triangles")
+                    .arg(static_cast<int>(pick.level))
+                    .arg(groupedText(chain.levels[static_cast<std::size_t>(pick.level)].triangles));
+    else
+        state = pick.culled == Culled::OutOfView     ? tr("culled: out of view")
+                : pick.culled == Culled::BeyondReach ? tr("culled: beyond reach")
+                                                     : tr("culled: too small");
+    if (pick.culled == Culled::No) {
+        QRectF box;
+        bool all = true;
+        for (int k = 0; k < 8; ++k) {
+            const Vec3d corner((k & 1) != 0 ? chain.bounds.high.x() : chain.bounds.low.x(),
+                               (k & 2) != 0 ? chain.bounds.high.y() : chain.bounds.low.y(),
+                               (k & 4) != 0 ? chain.bounds.high.z() : chain.bounds.low.z());
+            const Vec3d world = m_selectable.copies.position[i] +
+                                m_selectable.copies.rotation[i] * (corner * m_selectable.copies.scale[i]);
+            bool front = false;
+            const QPointF at = project(viewProjection, world, size(), &front);
+            all &= front;
+            box = k == 0 ? QRectF(at, QSizeF(0.1, 0.1)) : box.united(QRectF(at, QSizeF(0.1, 0.1)));
+        }
+        box = box.adjusted(-4, -4, 4, 4);
+        if (all && box.width() < width() * 1.2 && box.height() < height() * 1.2) {
+            p.setPen(QPen(l.accent, 1.2));
+            p.setBrush(Qt::NoBrush);
+            p.drawRoundedRect(box, 4, 4);
+            p.setFont(Look::font(11.5, 600));
+            const int w = p.fontMetrics().horizontalAdvance(state) + 16;
+            QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)),
+                         std::max(48.0, box.top() - 26), w, 20);
+            chip(p, label);
+            p.setPen(l.text);
+            p.drawText(label, Qt::AlignCenter, state);
+        }
+    }
+    const double distance = subjectDistance();
+    const QString far = lengthText(distance);
+    const QString tall = pick.screenHeight > 2
+                             ? tr("fills the screen")
+                             : tr("%1 % of height").arg(static_cast<double>(pick.screenHeight) * 100, 0, 'f', 1);
+    const QString off = pick.culled == Culled::No ? pixelText(static_cast<double>(pick.errorPx)) + tr(" off") : state;
+    p.setFont(Look::font(13, 600));
+    const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;
+    p.setFont(Look::font(11.5));
+    const int w2 = p.fontMetrics().horizontalAdvance(tall) + 18;
+    const int w3 = p.fontMetrics().horizontalAdvance(off) + 18;
+    const QString lead = pick.culled == Culled::No ? state : QString();
+    const int w4 = lead.isEmpty() ? 0 : p.fontMetrics().horizontalAdvance(lead) + 18;
+    const QRectF box(14, height() - 42, w1 + w2 + w3 + w4 + 12, 28);
+    chip(p, box);
+    double x = box.left() + 12;
+    const auto word = [&](const QString& text, int w, const QColor& color, double px, int weight) {
+        p.setFont(Look::font(px, weight));
+        p.setPen(color);
+        p.drawText(QRectF(x, box.top(), w, box.height()), Qt::AlignLeft | Qt::AlignVCenter, text);
+        x += w;
+    };
+    word(far, w1, l.text, 13, 600);
+    word(tall, w2, l.quiet, 11.5, 400);
+    if (!lead.isEmpty())
+        word(lead, w4, l.text, 11.5, 400);
+    const bool within = pick.culled != Culled::No || static_cast<double>(pick.errorPx) <= chain.rule.allowPx * 1.0001;
+    word(off, w3, within ? l.good : l.over, 11.5, 400);
+}
+
+} // namespace thicket::app
