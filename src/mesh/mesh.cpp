@@ -1,5 +1,6 @@
 #include "mesh/mesh.h"
 
+#include <array>
 #include <bit>
 #include <cmath>
 #include <fmt/format.h>
@@ -191,8 +192,7 @@ template <class Hash, class Same> Weld weldBy(std::size_t count, const Hash& has
     std::vector<std::uint32_t> table(capacity, kEmpty);
     Weld weld;
     weld.pointOf.resize(count);
-    for (std::uint32_t i = 0; i < count; ++i) {
-        std::size_t slot = hashOf(i) & (capacity - 1);
+    const auto place = [&](std::uint32_t i, std::size_t slot) {
         while (table[slot] != kEmpty && !same(table[slot], i))
             slot = (slot + 1) & (capacity - 1);
         if (table[slot] == kEmpty) {
@@ -201,6 +201,18 @@ template <class Hash, class Same> Weld weldBy(std::size_t count, const Hash& has
         } else {
             weld.pointOf[i] = weld.pointOf[table[slot]];
         }
+    };
+    // Most of the time goes into waiting for the table: its lines are asked for some entries ahead.
+    constexpr std::uint32_t kAhead = 32;
+    std::array<std::size_t, kAhead> slots{};
+    for (std::uint32_t i = 0; i < count + kAhead; ++i) {
+        const std::size_t hashed = slots[i % kAhead];
+        if (i < count) {
+            slots[i % kAhead] = hashOf(i) & (capacity - 1);
+            __builtin_prefetch(&table[slots[i % kAhead]]);
+        }
+        if (i >= kAhead)
+            place(i - kAhead, hashed);
     }
     return weld;
 }

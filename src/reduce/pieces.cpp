@@ -18,14 +18,14 @@ constexpr double kNever = std::numeric_limits<double>::infinity();
 constexpr std::uint32_t kMostSamples = 48; // a piece
 constexpr std::uint32_t kAllSamples = 400'000;
 constexpr std::uint32_t kCoarseTriangles = 400'000;
-constexpr double kAggregatePieces = 40; // so many alike, counted by area, make an aggregate
+constexpr double kAggregatePieces = 40;   // so many alike, counted by area, make an aggregate
 constexpr double kThinnestStrand = 0.001; // of its extent; what is thinner is a sheet folded on itself
-constexpr double kAggregateShare = 0.6; // of the area stands so near to other pieces that it may go
+constexpr double kAggregateShare = 0.6;   // of the area stands so near to other pieces that it may go
 
 /// Piece numbers of the record's triangles, in order of first use; returns how many there are.
 std::uint32_t findPieces(const Record& record, std::vector<std::uint32_t>& pieceOf) {
-    const auto inputs = static_cast<std::size_t>(std::upper_bound(record.birth.begin(), record.birth.end(), 0U) -
-                                                 record.birth.begin());
+    const auto inputs =
+        static_cast<std::size_t>(std::upper_bound(record.birth.begin(), record.birth.end(), 0U) - record.birth.begin());
     Mesh places;
     places.positions.assign(record.positions.begin(), record.positions.begin() + static_cast<std::ptrdiff_t>(inputs));
     const Weld points = weldPositions(places);
@@ -119,8 +119,8 @@ private:
 
     std::vector<std::uint32_t> m_firstSample; ///< one more than pieces
     std::vector<Vec3d> m_sample;
-    std::vector<double> m_distance;          ///< to the nearest other piece that stays, kNever beyond the limit
-    std::vector<std::uint32_t> m_supporter;  ///< that piece
+    std::vector<double> m_distance;           ///< to the nearest other piece that stays, kNever beyond the limit
+    std::vector<std::uint32_t> m_supporter;   ///< that piece
     std::vector<std::uint32_t> m_nextLeaning; ///< samples of gone pieces in lists by supporter
     std::vector<std::uint32_t> m_leaning;
 };
@@ -342,7 +342,7 @@ void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double k
     struct Grown {
         PieceShape shape;
         double volume = 0;
-        Vec3d anchor{0, 0, 0}; ///< one of its corners: volumes about it cost no digits far from the origin
+        Vec3d anchor{0, 0, 0};     ///< one of its corners: volumes about it cost no digits far from the origin
         Vec3d vectorArea{0, 0, 0}; ///< none when the piece is closed
         Vec3d moment{0, 0, 0};     ///< centre times area
     };

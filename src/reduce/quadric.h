@@ -39,24 +39,23 @@ struct Quadric {
     /// The point of least value. Where the surface leaves a direction free, stays close to `near`.
     [[nodiscard]] Vec3d best(const Vec3d& near) const {
         // A pull of a millionth towards `near` decides free directions and hides nothing steeper than a milliradian.
+        // L D L' of the 3 x 3, positive definite because of the pull.
         const double pull = 1e-6 * (a[0] + a[3] + a[5]) + 1e-300;
-        const double xx = a[0] + pull;
-        const double yy = a[3] + pull;
-        const double zz = a[5] + pull;
-        const Vec3d r = pull * near - b;
-        // Cholesky of the 3 x 3; positive definite because of the pull.
-        const double l00 = std::sqrt(xx);
-        const double l10 = a[1] / l00;
-        const double l20 = a[2] / l00;
-        const double l11 = std::sqrt(std::max(yy - l10 * l10, pull));
-        const double l21 = (a[4] - l20 * l10) / l11;
-        const double l22 = std::sqrt(std::max(zz - l20 * l20 - l21 * l21, pull));
-        const double y0 = r.x() / l00;
-        const double y1 = (r.y() - l10 * y0) / l11;
-        const double y2 = (r.z() - l20 * y0 - l21 * y1) / l22;
-        const double z = y2 / l22;
-        const double y = (y1 - l21 * z) / l11;
-        return {(y0 - l10 * y - l20 * z) / l00, y, z};
+        const double i0 = 1 / (a[0] + pull);
+        const double l10 = a[1] * i0;
+        const double l20 = a[2] * i0;
+        const double i1 = 1 / std::max(a[3] + pull - l10 * a[1], pull);
+        const double m21 = a[4] - l20 * a[1];
+        const double l21 = m21 * i1;
+        const double i2 = 1 / std::max(a[5] + pull - l20 * a[2] - l21 * m21, pull);
+        const auto solve = [&](const Vec3d& r) {
+            const double y1 = r.y() - l10 * r.x();
+            const double z = (r.z() - l20 * r.x() - l21 * y1) * i2;
+            const double y = y1 * i1 - l21 * z;
+            return Vec3d(r.x() * i0 - l10 * y - l20 * z, y, z);
+        };
+        // Solving again from the first answer takes back what the pull moved it in the directions that are not free.
+        return solve(pull * solve(pull * near - b) - b);
     }
 };
 
@@ -93,29 +92,44 @@ struct AttributeSpan {
     }
     /// Adds what is left once the attribute values are the best for the position: a quadric in position alone.
     void reduceInto(Quadric& q) const {
-        const double w = data[10];
-        if (!(w > 0))
+        if (!(data[10] > 0))
             return;
-        for (std::size_t i = 0; i < 6; ++i)
-            q.a[i] += data[i];
-        q.b += Vec3d(data[6], data[7], data[8]);
-        q.c += data[9];
-        for (int k = 0; k < count; ++k) {
-            const double* own = data + 11 + 4 * k;
-            const double s = 1 / w;
-            q.a[0] -= s * own[0] * own[0];
-            q.a[1] -= s * own[0] * own[1];
-            q.a[2] -= s * own[0] * own[2];
-            q.a[3] -= s * own[1] * own[1];
-            q.a[4] -= s * own[1] * own[2];
-            q.a[5] -= s * own[2] * own[2];
-            q.b -= s * own[3] * Vec3d(own[0], own[1], own[2]);
-            q.c -= s * own[3] * own[3];
-        }
+        // The usual sets of attributes get a loop of known length.
+        if (count == 5)
+            reduceFor<5>(q);
+        else if (count == 3)
+            reduceFor<3>(q);
+        else
+            reduceFor<0>(q);
     }
     [[nodiscard]] double valueAt(int k, const Vec3d& p) const {
         const double* own = data + 11 + 4 * k;
         return (own[0] * p.x() + own[1] * p.y() + own[2] * p.z() + own[3]) / data[10];
+    }
+
+private:
+    template <int Known> void reduceFor(Quadric& q) const {
+        const int k = Known > 0 ? Known : count;
+        std::array<double, 10> outer{};
+        for (int i = 0; i < k; ++i) {
+            const double* own = data + 11 + 4 * i;
+            outer[0] += own[0] * own[0];
+            outer[1] += own[0] * own[1];
+            outer[2] += own[0] * own[2];
+            outer[3] += own[1] * own[1];
+            outer[4] += own[1] * own[2];
+            outer[5] += own[2] * own[2];
+            outer[6] += own[3] * own[0];
+            outer[7] += own[3] * own[1];
+            outer[8] += own[3] * own[2];
+            outer[9] += own[3] * own[3];
+        }
+        const double s = 1 / data[10];
+        for (std::size_t i = 0; i < 6; ++i)
+            q.a[i] += data[i] - s * outer[i];
+        for (int i = 0; i < 3; ++i)
+            q.b[i] += data[6 + i] - s * outer[static_cast<std::size_t>(6 + i)];
+        q.c += data[9] - s * outer[9];
     }
 };
 

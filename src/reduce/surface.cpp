@@ -3,83 +3,112 @@
 #include "base/parallel.h"
 
 #include <algorithm>
+#include <array>
+#include <cmath>
+#include <numeric>
+#include <span>
 
 namespace thicket::reduce {
 namespace {
 
 constexpr std::size_t kPointChunk = 4096;
 
-/// Scaled attribute k of a node: normals, then UVs, then colours.
-double attributeValue(const Surface& s, const Record& r, std::uint32_t node, int k) {
-    if (!r.normals.empty()) {
-        if (k < 3)
-            return s.normalScale * static_cast<double>(r.normals[node][k]);
-        k -= 3;
+/// Triangles round each point: runs of one array.
+struct TriangleLists {
+    std::vector<std::uint32_t> start; ///< one more than points
+    std::vector<std::uint32_t> list;
+
+    [[nodiscard]] std::span<const std::uint32_t> of(std::uint32_t p) const {
+        return {list.data() + start[p], start[p + 1] - start[p]};
     }
-    if (!r.uvs.empty()) {
-        if (k < 2)
-            return s.uvScale * static_cast<double>(r.uvs[node][k]);
-        k -= 2;
-    }
-    return s.colorScale * static_cast<double>(r.colors[node][k]);
+};
+
+TriangleLists listsOf(const std::vector<std::uint32_t>& trianglePoint, std::size_t points) {
+    TriangleLists lists;
+    lists.start.assign(points + 1, 0);
+    for (const std::uint32_t p : trianglePoint)
+        ++lists.start[p + 1];
+    for (std::size_t p = 0; p < points; ++p)
+        lists.start[p + 1] += lists.start[p];
+    lists.list.resize(trianglePoint.size());
+    std::vector<std::uint32_t> fill(lists.start.begin(), lists.start.end() - 1);
+    for (std::size_t c = 0; c < trianglePoint.size(); ++c)
+        lists.list[fill[trianglePoint[c]]++] = static_cast<std::uint32_t>(c / 3);
+    return lists;
 }
 
-void dropBadTriangles(const Mesh& mesh, const Weld& wedges, const std::vector<std::uint32_t>& pointOfWedge, Surface& s,
-                      Record& record) {
-    std::vector<std::array<std::uint32_t, 4>> seen;
-    seen.reserve(mesh.triangleCount());
-    std::vector<bool> keep(mesh.triangleCount(), true);
-    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
-        std::array<std::uint32_t, 3> p{};
-        for (std::uint32_t k = 0; k < 3; ++k)
-            p[k] = pointOfWedge[wedges.pointOf[mesh.indices[3 * t + k]]];
-        if (p[0] == p[1] || p[1] == p[2] || p[0] == p[2]) {
-            keep[t] = false;
-            ++record.droppedDegenerate;
-            continue;
-        }
-        std::rotate(p.begin(), std::min_element(p.begin(), p.end()), p.end()); // keeps the orientation
-        seen.push_back({p[0], p[1], p[2], t});
-    }
-    std::sort(seen.begin(), seen.end());
-    for (std::size_t i = 1; i < seen.size(); ++i)
-        if (std::equal(seen[i].begin(), seen[i].begin() + 3, seen[i - 1].begin())) {
-            keep[seen[i][3]] = false;
-            ++record.droppedDuplicate;
-        }
-    for (const MeshPart& part : mesh.parts) {
-        MeshPart kept{static_cast<std::uint32_t>(record.indices.size() / 3), 0, part.material};
-        for (std::uint32_t t = part.firstTriangle; t < part.firstTriangle + part.triangleCount; ++t) {
-            if (!keep[t])
-                continue;
-            for (std::uint32_t k = 0; k < 3; ++k) {
-                const std::uint32_t wedge = wedges.pointOf[mesh.indices[3 * t + k]];
-                record.indices.push_back(wedge);
-                s.trianglePoint.push_back(pointOfWedge[wedge]);
+using AttributeValues = std::array<double, 9>;
+
+/// Scaled attributes of a wedge: normals, then UVs, then colours.
+AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
+    AttributeValues out;
+    std::size_t k = 0;
+    if (!s.wedgeNormal.empty())
+        for (int i = 0; i < 3; ++i)
+            out[k++] = s.normalScale * static_cast<double>(s.wedgeNormal[wedge][i]);
+    if (!s.wedgeUv.empty())
+        for (int i = 0; i < 2; ++i)
+            out[k++] = s.uvScale * static_cast<double>(s.wedgeUv[wedge][i]);
+    if (!s.wedgeColor.empty())
+        for (int i = 0; i < 4; ++i)
+            out[k++] = s.colorScale * static_cast<double>(s.wedgeColor[wedge][i]);
+    return out;
+}
+
+std::array<std::uint32_t, 3> fromSmallest(const std::uint32_t* corner) {
+    std::array<std::uint32_t, 3> p{corner[0], corner[1], corner[2]};
+    std::rotate(p.begin(), std::min_element(p.begin(), p.end()), p.end()); // keeps the orientation
+    return p;
+}
+
+/// Marks triangles of no extent, and all but the first of those that stand on the same three points the same way round.
+std::vector<std::uint8_t> markBad(const std::vector<std::uint32_t>& trianglePoint, const TriangleLists& lists,
+                                  Record& record) {
+    constexpr std::uint8_t kDegenerate = 1;
+    constexpr std::uint8_t kDuplicate = 2;
+    std::vector<std::uint8_t> bad(trianglePoint.size() / 3, 0);
+    parallelChunks(lists.start.size() - 1, kPointChunk, [&](std::size_t begin, std::size_t end) {
+        std::vector<std::array<std::uint32_t, 3>> near;
+        for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p) {
+            near.clear();
+            for (const std::uint32_t t : lists.of(p)) {
+                const std::uint32_t* c = &trianglePoint[3 * std::size_t{t}];
+                const auto q = fromSmallest(c);
+                if (q[0] != p)
+                    continue; // its smallest point sees to it
+                if (q[0] == q[1] || q[1] == q[2] || q[0] == q[2])
+                    bad[t] = kDegenerate;
+                else
+                    near.push_back({q[1], q[2], t});
             }
+            std::sort(near.begin(), near.end());
+            for (std::size_t i = 1; i < near.size(); ++i)
+                if (near[i][0] == near[i - 1][0] && near[i][1] == near[i - 1][1])
+                    bad[near[i][2]] = kDuplicate;
         }
-        kept.triangleCount = static_cast<std::uint32_t>(record.indices.size() / 3) - kept.firstTriangle;
-        if (kept.triangleCount > 0)
-            record.parts.push_back(kept);
+    });
+    for (const std::uint8_t b : bad) {
+        record.droppedDegenerate += b == kDegenerate ? 1 : 0;
+        record.droppedDuplicate += b == kDuplicate ? 1 : 0;
     }
+    return bad;
 }
 
-void fillLists(Surface& s) {
-    const std::size_t points = s.place.size();
-    s.listStart.assign(points, 0);
-    s.listSize.assign(points, 0);
-    for (const std::uint32_t p : s.trianglePoint)
-        ++s.listSize[p];
-    std::uint32_t at = 0;
-    for (std::size_t p = 0; p < points; ++p) {
-        s.listStart[p] = at;
-        at += s.listSize[p];
+void dropBad(const std::vector<std::uint8_t>& bad, Record& record) {
+    std::vector<MeshPart> parts;
+    std::size_t to = 0;
+    for (const MeshPart& part : record.parts) {
+        MeshPart kept{static_cast<std::uint32_t>(to / 3), 0, part.material};
+        for (std::uint32_t t = part.firstTriangle; t < part.firstTriangle + part.triangleCount; ++t)
+            if (bad[t] == 0)
+                for (std::size_t k = 0; k < 3; ++k)
+                    record.indices[to++] = record.indices[3 * std::size_t{t} + k];
+        kept.triangleCount = static_cast<std::uint32_t>(to / 3) - kept.firstTriangle;
+        if (kept.triangleCount > 0)
+            parts.push_back(kept);
     }
-    s.list.reserve(std::size_t{at} * 2 + 4096);
-    s.list.resize(at);
-    std::vector<std::uint32_t> fill = s.listStart;
-    for (std::size_t c = 0; c < s.trianglePoint.size(); ++c)
-        s.list[fill[s.trianglePoint[c]]++] = static_cast<std::uint32_t>(c / 3);
+    record.indices.resize(to);
+    record.parts = std::move(parts);
 }
 
 struct FaceFrame {
@@ -88,41 +117,46 @@ struct FaceFrame {
 };
 
 FaceFrame frameOf(const Surface& s, std::uint32_t t) {
-    const Vec3d& a = s.place[s.trianglePoint[3 * t]];
-    const Vec3d cross = (s.place[s.trianglePoint[3 * t + 1]] - a).cross(s.place[s.trianglePoint[3 * t + 2]] - a);
+    const std::uint32_t* c = &s.trianglePoint[3 * std::size_t{t}];
+    const Vec3d& a = s.points[c[0]].place;
+    const Vec3d cross = (s.points[c[1]].place - a).cross(s.points[c[2]].place - a);
     const double size = cross.norm();
     return {size > 0 ? Vec3d(cross / size) : Vec3d(0, 0, 0), size / 2};
 }
 
 /// Gradients over the face; across the narrow side they are damped, so that slivers cannot dominate.
-void addAttributes(Surface& s, const Record& r, std::uint32_t t, const FaceFrame& face, std::uint32_t slot) {
+void addAttributes(Surface& s, std::uint32_t t, const FaceFrame& face, std::uint32_t wedge) {
+    const auto place = [&](std::size_t corner) -> const Vec3d& { return s.points[s.trianglePoint[corner]].place; };
     std::size_t longest = 0;
     double length = 0;
-    for (std::size_t k = 0; k < 3; ++k) {
-        const double l = (s.place[s.trianglePoint[3 * t + (k + 1) % 3]] - s.place[s.trianglePoint[3 * t + k]]).norm();
-        if (l > length) {
+    for (std::size_t k = 0; k < 3; ++k)
+        if (const double l = (place(3 * std::size_t{t} + (k + 1) % 3) - place(3 * std::size_t{t} + k)).norm();
+            l > length) {
             length = l;
             longest = k;
         }
-    }
     const std::size_t i0 = 3 * std::size_t{t} + longest;
     const std::size_t i1 = 3 * std::size_t{t} + (longest + 1) % 3;
     const std::size_t i2 = 3 * std::size_t{t} + (longest + 2) % 3;
-    const Vec3d& p0 = s.place[s.trianglePoint[i0]];
-    const Vec3d along = (s.place[s.trianglePoint[i1]] - p0) / length;
+    const Vec3d& p0 = place(i0);
+    const Vec3d along = (place(i1) - p0) / length;
     const Vec3d across = face.normal.cross(along);
-    const Vec3d e2 = s.place[s.trianglePoint[i2]] - p0;
+    const Vec3d e2 = place(i2) - p0;
     const double e2u = e2.dot(along);
     const double e2v = e2.dot(across);
     const double damping = 0.02 * length;
-    const AttributeSpan span = s.slot(slot);
+    const AttributeSpan span{s.attributesOf(wedge), s.attributes};
+    const AttributeValues v0 = attributeValues(s, s.triangleWedge[i0]);
+    const AttributeValues v1 = attributeValues(s, s.triangleWedge[i1]);
+    const AttributeValues v2 = attributeValues(s, s.triangleWedge[i2]);
+    const double perLength = 1 / length;
+    const double perHeight = e2v / (e2v * e2v + damping * damping);
     for (int k = 0; k < s.attributes; ++k) {
-        const double s0 = attributeValue(s, r, r.indices[i0], k);
-        const double gu = (attributeValue(s, r, r.indices[i1], k) - s0) / length;
-        const double rest = attributeValue(s, r, r.indices[i2], k) - s0 - gu * e2u;
-        const double gv = rest * e2v / (e2v * e2v + damping * damping);
+        const auto i = static_cast<std::size_t>(k);
+        const double gu = (v1[i] - v0[i]) * perLength;
+        const double gv = (v2[i] - v0[i] - gu * e2u) * perHeight;
         const Vec3d g = gu * along + gv * across;
-        span.addFace(k, g, s0 - g.dot(p0), face.area);
+        span.addFace(k, g, v0[i] - g.dot(p0), face.area);
     }
     span.data[10] += face.area;
 }
@@ -130,12 +164,12 @@ void addAttributes(Surface& s, const Record& r, std::uint32_t t, const FaceFrame
 struct EdgeUse {
     std::uint32_t other;
     std::uint32_t triangle;
-    std::uint32_t ownNode;
-    std::uint32_t otherNode;
+    std::uint32_t ownWedge;
+    std::uint32_t otherWedge;
     bool leaving; ///< the triangle runs from the point to `other`
 };
 
-void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfNode, const ReduceOptions& options,
+void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfWedge, const ReduceOptions& options,
                     std::uint32_t p, std::vector<EdgeUse>& uses, Quadric& q) {
     std::sort(uses.begin(), uses.end(), [](const EdgeUse& a, const EdgeUse& b) {
         return a.other != b.other ? a.other < b.other : a.triangle < b.triangle;
@@ -146,8 +180,8 @@ void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfNode
         bool sameMaterial = true;
         int leaving = 0;
         for (; j < uses.size() && uses[j].other == uses[i].other; ++j) {
-            sameWedges &= uses[j].ownNode == uses[i].ownNode && uses[j].otherNode == uses[i].otherNode;
-            sameMaterial &= materialOfNode[uses[j].ownNode] == materialOfNode[uses[i].ownNode];
+            sameWedges &= uses[j].ownWedge == uses[i].ownWedge && uses[j].otherWedge == uses[i].otherWedge;
+            sameMaterial &= materialOfWedge[uses[j].ownWedge] == materialOfWedge[uses[i].ownWedge];
             leaving += uses[j].leaving ? 1 : 0;
         }
         const bool border = j - i == 1;
@@ -157,17 +191,69 @@ void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfNode
             s.flags[p] |= Surface::kIrregular;
         if (border || !sameWedges) {
             const double weight = border || !sameMaterial ? options.borderWeight : options.seamWeight;
-            const Vec3d edge = s.place[uses[i].other] - s.place[p];
+            const Vec3d edge = s.points[uses[i].other].place - s.points[p].place;
             for (std::size_t u = i; u < j; ++u) {
                 const FaceFrame face = frameOf(s, uses[u].triangle);
                 const Vec3d side = face.normal.cross(edge);
                 const double size = side.norm();
                 if (size > 0)
-                    q.addPlane(side / size, -side.dot(s.place[p]) / size, weight * edge.squaredNorm() / 2);
+                    q.addPlane(side / size, -side.dot(s.points[p].place) / size, weight * edge.squaredNorm() / 2);
             }
         }
         i = j;
     }
+}
+
+/// Scales of the attributes, from the areas of the surface and of its texture.
+void setScales(const ReduceOptions& options, Surface& s) {
+    double area = 0;
+    double uvArea = 0;
+    for (std::uint32_t t = 0; t < s.triangleSource.size(); ++t) {
+        if (s.wedgeUv.empty())
+            break;
+        area += frameOf(s, t).area;
+        const Vec2f& a = s.wedgeUv[s.triangleWedge[3 * std::size_t{t}]];
+        const Vec2f u = s.wedgeUv[s.triangleWedge[3 * std::size_t{t} + 1]] - a;
+        const Vec2f v = s.wedgeUv[s.triangleWedge[3 * std::size_t{t} + 2]] - a;
+        uvArea += std::abs(static_cast<double>(u.x() * v.y() - u.y() * v.x())) / 2;
+    }
+    s.normalScale = options.normalWeight;
+    s.colorScale = options.colorWeight;
+    s.uvScale = options.uvWeight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
+    s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4);
+}
+
+void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint32_t>& materialOfWedge,
+             const ReduceOptions& options) {
+    parallelChunks(s.points.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
+        std::vector<EdgeUse> uses;
+        for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p) {
+            uses.clear();
+            Quadric q;
+            const Vec3d& place = s.points[p].place;
+            for (const std::uint32_t t : lists.of(p)) {
+                const FaceFrame face = frameOf(s, t);
+                q.addPlane(face.normal, -face.normal.dot(place), face.area);
+                q.weight += face.area;
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const std::size_t corner = 3 * std::size_t{t} + k;
+                    if (s.trianglePoint[corner] != p)
+                        continue;
+                    const std::uint32_t wedge = s.triangleWedge[corner];
+                    if (s.attributes > 0 && face.area > 0)
+                        addAttributes(s, t, face, wedge);
+                    const std::size_t next = 3 * std::size_t{t} + (k + 1) % 3;
+                    const std::size_t before = 3 * std::size_t{t} + (k + 2) % 3;
+                    uses.push_back({s.trianglePoint[next], t, wedge, s.triangleWedge[next], true});
+                    uses.push_back({s.trianglePoint[before], t, wedge, s.triangleWedge[before], false});
+                }
+            }
+            constrainEdges(s, materialOfWedge, options, p, uses, q);
+            s.points[p].quadric = q;
+            if (lists.of(p).empty())
+                s.flags[p] |= Surface::kGone;
+        }
+    });
 }
 
 } // namespace
@@ -177,29 +263,39 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     if (sharesVerticesAcrossMaterials(mesh))
         return prepareSurface(splitByMaterial(mesh), options, job, s, record);
     job.report(0, "joining vertices");
-    std::vector<std::uint32_t> materialOfVertex(mesh.positions.size(), 0);
-    for (const MeshPart& part : mesh.parts)
-        for (std::uint32_t c = 3 * part.firstTriangle; c < 3 * (part.firstTriangle + part.triangleCount); ++c)
-            materialOfVertex[mesh.indices[c]] = part.material;
-    const Weld wedges = weldVertices(mesh, materialOfVertex);
+    // Nodes are the distinct vertices, in order of first use; points the distinct places.
     const Weld points = weldPositions(mesh);
-    const std::uint32_t wedgeCount = wedges.pointCount;
+    std::vector<std::uint32_t> materialOfVertex;
+    const bool plain = mesh.normals.empty() && mesh.uvs.empty() && mesh.colors.empty() && mesh.parts.size() < 2;
+    if (!plain) {
+        materialOfVertex.assign(mesh.positions.size(), 0);
+        for (const MeshPart& part : mesh.parts)
+            for (std::size_t c = 3 * std::size_t{part.firstTriangle};
+                 c < 3 * (std::size_t{part.firstTriangle} + part.triangleCount); ++c)
+                materialOfVertex[mesh.indices[c]] = part.material;
+    }
+    const Weld nodes = plain ? points : weldVertices(mesh, materialOfVertex);
+    const std::uint32_t nodeCount = nodes.pointCount;
+    if (job.cancelled())
+        return cancelledError();
 
-    std::vector<std::uint32_t> pointOfWedge(wedgeCount);
-    std::vector<std::uint32_t> materialOfNode(wedgeCount);
-    const auto reserve = [wedgeCount](auto& to, const auto& from) {
+    const auto reserve = [nodeCount](auto& to, const auto& from) {
         if (!from.empty())
-            to.reserve(std::size_t{wedgeCount} * 2);
+            to.reserve(std::size_t{nodeCount} * 2);
     };
     reserve(record.positions, mesh.positions);
     reserve(record.normals, mesh.normals);
     reserve(record.uvs, mesh.uvs);
     reserve(record.colors, mesh.colors);
+    std::vector<std::uint32_t> pointOfNode(nodeCount);
+    std::vector<std::uint32_t> materialOfNode(nodeCount, 0);
     for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {
-        if (wedges.pointOf[v] != record.positions.size())
+        const std::size_t node = nodes.pointOf[v];
+        if (node != record.positions.size())
             continue;
-        pointOfWedge[record.positions.size()] = points.pointOf[v];
-        materialOfNode[record.positions.size()] = materialOfVertex[v];
+        pointOfNode[node] = points.pointOf[v];
+        if (!plain)
+            materialOfNode[node] = materialOfVertex[v];
         record.positions.push_back(mesh.positions[v]);
         if (!mesh.normals.empty())
             record.normals.push_back(mesh.normals[v]);
@@ -208,81 +304,99 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         if (!mesh.colors.empty())
             record.colors.push_back(mesh.colors[v]);
     }
-    record.parent.assign(wedgeCount, kNone);
-    record.birth.assign(wedgeCount, 0);
-    record.parent.reserve(std::size_t{wedgeCount} * 2);
-    record.birth.reserve(std::size_t{wedgeCount} * 2);
-    dropBadTriangles(mesh, wedges, pointOfWedge, s, record);
-    if (record.indices.empty())
-        return Error{ErrorCode::BadInput, "", "all triangles are without area", "check the file's unit and the mesh"};
-    s.triangleNode = record.indices;
+    record.parent.reserve(std::size_t{nodeCount} * 2);
+    record.birth.reserve(std::size_t{nodeCount} * 2);
+    record.parent.assign(nodeCount, kNone);
+    record.birth.assign(nodeCount, 0);
+
+    // Points in the order of the curve, and wedges in the order of their points.
+    const Bounds bounds = boundsOf(mesh);
+    s.origin = bounds.centre();
+    s.scale = bounds.diagonal() > 0 ? bounds.diagonal() : 1;
+    std::vector<Vec3d> places(points.pointCount);
+    // Nodes of one point stand on one place, so it does not matter which of them writes it last.
+    for (std::uint32_t n = 0; n < nodeCount; ++n)
+        places[pointOfNode[n]] = (record.positions[n].cast<double>() - s.origin) / s.scale;
+    const std::vector<std::uint32_t> order = curveOrder(places, 0);
+    std::vector<std::uint32_t> rank(order.size());
+    s.points.resize(order.size());
+    parallelChunks(order.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            rank[order[i]] = static_cast<std::uint32_t>(i);
+            s.points[i].place = places[order[i]];
+        }
+    });
+    places = {};
+    std::vector<std::uint32_t> start(order.size() + 1, 0);
+    for (std::uint32_t& p : pointOfNode) {
+        p = rank[p];
+        ++start[p + 1];
+    }
+    for (std::size_t p = 1; p < start.size(); ++p)
+        start[p] += start[p - 1];
+    std::vector<std::uint32_t> wedgeOfNode(nodeCount);
+    std::vector<std::uint32_t> materialOfWedge(nodeCount);
+    s.wedgePoint.resize(nodeCount);
+    s.wedgeNode.resize(nodeCount);
+    s.wedgeNormal.resize(record.normals.size());
+    s.wedgeUv.resize(record.uvs.size());
+    s.wedgeColor.resize(record.colors.size());
+    for (std::uint32_t n = 0; n < nodeCount; ++n) {
+        const std::uint32_t w = start[pointOfNode[n]]++;
+        wedgeOfNode[n] = w;
+        materialOfWedge[w] = materialOfNode[n];
+        s.wedgePoint[w] = pointOfNode[n];
+        s.wedgeNode[w] = n;
+        if (!record.normals.empty())
+            s.wedgeNormal[w] = record.normals[n];
+        if (!record.uvs.empty())
+            s.wedgeUv[w] = record.uvs[n];
+        if (!record.colors.empty())
+            s.wedgeColor[w] = record.colors[n];
+    }
+
+    job.report(0.4, "joining triangles");
+    const auto pointsOf = [&](const std::vector<std::uint32_t>& node) {
+        s.trianglePoint.resize(node.size());
+        s.triangleWedge.resize(node.size());
+        parallelChunks(node.size(), 3 * kPointChunk, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t c = begin; c < end; ++c) {
+                s.trianglePoint[c] = pointOfNode[node[c]];
+                s.triangleWedge[c] = wedgeOfNode[node[c]];
+            }
+        });
+    };
+    record.indices.resize(mesh.indices.size());
+    parallelChunks(mesh.indices.size(), 3 * kPointChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t c = begin; c < end; ++c)
+            record.indices[c] = nodes.pointOf[mesh.indices[c]];
+    });
+    pointsOf(record.indices);
+    TriangleLists lists = listsOf(s.trianglePoint, s.points.size());
+    const std::vector<std::uint8_t> bad = markBad(s.trianglePoint, lists, record);
+    record.parts = mesh.parts;
+    if (record.droppedDegenerate + record.droppedDuplicate > 0) {
+        dropBad(bad, record);
+        if (record.indices.empty())
+            return Error{ErrorCode::BadInput, "", "all triangles are without area",
+                         "check the file's unit and the mesh"};
+        pointsOf(record.indices);
+        lists = listsOf(s.trianglePoint, s.points.size());
+    }
     const auto triangles = static_cast<std::uint32_t>(record.indices.size() / 3);
+    s.triangleSource.resize(triangles);
+    std::iota(s.triangleSource.begin(), s.triangleSource.end(), 0U);
     record.death.assign(triangles, kNone);
     record.alive.assign(1, triangles);
     record.error.assign(1, 0.0F);
 
-    const Bounds bounds = boundsOf(mesh);
-    s.origin = bounds.centre();
-    s.scale = bounds.diagonal() > 0 ? bounds.diagonal() : 1;
-    s.place.resize(points.pointCount);
-    for (std::uint32_t w = 0; w < wedgeCount; ++w)
-        s.place[pointOfWedge[w]] = (record.positions[w].cast<double>() - s.origin) / s.scale;
-    fillLists(s);
-
-    double area = 0;
-    double uvArea = 0;
-    for (std::uint32_t t = 0; t < triangles; ++t) {
-        area += frameOf(s, t).area;
-        if (record.uvs.empty())
-            continue;
-        const Vec2f& a = record.uvs[record.indices[3 * t]];
-        const Vec2f u = record.uvs[record.indices[3 * t + 1]] - a;
-        const Vec2f v = record.uvs[record.indices[3 * t + 2]] - a;
-        uvArea += std::abs(static_cast<double>(u.x() * v.y() - u.y() * v.x())) / 2;
-    }
-    s.normalScale = options.normalWeight;
-    s.colorScale = options.colorWeight;
-    s.uvScale = options.uvWeight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
-    s.attributes = (record.normals.empty() ? 0 : 3) + (record.uvs.empty() ? 0 : 2) + (record.colors.empty() ? 0 : 4);
-
-    s.quadric.resize(points.pointCount);
-    s.flags.assign(points.pointCount, 0);
-    s.soleWedge.assign(points.pointCount, kNone);
+    setScales(options, s);
+    s.flags.assign(s.points.size(), 0);
     if (s.attributes > 0)
         s.attributeQuadric.assign(
-            std::size_t{wedgeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
-    job.report(0.3, "measuring the surface");
-    parallelChunks(points.pointCount, kPointChunk, [&](std::size_t begin, std::size_t end) {
-        std::vector<EdgeUse> uses;
-        for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p) {
-            uses.clear();
-            Quadric q;
-            std::uint32_t sole = kNone;
-            bool many = false;
-            for (std::uint32_t i = 0; i < s.listSize[p]; ++i) {
-                const std::uint32_t t = s.list[s.listStart[p] + i];
-                const FaceFrame face = frameOf(s, t);
-                q.addPlane(face.normal, -face.normal.dot(s.place[p]), face.area);
-                q.weight += face.area;
-                for (std::uint32_t k = 0; k < 3; ++k) {
-                    if (s.trianglePoint[3 * t + k] != p)
-                        continue;
-                    const std::uint32_t node = s.triangleNode[3 * t + k];
-                    many |= sole != kNone && sole != node;
-                    sole = node;
-                    if (s.attributes > 0 && face.area > 0)
-                        addAttributes(s, record, t, face, node);
-                    const std::uint32_t next = 3 * t + (k + 1) % 3;
-                    const std::uint32_t before = 3 * t + (k + 2) % 3;
-                    uses.push_back({s.trianglePoint[next], t, node, s.triangleNode[next], true});
-                    uses.push_back({s.trianglePoint[before], t, node, s.triangleNode[before], false});
-                }
-            }
-            s.soleWedge[p] = many ? kNone : sole;
-            constrainEdges(s, materialOfNode, options, p, uses, q);
-            s.quadric[p] = q;
-        }
-    });
+            std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
+    job.report(0.6, "measuring the surface");
+    measure(s, lists, materialOfWedge, options);
     if (job.cancelled())
         return cancelledError();
     return {};

@@ -1,46 +1,55 @@
 #pragma once
-// The working state of a collapse run: welded points, wedges, incidence and quadrics, all in flat arrays.
+// The working state of a record in the making: the surface as it is now, in arrays that follow its place in space.
 
 #include "reduce/quadric.h"
 #include "reduce/record.h"
 
 namespace thicket::reduce {
 
+/// What weighing an edge reads of its ends, side by side.
+struct SurfacePoint {
+    Quadric quadric;
+    Vec3d place{0, 0, 0};
+};
+
 /// A *point* is a place on the surface; a *wedge* is one of the vertices there (same position, other normal, UV or
-/// material). Positions are moved and scaled so that the mesh's box has its centre at 0 and a diagonal of 1.
+/// material). Places are moved and scaled so that the mesh's box has its centre at 0 and a diagonal of 1.
+///
+/// Points stand in the order of a space-filling curve and wedges in the order of their points, so a run of points is a
+/// compact region, and a region's collapses touch one stretch of each array.
 struct Surface {
     Vec3d origin{0, 0, 0};
     double scale = 1; ///< metres of one working unit
 
     // a point each
-    std::vector<Vec3d> place;
-    std::vector<Quadric> quadric;
-    std::vector<std::uint32_t> listStart; ///< into `list`
-    std::vector<std::uint32_t> listSize;
-    std::vector<std::uint32_t> soleWedge; ///< the point's wedge when it has only one, else kNone
-    std::vector<std::uint8_t> flags;      ///< kBorder, kIrregular
+    std::vector<SurfacePoint> points;
+    std::vector<std::uint8_t> flags;
 
-    // a triangle each, three entries
-    std::vector<std::uint32_t> trianglePoint;
-    std::vector<std::uint32_t> triangleNode;
+    // a triangle each; points and wedges have three entries
+    std::vector<std::uint32_t> trianglePoint; ///< of a triangle that has gone: kNone in the first entry
+    std::vector<std::uint32_t> triangleWedge;
+    std::vector<std::uint32_t> triangleSource; ///< its number in the record
 
-    /// Triangles round each point, runs of `listSize` from `listStart`. Merged runs are appended; `compactLists` tidies
-    /// up.
-    std::vector<std::uint32_t> list;
-
-    // a wedge slot each
+    // a wedge each: the record's node that stands there now, and that node's attributes
+    std::vector<std::uint32_t> wedgePoint; ///< never falls
+    std::vector<std::uint32_t> wedgeNode;
+    std::vector<Vec3f> wedgeNormal;
+    std::vector<Vec2f> wedgeUv;
+    std::vector<Vec4f> wedgeColor;
     int attributes = 0;
-    std::vector<double> attributeQuadric; ///< AttributeSpan::stride(attributes) doubles a slot
+    std::vector<double> attributeQuadric; ///< AttributeSpan::stride(attributes) doubles a wedge
     double normalScale = 0;
     double uvScale = 0;
     double colorScale = 0;
 
     static constexpr std::uint8_t kBorder = 1;    ///< touches an edge with one triangle
     static constexpr std::uint8_t kIrregular = 2; ///< touches an edge that has not exactly one triangle a side
+    static constexpr std::uint8_t kLocked = 4;    ///< has a triangle that reaches out of its region
+    static constexpr std::uint8_t kGone = 8;
 
-    [[nodiscard]] AttributeSpan slot(std::uint32_t s) {
-        return {attributeQuadric.data() + std::size_t{s} * static_cast<std::size_t>(AttributeSpan::stride(attributes)),
-                attributes};
+    [[nodiscard]] double* attributesOf(std::uint32_t wedge) {
+        return attributeQuadric.data() +
+               std::size_t{wedge} * static_cast<std::size_t>(AttributeSpan::stride(attributes));
     }
 };
 
@@ -48,5 +57,27 @@ struct Surface {
 /// quadrics.
 Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, const JobContext& job, Surface& surface,
                             Record& record);
+
+/// Order of places along a space-filling curve, as indices into `places`. `turn` shifts and turns the curve, so that
+/// regions cut from it have other borders.
+std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn);
+
+/// A run of points, with the triangles that lie wholly in it.
+struct Region {
+    std::uint32_t firstPoint = 0;
+    std::uint32_t points = 0;
+    std::uint32_t firstTriangle = 0;
+    std::uint32_t triangles = 0;
+    std::uint32_t firstWedge = 0;
+};
+
+/// Closes up what has gone and puts the rest in the order of the curve (not at turn 0, when it is fresh), then cuts it
+/// into regions of about `pointsEach` points. Triangles of a region stand together and name points and wedges counted
+/// from its first ones; those that lie in more than one region stand last, with numbers of the whole surface, and their
+/// points are locked.
+std::vector<Region> arrange(Surface& surface, unsigned turn, std::uint32_t pointsEach);
+
+/// Gives the triangles of all regions numbers of the whole surface again.
+void release(Surface& surface, const std::vector<Region>& regions);
 
 } // namespace thicket::reduce

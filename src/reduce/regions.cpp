@@ -1,0 +1,187 @@
+#include "base/parallel.h"
+#include "reduce/surface.h"
+
+#include <algorithm>
+#include <cmath>
+#include <tbb/parallel_sort.h>
+
+namespace thicket::reduce {
+namespace {
+
+constexpr std::size_t kChunk = 16384;
+
+/// Spreads the low 10 bits so that two zeros follow each.
+std::uint32_t spread(std::uint32_t v) {
+    v = (v | v << 16) & 0x030000FFU;
+    v = (v | v << 8) & 0x0300F00FU;
+    v = (v | v << 4) & 0x030C30C3U;
+    return (v | v << 2) & 0x09249249U;
+}
+
+template <class T> std::vector<T> gathered(const std::vector<T>& from, const std::vector<std::uint32_t>& order) {
+    std::vector<T> out(from.empty() ? 0 : order.size());
+    parallelChunks(out.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            out[i] = from[order[i]];
+    });
+    return out;
+}
+
+/// Drops points that have gone and orders the rest; returns the new number of each old point.
+std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn) {
+    std::vector<std::uint32_t> living;
+    for (std::uint32_t p = 0; p < s.points.size(); ++p)
+        if ((s.flags[p] & Surface::kGone) == 0)
+            living.push_back(p);
+    std::vector<Vec3d> places(living.size());
+    for (std::size_t i = 0; i < places.size(); ++i)
+        places[i] = s.points[living[i]].place;
+    living = gathered(living, curveOrder(places, turn));
+    std::vector<std::uint32_t> numberOf(s.points.size(), kNone);
+    for (std::uint32_t i = 0; i < living.size(); ++i)
+        numberOf[living[i]] = i;
+    s.points = gathered(s.points, living);
+    s.flags = gathered(s.flags, living);
+    return numberOf;
+}
+
+/// Drops wedges that no living triangle uses and orders the rest by point; returns the new number of each old wedge.
+std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32_t>& pointNumber) {
+    std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
+    for (std::size_t t = 0; t < s.triangleSource.size(); ++t)
+        if (s.trianglePoint[3 * t] != kNone)
+            for (std::size_t k = 0; k < 3; ++k)
+                used[s.triangleWedge[3 * t + k]] = 1;
+    std::vector<std::uint32_t> start(s.points.size() + 1, 0);
+    for (std::uint32_t w = 0; w < used.size(); ++w)
+        if (used[w] != 0)
+            ++start[pointNumber[s.wedgePoint[w]] + 1];
+    for (std::size_t p = 1; p < start.size(); ++p)
+        start[p] += start[p - 1];
+    std::vector<std::uint32_t> order(start.back());
+    std::vector<std::uint32_t> numberOf(used.size(), kNone);
+    for (std::uint32_t w = 0; w < used.size(); ++w)
+        if (used[w] != 0) {
+            const std::uint32_t at = start[pointNumber[s.wedgePoint[w]]]++;
+            order[at] = w;
+            numberOf[w] = at;
+        }
+    for (std::uint32_t& point : s.wedgePoint)
+        point = pointNumber[point];
+    s.wedgePoint = gathered(s.wedgePoint, order);
+    s.wedgeNode = gathered(s.wedgeNode, order);
+    s.wedgeNormal = gathered(s.wedgeNormal, order);
+    s.wedgeUv = gathered(s.wedgeUv, order);
+    s.wedgeColor = gathered(s.wedgeColor, order);
+    if (s.attributes > 0) {
+        const auto stride = static_cast<std::size_t>(AttributeSpan::stride(s.attributes));
+        std::vector<double> rows(order.size() * stride);
+        parallelChunks(order.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t i = begin; i < end; ++i)
+                std::copy_n(s.attributesOf(order[i]), stride, rows.begin() + static_cast<std::ptrdiff_t>(i * stride));
+        });
+        s.attributeQuadric = std::move(rows);
+    }
+    return numberOf;
+}
+
+} // namespace
+
+std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn) {
+    // Places lie within half a unit of 0; a shift by up to a quarter moves every border of the curve's cells.
+    const double shift = 0.25 * std::fmod(turn * 0.6180339887498949, 1.0);
+    const auto cell = [shift](double v) {
+        return spread(static_cast<std::uint32_t>(std::clamp((v + 0.5 + shift) * (1024 / 1.25), 0.0, 1023.0)));
+    };
+    std::vector<std::uint64_t> keys(places.size());
+    parallelChunks(places.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) {
+            const Vec3d& p = places[i];
+            const std::uint32_t code = cell(p[turn % 3]) << 2 | cell(p[(turn + 1) % 3]) << 1 | cell(p[(turn + 2) % 3]);
+            keys[i] = std::uint64_t{code} << 32 | i;
+        }
+    });
+    tbb::parallel_sort(keys.begin(), keys.end());
+    std::vector<std::uint32_t> order(keys.size());
+    for (std::size_t i = 0; i < keys.size(); ++i)
+        order[i] = static_cast<std::uint32_t>(keys[i]);
+    return order;
+}
+
+std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach) {
+    std::vector<std::uint32_t> pointNumber;
+    std::vector<std::uint32_t> wedgeNumber;
+    if (turn > 0) {
+        pointNumber = orderPoints(s, turn);
+        wedgeNumber = orderWedges(s, pointNumber);
+    }
+    const auto points = static_cast<std::uint32_t>(s.points.size());
+    const std::uint32_t count = std::max(1U, (points + pointsEach / 2) / pointsEach);
+    std::vector<Region> regions(count);
+    std::vector<std::uint32_t> regionOf(points);
+    for (std::uint32_t r = 0; r < count; ++r) {
+        regions[r].firstPoint = static_cast<std::uint32_t>(std::uint64_t{points} * r / count);
+        regions[r].points = static_cast<std::uint32_t>(std::uint64_t{points} * (r + 1) / count) - regions[r].firstPoint;
+        std::fill_n(regionOf.begin() + regions[r].firstPoint, regions[r].points, r);
+        regions[r].firstWedge = static_cast<std::uint32_t>(
+            std::lower_bound(s.wedgePoint.begin(), s.wedgePoint.end(), regions[r].firstPoint) - s.wedgePoint.begin());
+    }
+    for (std::uint8_t& flags : s.flags)
+        flags &= static_cast<std::uint8_t>(~Surface::kLocked);
+
+    const std::size_t before = s.triangleSource.size();
+    std::vector<std::uint32_t> home(before, kNone); // count: in more than one region
+    std::vector<std::uint32_t> start(count + 2, 0);
+    for (std::size_t t = 0; t < before; ++t) {
+        std::uint32_t* p = &s.trianglePoint[3 * t];
+        if (p[0] == kNone)
+            continue;
+        for (std::size_t k = 0; k < 3 && turn > 0; ++k) {
+            p[k] = pointNumber[p[k]];
+            s.triangleWedge[3 * t + k] = wedgeNumber[s.triangleWedge[3 * t + k]];
+        }
+        const std::uint32_t r = regionOf[p[0]];
+        const bool inside = r == regionOf[p[1]] && r == regionOf[p[2]];
+        home[t] = inside ? r : count;
+        ++start[home[t] + 1];
+        if (!inside)
+            for (std::size_t k = 0; k < 3; ++k)
+                s.flags[p[k]] |= Surface::kLocked;
+    }
+    for (std::size_t r = 1; r < start.size(); ++r)
+        start[r] += start[r - 1];
+    for (std::uint32_t r = 0; r < count; ++r) {
+        regions[r].firstTriangle = start[r];
+        regions[r].triangles = start[r + 1] - start[r];
+    }
+    std::vector<std::uint32_t> trianglePoint(std::size_t{3} * start.back());
+    std::vector<std::uint32_t> triangleWedge(trianglePoint.size());
+    std::vector<std::uint32_t> triangleSource(start.back());
+    for (std::size_t t = 0; t < before; ++t) {
+        if (home[t] == kNone)
+            continue;
+        const std::size_t at = start[home[t]]++;
+        const Region from = home[t] < count ? regions[home[t]] : Region{};
+        triangleSource[at] = s.triangleSource[t];
+        for (std::size_t k = 0; k < 3; ++k) {
+            trianglePoint[3 * at + k] = s.trianglePoint[3 * t + k] - from.firstPoint;
+            triangleWedge[3 * at + k] = s.triangleWedge[3 * t + k] - from.firstWedge;
+        }
+    }
+    s.trianglePoint = std::move(trianglePoint);
+    s.triangleWedge = std::move(triangleWedge);
+    s.triangleSource = std::move(triangleSource);
+    return regions;
+}
+
+void release(Surface& s, const std::vector<Region>& regions) {
+    for (const Region& r : regions)
+        for (std::size_t t = r.firstTriangle; t < std::size_t{r.firstTriangle} + r.triangles; ++t)
+            if (s.trianglePoint[3 * t] != kNone)
+                for (std::size_t k = 0; k < 3; ++k) {
+                    s.trianglePoint[3 * t + k] += r.firstPoint;
+                    s.triangleWedge[3 * t + k] += r.firstWedge;
+                }
+}
+
+} // namespace thicket::reduce
