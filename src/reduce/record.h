@@ -54,6 +54,7 @@ struct ReduceOptions {
     double colorWeight = 0.01;   ///< 0..0.1; black to white counts as this share of the diagonal
     double borderWeight = 6.0;   ///< 0.1..100; open and material borders against surface
     double seamWeight = 0.3;     ///< 0..10; UV seams and hard edges against surface
+    double valenceWeight = 0.05; ///< 0..0.5; a new point of 6 + n edges costs 1 + n^2 times this as much
     double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
 };
 

@@ -11,6 +11,8 @@ namespace {
 
 constexpr double kLeastFlipCosine = 0.2;     // a triangle may turn by 78 degrees in one collapse, no more
 constexpr double kLeastShape = 1e-3;         // twice the area over the longest side squared; below is a sliver
+constexpr double kVolumeShare = 0.5;         // half-way between the least mean and the least largest deviation
+constexpr double kMostVolumeCost = 4;        // in squared distance to the planes
 constexpr std::uint32_t kMostTriangles = 64; // round one point, so that no collapse is slow
 
 class Collapser {
@@ -55,12 +57,18 @@ private:
     void fillLists();
     void groupWedges(std::uint32_t a, std::uint32_t b);
     void sumAttributes(std::uint32_t group);
-    [[nodiscard]] float weigh(std::uint32_t a, std::uint32_t b, Vec3d& place);
+    [[nodiscard]] double weigh(std::uint32_t a, std::uint32_t b, Vec3d& place);
+    /// How much dearer a collapse is that leaves more than six edges at a point: such points come with long triangles.
+    [[nodiscard]] double crowding(std::uint32_t triangles) const {
+        const double beyond = std::max(0.0, static_cast<double>(triangles) - 10);
+        return 1 + m_options.valenceWeight * beyond * beyond;
+    }
     void neighboursOf(std::uint32_t p);
     void rescan(std::uint32_t p, std::uint64_t from);
     void push(std::uint32_t p);
     [[nodiscard]] bool allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place);
     [[nodiscard]] bool facesHold(std::uint32_t p, std::uint32_t other, const Vec3d& place) const;
+    [[nodiscard]] Vec3d keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
     [[nodiscard]] bool wedgesMayJoin() const;
     [[nodiscard]] Vec3f normalAt(std::uint32_t group, const Vec3d& place) const;
     void prepareNormals(const Vec3d& place);
@@ -146,7 +154,7 @@ void Collapser::sumAttributes(std::uint32_t group) {
 }
 
 /// What it costs to make a and b one point, and where that would stand.
-float Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
+double Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
     const SurfacePoint& pa = m_points[a];
     const SurfacePoint& pb = m_points[b];
     Quadric q = pa.quadric;
@@ -187,7 +195,7 @@ float Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
     const double e = m_options.areaExponent;
     const double divisor = e == 0.5 ? std::sqrt(weight) : e == 0 ? 1 : e == 1 ? weight : std::pow(weight, e);
     // Where nothing is lost the short edges go first, so flat regions do not grow slivers.
-    return static_cast<float>((std::max(value, 0.0) + 1e-11 * squaredLength * weight) / divisor);
+    return (std::max(value, 0.0) + 1e-11 * squaredLength * weight) / divisor;
 }
 
 /// Into m_x.neighbours: the points joined to p by an edge.
@@ -217,7 +225,8 @@ void Collapser::rescan(std::uint32_t p, std::uint64_t from) {
     for (const std::uint32_t q : m_x.neighbours) {
         if (!owns(p, q) || !free(q) || m_x.listSize[p] + m_x.listSize[q] > kMostTriangles)
             continue;
-        const std::uint64_t key = std::uint64_t{std::bit_cast<std::uint32_t>(weigh(p, q, place))} << 32 | q;
+        const auto cost = static_cast<float>(weigh(p, q, place) * crowding(m_x.listSize[p] + m_x.listSize[q]));
+        const std::uint64_t key = std::uint64_t{std::bit_cast<std::uint32_t>(cost)} << 32 | q;
         if (key >= from && key < best) {
             best = key;
             m_x.bestPlace[p] = place;
@@ -293,6 +302,35 @@ bool Collapser::facesHold(std::uint32_t p, std::uint32_t other, const Vec3d& pla
         }
     }
     return true;
+}
+
+/// The place moved so that the collapse neither adds nor takes volume, as far as the quadrics let it: fitted to the
+/// planes alone a rounded surface shrinks with every collapse. SOURCE Lindstrom & Turk 1998, there a hard constraint.
+Vec3d Collapser::keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
+    Vec3d normal(0, 0, 0);
+    double volume = 0;
+    for (const std::uint32_t p : {a, b})
+        for (std::uint32_t i = 0; i < m_x.listSize[p]; ++i) {
+            const std::uint32_t t = m_x.list[m_x.listStart[p] + i];
+            if (p == b && has(t, a))
+                continue;
+            const std::uint32_t* c = m_corner + 3 * std::size_t{t};
+            const Vec3d& x = m_points[c[0]].place;
+            const Vec3d cross = (m_points[c[1]].place - x).cross(m_points[c[2]].place - x);
+            normal += cross;
+            volume += (place - x).dot(cross);
+        }
+    const double size = normal.squaredNorm();
+    if (!(size > 0))
+        return place;
+    const Vec3d shift = normal * (-volume / size);
+    // At most twice as far off the planes as the best place is; nothing where that lies on them all.
+    Quadric q = m_points[a].quadric;
+    q.add(m_points[b].quadric);
+    const double now = std::max(q.at(place), 0.0);
+    const double then = std::max(q.at(place + shift), 0.0);
+    const double share = then > kMostVolumeCost * now ? std::sqrt(kMostVolumeCost * now / then) : 1;
+    return place + kVolumeShare * share * shift;
 }
 
 /// Wedges of one point may join (a hard edge or a seam ends there) only where the texture is the same on both.
@@ -526,7 +564,7 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
             push(p);
             continue;
         }
-        const Vec3d place = m_x.bestPlace[p];
+        const Vec3d place = keepVolume(p, q, m_x.bestPlace[p]);
         if (!allowed(p, q, place)) {
             rescan(p, (std::uint64_t{bits} << 32 | q) + 1);
             push(p);
