@@ -51,8 +51,18 @@ void recordAttributes(benchmark::State& state) {
 }
 
 const Record& millionRecord() {
-    static const Record record = *recordCollapses(closedMesh(1'000'000), {}, {});
+    static const Record record = [] {
+        Record made = *recordCollapses(closedMesh(1'000'000), {}, {});
+        addCheckpoints(made);
+        return made;
+    }();
     return record;
+}
+
+void checkpointsOfMillion(benchmark::State& state) {
+    Record record = millionRecord();
+    for (auto _ : state)
+        addCheckpoints(record);
 }
 
 void cutLevelOfMillion(benchmark::State& state) {
@@ -128,6 +138,7 @@ void distancePass(benchmark::State& state) {
 BENCHMARK(sortHalfEdgeKeys)->Arg(1'000'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(recordPositions)->Arg(125'000)->Arg(1'000'000)->Arg(4'000'000)->Unit(benchmark::kMillisecond)->Iterations(1);
 BENCHMARK(recordAttributes)->Arg(1'000'000)->Unit(benchmark::kMillisecond)->Iterations(1);
+BENCHMARK(checkpointsOfMillion)->Unit(benchmark::kMillisecond)->Iterations(3);
 BENCHMARK(cutLevelOfMillion)->Arg(500'000)->Arg(50'000)->Arg(5'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(copyLevelOfMillion)->Arg(500'000)->Arg(50'000)->Arg(5'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(measureWindpumpLevel)->Unit(benchmark::kMillisecond)->Iterations(1);

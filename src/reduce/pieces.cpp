@@ -299,6 +299,7 @@ void insertDrops(Record& record, const DeviationCurve& curve, const std::vector<
     for (std::size_t k = 1; k < times; ++k)
         record.alive[k] = record.alive[k - 1] - deaths[k];
     record.pieceOf = std::move(pieceOf);
+    record.checkpoints.clear(); // of the times before
 }
 
 } // namespace

@@ -37,6 +37,7 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
                 return curve.error();
         }
     }
+    addCheckpoints(*record);
     state.record = std::make_shared<const Record>(std::move(*record));
     state.curve = std::move(*curve);
     return state;

@@ -3,8 +3,8 @@
 #include "support/sound.h"
 
 #include <algorithm>
-#include <gtest/gtest.h>
 #include <cmath>
+#include <gtest/gtest.h>
 #include <map>
 
 namespace thicket {

@@ -9,6 +9,7 @@
 #include <map>
 #include <numbers>
 #include <random>
+#include <tbb/task_arena.h>
 
 namespace thicket {
 namespace {
@@ -46,6 +47,46 @@ TEST(Record, full_cut_is_the_input) {
         EXPECT_EQ(all.normals[all.indices[c]], mesh.normals[mesh.indices[c]]);
         EXPECT_EQ(all.uvs[all.indices[c]], mesh.uvs[mesh.indices[c]]);
     }
+}
+
+TEST(Record, checkpoints_change_no_cut) {
+    for (unsigned seed = 1; seed <= 3; ++seed) {
+        Mesh mesh = seed == 3 ? shapes::texturedSphere(120, 60) : shapes::bumpy(40, seed);
+        if (seed == 3) { // two materials, so that parts are cut as well
+            const std::uint32_t half = mesh.triangleCount() / 2;
+            mesh.parts = {{0, half, 0}, {half, mesh.triangleCount() - half, 1}};
+        }
+        const Record plain = recordOf(mesh);
+        Record indexed = plain;
+        addCheckpoints(indexed);
+        ASSERT_GE(indexed.checkpoints.size(), 2U);
+        std::mt19937 random(seed);
+        for (int i = 0; i < 40; ++i) {
+            const auto count = static_cast<std::uint32_t>(random() % (mesh.triangleCount() + 10));
+            const Mesh a = cutRecord(plain, count);
+            const Mesh b = cutRecord(indexed, count);
+            ASSERT_EQ(a.indices, b.indices) << "seed " << seed << ", " << count << " triangles";
+            ASSERT_EQ(a.positions, b.positions);
+            ASSERT_EQ(a.uvs, b.uvs);
+            ASSERT_EQ(a.parts.size(), b.parts.size());
+            for (std::size_t p = 0; p < a.parts.size(); ++p) {
+                EXPECT_EQ(a.parts[p].firstTriangle, b.parts[p].firstTriangle);
+                EXPECT_EQ(a.parts[p].triangleCount, b.parts[p].triangleCount);
+                EXPECT_EQ(a.parts[p].material, b.parts[p].material);
+            }
+        }
+    }
+}
+
+TEST(Record, is_the_same_on_any_number_of_threads) {
+    const Mesh mesh = shapes::bumpy(64, 5); // large enough to be made by regions
+    const Record many = recordOf(mesh);
+    Record one;
+    tbb::task_arena(1).execute([&] { one = recordOf(mesh); });
+    EXPECT_EQ(many.positions, one.positions);
+    EXPECT_EQ(many.parent, one.parent);
+    EXPECT_EQ(many.death, one.death);
+    EXPECT_EQ(many.error, one.error);
 }
 
 TEST(Record, any_cut_of_a_closed_mesh_is_closed_and_sound) {
