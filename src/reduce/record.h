@@ -66,6 +66,7 @@ struct ReduceOptions {
     double borderWeight = 6.0;   ///< 0.1..100; open and material borders against surface
     double seamWeight = 0.3;     ///< 0..10; UV seams and hard edges against surface
     double valenceWeight = 0.03; ///< 0..0.5; a new point of 6 + n edges costs 1 + this times n^2 as much
+    double unevenWeight = 0.6;   ///< 0..3; the same for each time its longest edge squared exceeds the usual
     double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
 };
 

@@ -63,6 +63,7 @@ private:
         const double beyond = std::max(0.0, static_cast<double>(triangles) - 10);
         return 1 + m_options.valenceWeight * beyond * beyond;
     }
+    [[nodiscard]] double unevenness(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
     void neighboursOf(std::uint32_t p);
     void rescan(std::uint32_t p, std::uint64_t from);
     void push(std::uint32_t p);
@@ -198,6 +199,28 @@ double Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
     return (std::max(value, 0.0) + 1e-11 * squaredLength * weight) / divisor;
 }
 
+/// How much dearer a collapse is whose new point would have one edge much longer than the others: the middle of a large
+/// triangle is where a rounded surface is off most, and no point's quadric knows of it.
+double Collapser::unevenness(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
+    double sum = 0;
+    double longest = 0;
+    int count = 0;
+    for (const std::uint32_t p : {a, b})
+        for (std::uint32_t i = 0; i < m_x.listSize[p]; ++i) {
+            const std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.listStart[p] + i]};
+            for (int k = 0; k < 3; ++k) {
+                if (c[k] == a || c[k] == b)
+                    continue;
+                const double squared = (m_points[c[k]].place - place).squaredNorm();
+                sum += squared;
+                longest = std::max(longest, squared);
+                ++count;
+            }
+        }
+    constexpr double kUsual = 1.6; // longest over mean, squared, round a point of an even mesh
+    return sum > 0 ? 1 + m_options.unevenWeight * std::max(0.0, longest * count / sum - kUsual) : 1;
+}
+
 /// Into m_x.neighbours: the points joined to p by an edge.
 void Collapser::neighboursOf(std::uint32_t p) {
     std::vector<std::uint32_t>& out = m_x.neighbours;
@@ -234,6 +257,7 @@ void Collapser::rescan(std::uint32_t p, std::uint64_t from) {
     }
     m_x.target[p] = best == ~std::uint64_t{0} ? kNone : static_cast<std::uint32_t>(best);
     m_x.costBits[p] = static_cast<std::uint32_t>(best >> 32);
+    m_x.weighedBits[p] = RegionScratch::kUnseen;
 }
 
 void Collapser::push(std::uint32_t p) {
@@ -565,8 +589,18 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
             continue;
         }
         const Vec3d place = keepVolume(p, q, m_x.bestPlace[p]);
+        // Too dear to see to for every edge that is weighed: once an edge's turn has come it may have to wait again.
+        if (m_x.weighedBits[p] == RegionScratch::kUnseen) {
+            m_x.weighedBits[p] = bits;
+            const auto dearer = static_cast<float>(std::bit_cast<float>(bits) * unevenness(p, q, place));
+            if (const auto later = std::bit_cast<std::uint32_t>(dearer); later > bits) {
+                m_x.costBits[p] = later;
+                m_x.queue.push(std::uint64_t{later} << 32 | p);
+                continue;
+            }
+        }
         if (!allowed(p, q, place)) {
-            rescan(p, (std::uint64_t{bits} << 32 | q) + 1);
+            rescan(p, (std::uint64_t{m_x.weighedBits[p]} << 32 | q) + 1);
             push(p);
             continue;
         }

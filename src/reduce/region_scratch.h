@@ -60,6 +60,7 @@ public:
         soleWedge.assign(points, kUnseen);
         target.assign(points, kNone);
         costBits.assign(points, 0);
+        weighedBits.assign(points, kUnseen);
         stamp.assign(points, 0);
         mark.assign(points, 0);
         parked.assign(points, 0);
@@ -77,6 +78,7 @@ public:
     std::vector<std::uint32_t> soleWedge; ///< its wedge when it has only one, else kNone
     std::vector<std::uint32_t> target;    ///< the other end of its cheapest own edge
     std::vector<std::uint32_t> costBits;
+    std::vector<std::uint32_t> weighedBits; ///< its cost before unevenness was counted; kUnseen: not counted yet
     std::vector<Vec3d> bestPlace;
     std::vector<std::uint32_t> stamp; ///< the collapse that last moved it; the younger end owns an edge
     std::vector<std::uint32_t> mark;
