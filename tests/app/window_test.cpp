@@ -78,7 +78,7 @@ protected:
         QTest::mouseRelease(widget, Qt::LeftButton, {}, to);
     }
     void rest() const {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().lightening() < 1.001; }, 5000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 5000));
         QTest::qWait(700); // until fades are over and the exact picture is drawn
     }
 

@@ -187,8 +187,7 @@ GLuint GlScene::texture(const std::shared_ptr<const Surfaces>& surfaces, int ima
     return gpu.id;
 }
 
-void GlScene::begin(const QColor& top, const QColor& bottom, int width, int height) {
-    m_triangles = m_draws = 0;
+void GlScene::resume(int width, int height) {
     glViewport(0, 0, width, height);
     glDisable(GL_BLEND);
     glDisable(GL_CULL_FACE);
@@ -196,6 +195,13 @@ void GlScene::begin(const QColor& top, const QColor& bottom, int width, int heig
     glEnable(GL_DEPTH_TEST);
     glDepthMask(GL_TRUE);
     glDepthFunc(GL_LEQUAL);
+    m_surface.bind();
+    m_surface.setUniformValue("uTexture", 0);
+}
+
+void GlScene::begin(const QColor& top, const QColor& bottom, int width, int height) {
+    m_triangles = m_draws = 0;
+    resume(width, height);
     glClearColor(0, 0, 0, 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
     m_backdrop.bind();
@@ -208,13 +214,14 @@ void GlScene::begin(const QColor& top, const QColor& bottom, int width, int heig
     glDepthMask(GL_FALSE);
     glDrawArrays(GL_TRIANGLES, 0, 3);
     glDepthMask(GL_TRUE);
-    m_surface.bind();
-    m_surface.setUniformValue("uTexture", 0);
 }
 
-void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading) {
+std::uint32_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye,
+                            Shading shading, std::uint32_t first, std::uint32_t most) {
     if (!item.mesh)
-        return;
+        return 0;
+    const std::uint32_t all = item.mesh->triangleCount();
+    const std::uint32_t end = all - first > most ? first + most : all;
     const GpuMesh& gpu = upload(item.mesh);
     m_surface.bind();
     m_surface.setUniformValue(m_at.model, item.model);
@@ -237,6 +244,10 @@ void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const
     }
     static const Material kPlain;
     for (const MeshPart& part : item.mesh->parts) {
+        const std::uint32_t from = std::max(part.firstTriangle, first);
+        const std::uint32_t to = std::min(part.firstTriangle + part.triangleCount, end);
+        if (from >= to)
+            continue;
         const bool known = item.surfaces && part.material < item.surfaces->materials.size();
         const Material& material = known ? item.surfaces->materials[part.material] : kPlain;
         const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty()
@@ -247,19 +258,21 @@ void GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const
         m_surface.setUniformValue(m_at.hasTexture, id != 0);
         m_surface.setUniformValue(m_at.cutoff, material.alphaMode == AlphaMode::Mask ? material.alphaCutoff : 0.0F);
         glBindTexture(GL_TEXTURE_2D, id);
-        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * part.triangleCount), GL_UNSIGNED_INT,
-                       reinterpret_cast<const void*>(std::size_t{12} * part.firstTriangle));
-        m_triangles += part.triangleCount;
-        ++m_draws;
+        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * (to - from)), GL_UNSIGNED_INT,
+                       reinterpret_cast<const void*>(std::size_t{12} * from));
+        m_triangles += to - from;
+        m_draws += from == part.firstTriangle ? 1 : 0; // one that is drawn in pieces is still one
     }
     if (shading == Shading::Edges) {
         glDisable(GL_POLYGON_OFFSET_FILL);
         glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
         m_surface.setUniformValue(m_at.flat, true);
         m_surface.setUniformValue(m_at.base, QVector4D(0.09F, 0.11F, 0.10F, 1));
-        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(item.mesh->indices.size()), GL_UNSIGNED_INT, nullptr);
+        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * (end - first)), GL_UNSIGNED_INT,
+                       reinterpret_cast<const void*>(std::size_t{12} * first));
         glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
     }
+    return end < all ? end : 0;
 }
 
 void GlScene::grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n) {

@@ -25,6 +25,8 @@ struct DrawItem {
     QMatrix4x4 model;
     int level = 0;
     float fade = 1; ///< 1: all of it; 0..1: this share of an ordered dither; -1..0: the complement of a share
+
+    bool operator==(const DrawItem& other) const = default;
 };
 
 /// REQUIRES a current OpenGL 3.3 core context for every call.
@@ -35,8 +37,12 @@ public:
     /// Called on a worker's thread when a picture that a draw asked for has been decoded.
     void setReadyListener(std::function<void()> listener) { m_pictureReady = std::move(listener); }
     void begin(const QColor& top, const QColor& bottom, int width, int height);
-    /// Draws one item; adds to the counts. Edge lines of Shading::Edges are a second pass that is not counted.
-    void draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading);
+    /// Goes on with a picture that was begun in an earlier frame.
+    void resume(int width, int height);
+    /// Draws an item from triangle `first` on, at most about `most` triangles; adds to the counts. Returns where to go
+    /// on, 0 when all of it is drawn. Edge lines of Shading::Edges are a second pass that is not counted.
+    std::uint32_t draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading,
+                       std::uint32_t first = 0, std::uint32_t most = 0xFFFFFFFFU);
     /// Square grid round `centre` at height y, 2 n + 1 lines each way.
     void grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n);
     void end();

@@ -13,6 +13,8 @@ namespace {
 
 constexpr double kMovingFrameMs = 45; // a little under a twentieth of a second
 constexpr int kRestMs = 220;
+constexpr qint64 kRestStepMs = 20;
+constexpr std::uint32_t kRestPiece = 40'000; // triangles between looks at the clock
 constexpr double kMostFactor = 64;
 constexpr std::uint64_t kFew = 30'000; // so light that triangles are not what takes the time
 
@@ -62,8 +64,16 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     connect(&m_fades, &QTimer::timeout, this, [this] { update(); });
     m_warm.setInterval(25);
     connect(&m_warm, &QTimer::timeout, this, &Viewport::warmOne);
-    m_gl.setReadyListener(
-        [this] { QMetaObject::invokeMethod(this, qOverload<>(&QWidget::update), Qt::QueuedConnection); });
+    m_gl.setReadyListener([this] {
+        QMetaObject::invokeMethod(
+            this,
+            [this] {
+                m_restMatrix.fill(0);
+                update();
+            },
+            Qt::QueuedConnection);
+    });
+    setUpdateBehavior(QOpenGLWidget::PartialUpdate); // the last picture stays while the next one is drawn
     connect(&bench.document, &Document::sceneChanged, this, &Viewport::rebuild);
     connect(&bench, &Workbench::dragChanged, this, [this] { moved(); });
     connect(&bench, &Workbench::selectionChanged, this, [this] {
@@ -399,6 +409,80 @@ double Viewport::gridSquare() const {
     return square;
 }
 
+void Viewport::drawGrid(const QMatrix4x4& viewProjection) {
+    if (!solo() || m_bench.subject() == nullptr)
+        return;
+    QVector3D at = toQt(m_soloOrbit.pivot);
+    at.setY(static_cast<float>(m_bench.subject()->bounds.low.y()));
+    m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
+}
+
+/// Goes on with the exact picture for as long as a frame may take; true when it stands.
+bool Viewport::drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
+                        const QSize& pixels) {
+    if (!m_smooth || m_smooth->size() != pixels) {
+        QOpenGLFramebufferObjectFormat format;
+        format.setSamples(4);
+        format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
+        m_smooth = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
+        m_restItems.clear();
+        m_restNext = 0;
+        m_restDone = m_pictureStands = false;
+        m_restMatrix.fill(0);
+    }
+    m_smooth->bind();
+    if (m_restMatrix != viewProjection || m_restShading != m_shading || m_restItems != items) {
+        m_restItems = std::move(items);
+        m_restMatrix = viewProjection;
+        m_restEye = toQt(view.eye);
+        m_restShading = m_shading;
+        m_restNext = 0;
+        m_restTriangle = 0;
+        m_restDone = false;
+        const Look& look = Look::now();
+        m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+    }
+    if (!m_restDone)
+        stepRest();
+    if (m_restDone)
+        m_gl.resolve(m_smooth->handle(), defaultFramebufferObject(), pixels.width(), pixels.height());
+    return m_restDone;
+}
+
+/// Goes on with the picture at rest for as long as the window may be kept waiting, and comes again until it is done.
+/// The window is put together anew only then.
+void Viewport::stepRest() {
+    m_smooth->bind();
+    m_gl.resume(m_smooth->width(), m_smooth->height());
+    QElapsedTimer timer;
+    timer.start();
+    while (!m_restDone && (!m_pictureStands || timer.elapsed() < kRestStepMs)) {
+        if (m_restNext == m_restItems.size()) {
+            drawGrid(m_restMatrix);
+            m_restDone = true;
+            break;
+        }
+        m_restTriangle =
+            m_gl.draw(m_restItems[m_restNext], m_restMatrix, m_restEye, m_shading, m_restTriangle, kRestPiece);
+        m_restNext += m_restTriangle == 0 ? 1 : 0;
+        context()->functions()->glFinish();
+    }
+    m_gl.end();
+    if (m_restDone || m_restWaiting)
+        return;
+    m_restWaiting = true;
+    QTimer::singleShot(0, this, [this] {
+        m_restWaiting = false;
+        if (m_moving || m_restDone || m_restShading != m_shading)
+            return;
+        makeCurrent();
+        stepRest();
+        doneCurrent();
+        if (m_restDone)
+            update();
+    });
+}
+
 void Viewport::paintGL() {
     if (!m_ready)
         return; // the overlay says so
@@ -408,18 +492,6 @@ void Viewport::paintGL() {
     const Look& look = Look::now();
     const double ratio = devicePixelRatioF();
     const QSize pixels(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
-    // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
-    const bool smooth = !m_moving;
-    if (smooth) {
-        if (!m_smooth || m_smooth->size() != pixels) {
-            QOpenGLFramebufferObjectFormat format;
-            format.setSamples(4);
-            format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
-            m_smooth = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
-        }
-        m_smooth->bind();
-    }
-    m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
     const double aspect = static_cast<double>(width()) / std::max(1, height());
     View view = solo() ? lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot) : shotView();
     const double size = solo() && m_bench.subject() != nullptr ? m_bench.subject()->radius : 100;
@@ -430,28 +502,29 @@ void Viewport::paintGL() {
     const QMatrix4x4 viewProjection = viewProjectionOf(view, aspect);
 
     selectNow();
-    std::vector<DrawItem> items;
-    if (solo()) {
-        items = soloItems();
-    } else {
-        if (m_moving)
-            selectLight();
-        else
-            m_lightMemory = m_memory;
-        const bool light = m_moving && m_factor > 1.01;
-        items = sceneItems(light ? m_light : m_exact);
+    const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(),
+                                               [](const Pick& p) { return p.fadingFrom >= 0; });
+    if (m_moving && !solo())
+        selectLight();
+    else
+        m_lightMemory = m_memory;
+    const bool light = m_moving && !solo() && m_factor > 1.01;
+    std::vector<DrawItem> items = solo() ? soloItems() : sceneItems(light ? m_light : m_exact);
+    // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
+    if (m_moving || fading) {
+        m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+        for (const DrawItem& item : items)
+            m_gl.draw(item, viewProjection, toQt(view.eye), m_shading);
+        drawGrid(viewProjection);
+        m_gl.end();
         m_factorDrawn = light ? m_factor : 1;
+        m_pictureStands = true;
+        m_restDone = false;
+        m_restMatrix.fill(0); // whatever comes to rest next is drawn anew
+    } else if (drawRest(std::move(items), view, viewProjection, pixels)) {
+        m_factorDrawn = 1;
+        m_pictureStands = true;
     }
-    for (const DrawItem& item : items)
-        m_gl.draw(item, viewProjection, toQt(view.eye), m_shading);
-    if (solo() && m_bench.subject() != nullptr) {
-        QVector3D at = toQt(m_soloOrbit.pivot);
-        at.setY(static_cast<float>(m_bench.subject()->bounds.low.y()));
-        m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
-    }
-    m_gl.end();
-    if (smooth)
-        m_gl.resolve(m_smooth->handle(), defaultFramebufferObject(), pixels.width(), pixels.height());
     if (m_moving) {
         context()->functions()->glFinish();
         m_frameMs = static_cast<double>(timer.nsecsElapsed()) * 1e-6 + m_afterMs;
@@ -465,8 +538,6 @@ void Viewport::paintGL() {
     }
     m_viewProjection = viewProjection;
     m_overlay->update();
-    const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(),
-                                               [](const Pick& p) { return p.fadingFrom >= 0; });
     if (fading != m_fades.isActive())
         fading ? m_fades.start() : m_fades.stop();
 }

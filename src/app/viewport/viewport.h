@@ -60,6 +60,8 @@ public:
     [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
+    /// The exact picture stands, with smooth edges.
+    [[nodiscard]] bool settled() const { return !m_moving && m_restDone; }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
 signals:
@@ -105,6 +107,9 @@ private:
     void adapt(double ms);
     void warmOne();
     void selectLight();
+    bool drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection, const QSize& pixels);
+    void stepRest();
+    void drawGrid(const QMatrix4x4& viewProjection);
 
     friend class ViewportOverlay;
 
@@ -115,6 +120,16 @@ private:
     /// Multisampled target for the picture at rest; in motion the window's own, plain one is used.
     std::unique_ptr<QOpenGLFramebufferObject> m_smooth;
     bool m_ready = false;
+    // The picture at rest comes about over several frames, so that the window answers meanwhile.
+    std::vector<DrawItem> m_restItems;
+    QMatrix4x4 m_restMatrix;
+    QVector3D m_restEye;
+    Shading m_restShading = Shading::Shaded;
+    std::size_t m_restNext = 0;       ///< the item that is drawn next
+    std::uint32_t m_restTriangle = 0; ///< and from where
+    bool m_restDone = false;
+    bool m_restWaiting = false; ///< its next step is due
+    bool m_pictureStands = false; ///< there is something to look at while the next picture is drawn
     Stage m_stage = Stage::Gather;
     Shading m_shading = Shading::Shaded;
     Arrangement m_arrangement = Arrangement::One;
