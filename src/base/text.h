@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <string>
+#include <string_view>
 
 namespace thicket {
 
@@ -16,6 +17,10 @@ std::string length(double metres);
 std::string pixels(double px);
 /// Bytes as "1.9 MB"
 std::string memorySize(double bytes);
+
+/// The same text with every byte that is not part of valid UTF-8 replaced by U+FFFD: names from files may be in any
+/// encoding, but what is written is UTF-8.
+std::string validUtf8(std::string_view text);
 
 /// Deterministic 32-bit hash of an id (Wellons' lowbias32), and the same as a share in [0, 1).
 std::uint32_t hashId(std::uint32_t id);

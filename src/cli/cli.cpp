@@ -4,6 +4,7 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <fmt/format.h>
 #include <ostream>
 
 namespace thicket::cli {
@@ -117,6 +118,9 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     } catch (const std::bad_alloc&) {
         return fail(console,
                     {ErrorCode::TooLarge, "", "there is not enough memory", "close other programs or split the file"});
+    } catch (const std::exception& e) {
+        return fail(console, {ErrorCode::BadInput, "", fmt::format("the work broke off ({})", e.what()),
+                              "check the files; nothing was left half-written"});
     }
 }
 

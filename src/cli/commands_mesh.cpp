@@ -176,7 +176,8 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
             console.out << "  - " << note << '\n';
     }
     if (console.json)
-        console.out << ordered_json{{"subjects", report}}.dump(2) << '\n';
+        console.out << ordered_json{{"subjects", report}}.dump(2, ' ', false, ordered_json::error_handler_t::replace)
+                    << '\n';
     return 0;
 }
 
@@ -241,7 +242,7 @@ int thin(const Console& console, const ThinOptions& options) {
     if (console.json)
         console.out << ordered_json{{"view", {{"fov_degrees", options.fovDegrees}, {"height_px", options.heightPx}}},
                                     {"subjects", report}}
-                           .dump(2)
+                           .dump(2, ' ', false, ordered_json::error_handler_t::replace)
                     << '\n';
     return 0;
 }
@@ -272,7 +273,7 @@ int measure(const Console& console, const MeasureOptions& options) {
                                     {"back", encode(d->back)},
                                     {"samples", options.samples},
                                     {"sample_spacing", d->spacing}}
-                           .dump(2)
+                           .dump(2, ' ', false, ordered_json::error_handler_t::replace)
                     << '\n';
         return 0;
     }

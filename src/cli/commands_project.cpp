@@ -101,7 +101,7 @@ int audit(const Console& console, const ProjectOptions& options) {
                                       {"draws", worst.draws}}},
                                     {"audit_ms", ms},
                                     {"frames", frames}}
-                           .dump(1)
+                           .dump(1, ' ', false, ordered_json::error_handler_t::replace)
                     << '\n';
     } else {
         console.out << fmt::format("{} on {}: {} frames, {:.0f} s of route walked in {:.0f} ms\n", route->name,
@@ -134,7 +134,9 @@ int ship(const Console& console, const ProjectOptions& options) {
         ordered_json files = ordered_json::array();
         for (const ShippedFile& f : report->files)
             files.push_back({{"path", f.path.string()}, {"bytes", f.bytes}, {"verified", f.verified}});
-        console.out << ordered_json{{"files", files}, {"skipped", report->skipped}}.dump(2) << '\n';
+        console.out << ordered_json{{"files", files}, {"skipped", report->skipped}}.dump(
+                           2, ' ', false, ordered_json::error_handler_t::replace)
+                    << '\n';
     } else {
         for (const ShippedFile& f : report->files)
             console.out << fmt::format("  {:>9}  {}  {}\n", memorySize(static_cast<double>(f.bytes)),
@@ -153,7 +155,9 @@ int demo(const Console& console, const DemoOptions& options) {
         if (auto done = demo::thinSaltmere(*project, console.job); !done)
             return fail(console, done.error());
     if (console.json)
-        console.out << ordered_json{{"project", project->string()}, {"thinned", options.thin}}.dump(2) << '\n';
+        console.out << ordered_json{{"project", project->string()}, {"thinned", options.thin}}.dump(
+                           2, ' ', false, ordered_json::error_handler_t::replace)
+                    << '\n';
     else
         console.out << project->string() << '\n';
     return 0;

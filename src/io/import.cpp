@@ -1,6 +1,7 @@
 #include "io/import.h"
 
 #include "base/file.h"
+#include "base/text.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
@@ -83,6 +84,21 @@ std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects)
     return joined;
 }
 
+namespace {
+void makeNamesValid(ImportedSubject& subject) {
+    subject.name = validUtf8(subject.name);
+    subject.source.family = validUtf8(subject.source.family);
+    for (Material& material : subject.surfaces.materials)
+        material.name = validUtf8(material.name);
+    for (Image& image : subject.surfaces.images)
+        image.name = validUtf8(image.name);
+    for (ImportedLevel& level : subject.levels)
+        level.name = validUtf8(level.name);
+    for (std::string& note : subject.notes)
+        note = validUtf8(note);
+}
+} // namespace
+
 Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobContext& job) {
     job.report(0, "reading " + path.filename().string());
     auto data = readFile(path);
@@ -119,6 +135,7 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
         subject.source.hash = hash;
         if (subject.surfaces.materials.empty())
             subject.surfaces.materials.emplace_back();
+        makeNamesValid(subject);
         for (ImportedLevel& level : subject.levels) {
             if (auto fine = checkMesh(level.mesh, path.string()); !fine)
                 return fine.error();

@@ -31,6 +31,10 @@ template <class T> T get(const ordered_json& object, const char* name, const std
 template <class T> T get(const ordered_json& object, const char* name, const std::string& path, const T& fallback) {
     return object.contains(name) ? get<T>(object, name, path) : fallback;
 }
+/// As text. A path that is not UTF-8 is written with U+FFFD in place of what cannot be.
+inline std::string text(const ordered_json& value, int indent) {
+    return value.dump(indent, ' ', false, ordered_json::error_handler_t::replace);
+}
 double number(const ordered_json& object, const char* name, const std::string& path, double low, double high);
 double number(const ordered_json& object, const char* name, const std::string& path, double low, double high,
               double fallback);

@@ -316,7 +316,7 @@ std::string encodeProject(const Scene& scene, const fs::path& folder) {
                                      {"scale", p.scale}});
     for (const Route& r : scene.routes)
         out["routes"].push_back(encodeRoute(r));
-    return out.dump(2) + "\n";
+    return json::text(out, 2) + "\n";
 }
 
 Result<void> writeProject(const Scene& scene, const fs::path& path, bool keepLevels) {

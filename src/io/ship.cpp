@@ -61,7 +61,7 @@ std::string encodeChain(const Subject& subject, const View& view) {
                              {"radius", subject.radius}}},
                            {"rule", json::encode(subject.rule)},
                            {"levels", levels}};
-    return out.dump(2) + "\n";
+    return json::text(out, 2) + "\n";
 }
 
 namespace {

@@ -128,7 +128,7 @@ struct Writer {
         while (buffer.size() % 4 != 0)
             buffer.push_back(std::byte{0});
         root["buffers"] = {{{"byteLength", buffer.size()}}};
-        std::string json = root.dump();
+        std::string json = root.dump(-1, ' ', false, decltype(root)::error_handler_t::replace);
         json.append((4 - json.size() % 4) % 4, ' ');
         std::vector<std::byte> out;
         const auto word = [&out](std::uint32_t value) {

@@ -9,6 +9,7 @@
 namespace thicket {
 namespace {
 constexpr double kNearTheEnd = 1.15; // a target this close to the record's end is not taken as it is
+constexpr double kMostOff = 0.1;     // of the diagonal; a level farther off is no longer the subject
 constexpr double kLeastGain = 0.7;   // a level heavier than this share of the one before does not pay
 } // namespace
 
@@ -76,6 +77,9 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             last.where = subject.name;
             continue;
         }
+        if (targets[i].kind == TargetKind::ShareOfPrevious &&
+            level->deviation.max() > kMostOff * subject.bounds.diagonal())
+            break; // a share was asked for, not this shape
         previous = level->mesh.triangleCount();
         const Deviation deviation = level->deviation;
         out.levels.push_back(

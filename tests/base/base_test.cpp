@@ -140,4 +140,16 @@ TEST(Architecture, includes_go_one_way) {
     EXPECT_GT(files, 50);
 }
 
+TEST(Text, names_in_other_encodings_become_valid) {
+    EXPECT_EQ(validUtf8("Quay \xC3\xA9\xE2\x82\xAC\xF0\x9F\x8C\xBE"), "Quay \xC3\xA9\xE2\x82\xAC\xF0\x9F\x8C\xBE");
+    EXPECT_EQ(validUtf8("stra\xDF"
+                        "e"),
+              "stra\xEF\xBF\xBD"
+              "e");                                                       // Latin-1
+    EXPECT_EQ(validUtf8("\xC0\xAF"), "\xEF\xBF\xBD\xEF\xBF\xBD");         // overlong
+    EXPECT_EQ(validUtf8("\xED\xA0\x80").size(), 9U);                      // a surrogate
+    EXPECT_EQ(validUtf8("cut \xE2\x82"), "cut \xEF\xBF\xBD\xEF\xBF\xBD"); // ends too early
+    EXPECT_EQ(validUtf8(""), "");
+}
+
 } // namespace thicket

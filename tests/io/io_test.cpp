@@ -444,4 +444,18 @@ TEST(Demo, models_are_sound_and_of_the_stated_weight) {
     EXPECT_GT(skiff.levels[1].triangleCount(), 4 * skiff.levels[2].triangleCount());
 }
 
+TEST(Import, names_that_are_not_utf8_can_be_written_again) {
+    const TempFolder folder;
+    const std::filesystem::path file = folder.path() / "post.obj";
+    std::ofstream(file, std::ios::binary)
+        << "mtllib post.mtl\no p\xF6st\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl gr\xFCn\nf 1 2 3\n";
+    std::ofstream(folder.path() / "post.mtl", std::ios::binary) << "newmtl gr\xFCn\nKd 0 1 0\n";
+    auto read = readModel(file, {});
+    ASSERT_TRUE(read) << read.error().text();
+    std::vector<std::shared_ptr<const Mesh>> levels{std::make_shared<const Mesh>(read->front().levels.front().mesh)};
+    const auto glb = encodeGlb(read->front().name, levels, read->front().surfaces, GlbLevels::Named, {});
+    ASSERT_TRUE(writeFile(folder.path() / "post.glb", glb));
+    EXPECT_TRUE(readModel(folder.path() / "post.glb", {}));
+}
+
 } // namespace thicket

@@ -158,4 +158,21 @@ TEST(Select, unplaced_subjects_stand_in_a_row) {
     EXPECT_NEAR(s.copies.radius[0], 2 * scene.subjects[0].radius, 1e-9);
 }
 
+TEST(ThinSubject, a_mesh_too_light_to_gain_is_told_so) {
+    Subject subject;
+    subject.name = "Crate";
+    subject.levels.resize(1);
+    subject.levels[0].mesh = std::make_shared<const Mesh>(shapes::box(1, {1, 1, 1}));
+    refreshSubject(subject);
+    const auto state = recordSubject(subject, {}, {});
+    ASSERT_TRUE(state);
+    const auto thinned = thinSubject(subject, *state, presetFor(Role::WorkingPiece, 12).targets, {});
+    ASSERT_FALSE(thinned) << "a level of " << thinned->levels.back().triangles << " triangles";
+    EXPECT_EQ(thinned.error().code, ErrorCode::CheckFailed);
+    // Asked for by number it is made all the same, and says how far it is off.
+    const auto asked = thinSubject(subject, *state, {{TargetKind::Triangles, 8}}, {});
+    ASSERT_TRUE(asked) << asked.error().text();
+    EXPECT_GT(asked->levels[1].deviation, 0.1);
+}
+
 } // namespace thicket
