@@ -454,6 +454,7 @@ void MainWindow::makeActions() {
             m_bench.addRouteKey(m_viewport->shotView());
     });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] { m_bench.thinToRole(m_bench.subjectId()); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), [this] { m_bench.thinTheRest(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Escape), [this] {

@@ -50,6 +50,9 @@ public:
 
     // Thin
     void thinToRole(std::uint32_t id);
+    /// Subjects that have no coarser level yet, and thinning all of them to their roles as one job and one step.
+    [[nodiscard]] std::vector<std::uint32_t> notThinned() const;
+    void thinTheRest();
     void setRole(std::uint32_t id, Role role);
     /// While a pin is dragged: cuts at once in the background, latest wins; `commit` measures and makes the undo step.
     void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
@@ -106,6 +109,7 @@ private:
     void commitLevel(std::uint32_t id, int level, double triangles, bool insert);
     /// Runs `then` with the record of a subject, made first when there is none. On the jobs' thread.
     void thin(const Subject& subject, const std::string& label);
+    Result<ThinState> recordFor(const Subject& subject, const JobContext& job);
     JobQueue::Finish withRecord(const Subject& subject, const JobContext& job,
                                 const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then);
     void dropStaleRecords();

@@ -12,6 +12,7 @@
 
 #include <QAbstractItemModelTester>
 #include <QMimeData>
+#include <QPushButton>
 #include <QSignalSpy>
 #include <QTest>
 #include <gtest/gtest.h>
@@ -389,6 +390,53 @@ TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
                     EXPECT_TRUE(window->centralWidget()->rect().contains(w->geometry()));
                 }
         }
+}
+
+TEST_F(WindowTest, all_without_levels_are_thinned_as_one_step) {
+    window->open({text(ballFile(folder.path(), "one.glb", 40)), text(ballFile(folder.path(), "two.glb", 50)),
+                  text(ballFile(folder.path(), "three.glb", 60))});
+    waitForJobs();
+    ASSERT_EQ(window->bench().scene().subjects.size(), 3U);
+    window->setStage(Stage::Thin);
+    auto* button = window->findChild<QPushButton*>(QStringLiteral("thinTheRest"));
+    ASSERT_NE(button, nullptr);
+    ASSERT_TRUE(button->isVisible());
+    QTest::mouseClick(button, Qt::LeftButton);
+    waitForJobs();
+    for (const Subject& s : window->bench().scene().subjects)
+        EXPECT_GT(s.levels.size(), 1U) << s.name;
+    EXPECT_FALSE(button->isVisible());
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    for (const Subject& s : window->bench().scene().subjects)
+        EXPECT_EQ(s.levels.size(), 1U) << s.name << " was not undone with the others";
+    EXPECT_TRUE(button->isVisible());
+}
+
+TEST_F(WindowTest, keeping_every_piece_cuts_anew_as_one_step) {
+    Mesh mesh = shapes::sphere(24);
+    const Mesh spots = shapes::sphere(2);
+    for (std::uint32_t i = 0; i < 20; ++i)
+        shapes::append(mesh, shapes::sphere(3, 0.012), spots.positions[i].cast<double>() * 1.008);
+    Surfaces surfaces;
+    surfaces.materials.emplace_back();
+    const fs::path file = folder.path() / "buoy.glb";
+    ASSERT_TRUE(writeFile(
+        file, encodeGlb("buoy", {std::make_shared<const Mesh>(std::move(mesh))}, surfaces, GlbLevels::Named, {})));
+    window->open({text(file)});
+    waitForJobs();
+    window->setStage(Stage::Thin);
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+    waitForJobs();
+    const auto fewest = [&] { return window->bench().subject()->curve.triangles.back(); };
+    EXPECT_EQ(window->bench().subject()->pieces, 21U);
+    const std::uint32_t light = fewest();
+    window->bench().setKeepPieces(window->bench().subjectId(), true);
+    waitForJobs();
+    EXPECT_TRUE(window->bench().subject()->keepPieces);
+    EXPECT_GE(fewest(), light + 20 * 4);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_FALSE(window->bench().subject()->keepPieces);
+    EXPECT_EQ(fewest(), light);
 }
 
 } // namespace thicket::app

@@ -140,6 +140,10 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     body->addWidget(m_exact);
     m_thin = makeButton(tr("Thin to role"),
                         tr("Record the mesh once and cut, measure and place every level of its role (Ctrl+T)"), true);
+    m_rest = makeButton({}, tr("Thin every subject that has no levels yet to its own role, in one go and as one step "
+                               "to undo (Ctrl+Shift+T)"));
+    m_rest->setObjectName(QStringLiteral("thinTheRest"));
+    footer->addWidget(m_rest);
     footer->addWidget(m_thin);
 
     connect(m_role, &QComboBox::activated, this, [this](int i) { m_bench.setRole(m_bench.subjectId(), kRoles[i]); });
@@ -165,6 +169,7 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(m_add, &QPushButton::clicked, this, [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
     connect(m_remove, &QPushButton::clicked, this,
             [this] { m_bench.removeLevel(m_bench.subjectId(), m_bench.level()); });
+    connect(m_rest, &QPushButton::clicked, this, [this] { m_bench.thinTheRest(); });
     connect(m_thin, &QPushButton::clicked, this, [this] { m_bench.thinToRole(m_bench.subjectId()); });
     connect(&bench.document, &Document::sceneChanged, this, &ThinPanel::refresh);
     connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
@@ -183,6 +188,9 @@ void ThinPanel::refresh() {
     const bool ready = s != nullptr && s->levels.front().mesh;
     for (QWidget* w : std::initializer_list<QWidget*>{m_role, m_allow, m_add, m_thin})
         w->setEnabled(ready);
+    const std::size_t waiting = m_bench.notThinned().size();
+    m_rest->setText(tr("Thin all %1 without levels").arg(waiting));
+    m_rest->setVisible(waiting > 1);
     const int level = m_bench.level();
     const bool some = ready && level > 0 && level < count;
     m_remove->setEnabled(some);

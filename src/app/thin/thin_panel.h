@@ -47,6 +47,7 @@ private:
     QLabel* m_exactTitle;
     QPushButton* m_add;
     QPushButton* m_remove;
+    QPushButton* m_rest;
     QPushButton* m_thin;
 };
 

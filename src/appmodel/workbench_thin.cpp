@@ -1,0 +1,311 @@
+// The workbench's part in Thin: records that are kept while they fit, and the jobs that cut from them.
+
+#include "appmodel/workbench.h"
+
+#include <algorithm>
+
+namespace thicket::app {
+namespace {
+QString toText(const std::string& text) {
+    return QString::fromStdString(text);
+}
+} // namespace
+
+bool Workbench::hasRecord(std::uint32_t id) const {
+    const Subject* found = scene().find(id);
+    const std::lock_guard lock(m_recordMutex);
+    const auto record = m_records.find(id);
+    return found != nullptr && record != m_records.end() && record->second.fits(*found);
+}
+
+void Workbench::dropStaleRecords() {
+    const std::lock_guard lock(m_recordMutex);
+    std::erase_if(m_records, [this](const auto& entry) {
+        const Subject* found = scene().find(entry.first);
+        return found == nullptr || !entry.second.fits(*found);
+    });
+}
+
+Result<ThinState> Workbench::recordFor(const Subject& subject, const JobContext& job) {
+    {
+        const std::lock_guard lock(m_recordMutex);
+        const auto found = m_records.find(subject.id);
+        if (found != m_records.end() && found->second.fits(subject))
+            return found->second;
+    }
+    auto made = recordSubject(subject, {}, job);
+    if (made) {
+        const std::lock_guard lock(m_recordMutex);
+        m_records[subject.id] = *made;
+    }
+    return made;
+}
+
+JobQueue::Finish
+Workbench::withRecord(const Subject& subject, const JobContext& job,
+                      const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then) {
+    auto state = recordFor(subject, job.part(0, 0.7));
+    if (!state)
+        return [this, error = state.error()] { report(error); };
+    return then(*state, job.part(0.7, 1));
+}
+
+std::vector<std::uint32_t> Workbench::notThinned() const {
+    std::vector<std::uint32_t> ids;
+    for (const Subject& s : scene().subjects)
+        if (s.levels.size() == 1 && s.levels.front().mesh)
+            ids.push_back(s.id);
+    return ids;
+}
+
+void Workbench::thinTheRest() {
+    std::vector<Subject> subjects;
+    for (const std::uint32_t id : notThinned())
+        subjects.push_back(*scene().find(id));
+    if (subjects.empty())
+        return;
+    m_jobs.run(
+        tr("Thinning %1 subjects").arg(subjects.size()),
+        [this, subjects](const JobContext& job) -> JobQueue::Finish {
+            std::vector<Subject> done;
+            std::vector<Error> refused;
+            for (std::size_t i = 0; i < subjects.size(); ++i) {
+                const double n = static_cast<double>(subjects.size());
+                const JobContext part = job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n);
+                auto state = recordFor(subjects[i], part.part(0, 0.6));
+                const RolePreset preset = presetFor(subjects[i].role, subjects[i].levels.front().triangles);
+                auto thinned = state ? thinSubject(subjects[i], *state, preset.targets, part.part(0.6, 1))
+                                     : Result<Subject>(state.error());
+                if (!thinned && thinned.error().code == ErrorCode::Cancelled)
+                    return [this, error = thinned.error()] { report(error); };
+                if (!thinned) {
+                    refused.push_back(thinned.error());
+                    continue;
+                }
+                thinned->rule.allowPx = preset.allowPx;
+                done.push_back(std::move(*thinned));
+            }
+            return [this, done, refused] {
+                Edit edit;
+                for (const Subject& subject : done) {
+                    const Subject* now = scene().find(subject.id);
+                    if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
+                        for (auto& change : changeSubject(scene(), subject, {}).changes)
+                            edit.changes.push_back(std::move(change));
+                }
+                edit.label = "Thin " + std::to_string(edit.changes.size()) + " subjects";
+                if (!edit.empty())
+                    document.push(std::move(edit));
+                QStringList lines;
+                for (const Error& error : refused)
+                    lines << toText(error.text());
+                if (!lines.empty())
+                    emit message(lines.join('\n'), true);
+            };
+        },
+        QStringLiteral("thin-the-rest"));
+}
+
+void Workbench::thinToRole(std::uint32_t id) {
+    if (const Subject* found = scene().find(id); found != nullptr && found->levels.front().mesh)
+        thin(*found, "Thin " + found->name);
+}
+
+void Workbench::setKeepPieces(std::uint32_t id, bool keep) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || found->keepPieces == keep)
+        return;
+    Subject after = *found;
+    after.keepPieces = keep;
+    const std::string label = (keep ? "Keep every piece of " : "Let small pieces go in ") + found->name;
+    const bool cut = std::any_of(after.levels.begin(), after.levels.end(),
+                                 [](const Level& l) { return l.origin == LevelOrigin::Collapsed && !l.locked; });
+    if (cut && after.levels.front().mesh)
+        thin(after, label); // its levels belong to a record that lets them go, or to one that does not
+    else
+        document.push(changeSubject(scene(), after, label));
+}
+
+void Workbench::thin(const Subject& subject, const std::string& label) {
+    const std::uint32_t id = subject.id;
+    m_jobs.run(
+        tr("Thinning %1").arg(toText(subject.name)),
+        [this, label, copy = subject](const JobContext& job) {
+            return withRecord(copy, job,
+                              [this, label, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+                                  const RolePreset preset = presetFor(copy.role, copy.levels.front().triangles);
+                                  auto thinned = thinSubject(copy, state, preset.targets, rest);
+                                  if (!thinned)
+                                      return [this, error = thinned.error()] { report(error); };
+                                  thinned->rule.allowPx = preset.allowPx;
+                                  return [this, label, subject = *thinned] {
+                                      const Subject* now = scene().find(subject.id);
+                                      if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
+                                          document.push(changeSubject(scene(), subject, label));
+                                  };
+                              });
+        },
+        QStringLiteral("thin-%1").arg(id));
+}
+
+void Workbench::setRole(std::uint32_t id, Role role) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || found->role == role)
+        return;
+    Subject after = *found;
+    after.role = role;
+    document.push(changeSubject(scene(), after, "Role of " + found->name));
+}
+
+void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool commit) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    const Level& now = found->levels[static_cast<std::size_t>(level)];
+    if (now.locked || now.origin != LevelOrigin::Collapsed) {
+        if (commit)
+            emit message(
+                tr("L%1 is %2; it was left as it is.").arg(level).arg(now.locked ? tr("locked") : tr("made by hand")),
+                false);
+        return;
+    }
+    // Between its neighbours, so that levels always fall strictly.
+    const double most = found->levels[static_cast<std::size_t>(level) - 1].triangles - 1.0;
+    const double fewest = level + 1 < static_cast<int>(found->levels.size())
+                              ? found->levels[static_cast<std::size_t>(level) + 1].triangles + 1.0
+                              : 1.0;
+    triangles = std::clamp(triangles, std::min(fewest, most), most);
+    if (commit) {
+        commitLevel(id, level, triangles, false);
+        return;
+    }
+    if (!hasRecord(id)) {
+        m_jobs.run(
+            tr("Recording %1").arg(toText(found->name)),
+            [this, copy = *found](const JobContext& job) {
+                return withRecord(copy, job,
+                                  [](const ThinState&, const JobContext&) -> JobQueue::Finish { return {}; });
+            },
+            QStringLiteral("record-%1").arg(id));
+        return;
+    }
+    std::shared_ptr<const Record> record;
+    {
+        const std::lock_guard lock(m_recordMutex);
+        record = m_records[id].record;
+    }
+    m_quick.run(
+        {},
+        [this, level, triangles, record](const JobContext&) -> JobQueue::Finish {
+            auto mesh = std::make_shared<const Mesh>(cutRecord(*record, static_cast<std::uint32_t>(triangles)));
+            return [this, level, mesh] {
+                m_dragMesh = mesh;
+                m_dragLevel = level;
+                emit dragChanged();
+            };
+        },
+        QStringLiteral("drag"));
+}
+
+void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool insert) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    m_jobs.run(
+        tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)),
+        [this, copy = *found, level, triangles, insert](const JobContext& job) {
+            return withRecord(
+                copy, job,
+                [this, copy, level, triangles, insert](const ThinState& state,
+                                                       const JobContext& rest) -> JobQueue::Finish {
+                    auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
+                                        {TargetKind::Triangles, triangles},
+                                        copy.levels[static_cast<std::size_t>(level) - 1].triangles, rest);
+                    if (!cut)
+                        return [this, error = cut.error()] {
+                            m_dragMesh.reset();
+                            m_dragLevel = -1;
+                            emit dragChanged();
+                            report(error);
+                        };
+                    const Level made = levelFrom(std::make_shared<const Mesh>(std::move(cut->mesh)), cut->deviation,
+                                                 LevelOrigin::Collapsed);
+                    return [this, copy, level, insert, made, curve = state.curve] {
+                        m_dragMesh.reset();
+                        m_dragLevel = -1;
+                        const Subject* now = scene().find(copy.id);
+                        if (now == nullptr || now->levels.size() != copy.levels.size()) {
+                            emit dragChanged();
+                            return; // the chain was changed meanwhile; that change stands
+                        }
+                        Subject after = *now;
+                        after.curve = curve;
+                        const auto at = after.levels.begin() + level;
+                        if (insert) {
+                            after.levels.insert(at, made);
+                        } else {
+                            const std::optional<FixedSwitch> fixed = at->fixed;
+                            *at = made;
+                            at->fixed = fixed;
+                        }
+                        std::erase_if(after.levels, [&](const Level& l) {
+                            return &l != &after.levels[static_cast<std::size_t>(level)] &&
+                                   l.origin == LevelOrigin::Collapsed && !l.locked && l.triangles == made.triangles;
+                        });
+                        document.push(changeSubject(scene(), after,
+                                                    (insert ? "Add a level to " : "Change a level of ") + after.name));
+                        emit dragChanged();
+                    };
+                });
+        },
+        QStringLiteral("commit-%1-%2").arg(id).arg(level), true);
+}
+
+void Workbench::addLevel(std::uint32_t id, double triangles) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr)
+        return;
+    const auto& levels = found->levels;
+    std::size_t at = levels.size();
+    if (triangles <= 0) {
+        // Where the gap between neighbours is widest; after the last when all are close.
+        double widest = 1.0 / 0.25;
+        for (std::size_t i = 1; i < levels.size(); ++i)
+            if (const double ratio = static_cast<double>(levels[i - 1].triangles) / levels[i].triangles;
+                ratio > widest * 1.5) {
+                widest = ratio;
+                at = i;
+            }
+        triangles = at < levels.size() ? std::sqrt(static_cast<double>(levels[at - 1].triangles) * levels[at].triangles)
+                                       : levels.back().triangles * 0.25;
+    } else {
+        at = 1;
+        while (at < levels.size() && levels[at].triangles > triangles)
+            ++at;
+    }
+    commitLevel(id, static_cast<int>(at), triangles, true);
+}
+
+void Workbench::removeLevel(std::uint32_t id, int level) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    if (found->levels[static_cast<std::size_t>(level)].locked) {
+        emit message(tr("L%1 is locked; unlock it first.").arg(level), false);
+        return;
+    }
+    Subject after = *found;
+    after.levels.erase(after.levels.begin() + level);
+    document.push(changeSubject(scene(), after, "Remove a level of " + after.name));
+}
+
+void Workbench::setLocked(std::uint32_t id, int level, bool locked) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 0 || level >= static_cast<int>(found->levels.size()))
+        return;
+    Subject after = *found;
+    after.levels[static_cast<std::size_t>(level)].locked = locked;
+    document.push(changeSubject(scene(), after, locked ? "Lock a level" : "Unlock a level"));
+}
+
+} // namespace thicket::app
