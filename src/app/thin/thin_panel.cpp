@@ -189,7 +189,7 @@ void ThinPanel::refresh() {
     for (QWidget* w : std::initializer_list<QWidget*>{m_role, m_allow, m_add, m_thin})
         w->setEnabled(ready);
     const std::size_t waiting = m_bench.notThinned().size();
-    m_rest->setText(tr("Thin all %1 without levels").arg(waiting));
+    m_rest->setText(tr("Thin all %1").arg(waiting));
     m_rest->setVisible(waiting > 1);
     const int level = m_bench.level();
     const bool some = ready && level > 0 && level < count;
