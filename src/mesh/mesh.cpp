@@ -186,7 +186,8 @@ template <class V> std::uint64_t mixVector(std::uint64_t hash, const V& v) {
 }
 
 /// Open addressing over vertex ids: ids are handed out in order of first use, so the result is the same every time.
-template <class Hash, class Same> Weld weldBy(std::size_t count, const Hash& hashOf, const Same& same) {
+template <class Hash, class Same>
+Weld weldBy(std::size_t count, const Hash& hashOf, const Same& same, const JobContext& job) {
     constexpr std::uint32_t kEmpty = 0xFFFFFFFFU;
     const std::size_t capacity = std::bit_ceil(count * 2 + 8);
     std::vector<std::uint32_t> table(capacity, kEmpty);
@@ -211,6 +212,8 @@ template <class Hash, class Same> Weld weldBy(std::size_t count, const Hash& has
             slots[i % kAhead] = hashOf(i) & (capacity - 1);
             __builtin_prefetch(&table[slots[i % kAhead]]);
         }
+        if (i % 65536 == 0 && job.cancelled())
+            return weld;
         if (i >= kAhead)
             place(i - kAhead, hashed);
     }
@@ -219,14 +222,14 @@ template <class Hash, class Same> Weld weldBy(std::size_t count, const Hash& has
 
 } // namespace
 
-Weld weldPositions(const Mesh& mesh) {
+Weld weldPositions(const Mesh& mesh, const JobContext& job) {
     const auto& p = mesh.positions;
     return weldBy(
         p.size(), [&](std::uint32_t i) { return mixVector(1, p[i]) >> 7; },
-        [&](std::uint32_t a, std::uint32_t b) { return p[a] == p[b]; });
+        [&](std::uint32_t a, std::uint32_t b) { return p[a] == p[b]; }, job);
 }
 
-Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex) {
+Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex, const JobContext& job) {
     const auto hashOf = [&](std::uint32_t i) {
         std::uint64_t hash = mixVector(materialOfVertex[i] + 1, mesh.positions[i]);
         if (!mesh.normals.empty())
@@ -241,7 +244,7 @@ Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOf
                (mesh.uvs.empty() || mesh.uvs[a] == mesh.uvs[b]) &&
                (mesh.colors.empty() || mesh.colors[a] == mesh.colors[b]);
     };
-    return weldBy(mesh.positions.size(), hashOf, same);
+    return weldBy(mesh.positions.size(), hashOf, same, job);
 }
 
 void makeNormals(Mesh& mesh, double creaseRadians) {

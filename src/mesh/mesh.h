@@ -1,6 +1,7 @@
 #pragma once
 // Triangle meshes as plain arrays, with the materials and pictures that go with them.
 
+#include "base/job.h"
 #include "base/result.h"
 #include "mesh/vec.h"
 
@@ -96,14 +97,15 @@ bool sharesVerticesAcrossMaterials(const Mesh& mesh);
 Mesh splitByMaterial(const Mesh& mesh);
 
 /// Groups vertices by exact position. Returns one point id a vertex, numbered by first use, and the count of points.
+/// Looks at the job every 65,536 vertices; what is returned once it is cancelled is of no use.
 struct Weld {
     std::vector<std::uint32_t> pointOf; ///< V entries
     std::uint32_t pointCount = 0;
 };
-Weld weldPositions(const Mesh& mesh);
+Weld weldPositions(const Mesh& mesh, const JobContext& job = {});
 
 /// Groups vertices that agree in position, attributes and material (the caller gives one material a vertex).
-Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex);
+Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex, const JobContext& job = {});
 
 /// Gives every vertex an area-weighted normal; edges sharper than `creaseRadians` stay hard by splitting vertices.
 void makeNormals(Mesh& mesh, double creaseRadians);

@@ -246,7 +246,9 @@ void Collapser::rescan(std::uint32_t p, std::uint64_t from) {
     std::uint64_t best = ~std::uint64_t{0};
     Vec3d place;
     for (const std::uint32_t q : m_x.neighbours) {
-        if (!owns(p, q) || !free(q) || m_x.listSize[p] + m_x.listSize[q] > kMostTriangles)
+        // Two points of one triangle each: it stands alone, and nothing may vanish.
+        if (!owns(p, q) || !free(q) || m_x.listSize[p] + m_x.listSize[q] > kMostTriangles ||
+            m_x.listSize[p] + m_x.listSize[q] == 2)
             continue;
         const auto cost = static_cast<float>(weigh(p, q, place) * crowding(m_x.listSize[p] + m_x.listSize[q]));
         const std::uint64_t key = std::uint64_t{std::bit_cast<std::uint32_t>(cost)} << 32 | q;
@@ -543,13 +545,16 @@ void Collapser::compactLists() {
 
 void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContext& job) {
     fillLists();
-    for (std::uint32_t p = 0; p < m_count; ++p)
+    for (std::uint32_t p = 0; p < m_count; ++p) {
+        if (p % 1024 == 0 && job.cancelled())
+            return;
         if (living(p) && free(p)) {
             rescan(p, 0);
             m_x.parked[p] = m_x.target[p] == kNone;
             if (m_x.target[p] != kNone)
                 m_x.keys.push_back(std::uint64_t{m_x.costBits[p]} << 32 | p);
         }
+    }
     m_x.queue = RegionScratch::Queue(std::greater<>{}, std::move(m_x.keys));
     m_x.keys = {};
 
@@ -564,11 +569,14 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
             if (!toTheEnd || m_log.collapses() == beforeRetry)
                 break;
             beforeRetry = m_log.collapses();
-            for (std::uint32_t p = 0; p < m_count; ++p)
+            for (std::uint32_t p = 0; p < m_count; ++p) {
+                if (p % 1024 == 0 && job.cancelled())
+                    return;
                 if (living(p) && free(p)) {
                     rescan(p, 0);
                     push(p);
                 }
+            }
             if (m_x.queue.empty())
                 break;
         }

@@ -63,13 +63,13 @@ std::array<std::uint32_t, 3> fromSmallest(const std::uint32_t* corner) {
 
 /// Marks triangles of no extent, and all but the first of those that stand on the same three points the same way round.
 std::vector<std::uint8_t> markBad(const std::vector<std::uint32_t>& trianglePoint, const TriangleLists& lists,
-                                  Record& record) {
+                                  Record& record, const JobContext& job) {
     constexpr std::uint8_t kDegenerate = 1;
     constexpr std::uint8_t kDuplicate = 2;
     std::vector<std::uint8_t> bad(trianglePoint.size() / 3, 0);
     parallelChunks(lists.start.size() - 1, kPointChunk, [&](std::size_t begin, std::size_t end) {
         std::vector<std::array<std::uint32_t, 3>> near;
-        for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p) {
+        for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
             near.clear();
             for (const std::uint32_t t : lists.of(p)) {
                 const std::uint32_t* c = &trianglePoint[3 * std::size_t{t}];
@@ -224,10 +224,10 @@ void setScales(const ReduceOptions& options, Surface& s) {
 }
 
 void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint32_t>& materialOfWedge,
-             const ReduceOptions& options) {
+             const ReduceOptions& options, const JobContext& job) {
     parallelChunks(s.points.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
         std::vector<EdgeUse> uses;
-        for (auto p = static_cast<std::uint32_t>(begin); p < end; ++p) {
+        for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
             uses.clear();
             Quadric q;
             const Vec3d& place = s.points[p].place;
@@ -264,7 +264,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         return prepareSurface(splitByMaterial(mesh), options, job, s, record);
     job.report(0, "joining vertices");
     // Nodes are the distinct vertices, in order of first use; points the distinct places.
-    const Weld points = weldPositions(mesh);
+    const Weld points = weldPositions(mesh, job);
     std::vector<std::uint32_t> materialOfVertex;
     const bool plain = mesh.normals.empty() && mesh.uvs.empty() && mesh.colors.empty() && mesh.parts.size() < 2;
     if (!plain) {
@@ -274,7 +274,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
                  c < 3 * (std::size_t{part.firstTriangle} + part.triangleCount); ++c)
                 materialOfVertex[mesh.indices[c]] = part.material;
     }
-    const Weld nodes = plain ? points : weldVertices(mesh, materialOfVertex);
+    const Weld nodes = plain || job.cancelled() ? points : weldVertices(mesh, materialOfVertex, job);
     const std::uint32_t nodeCount = nodes.pointCount;
     if (job.cancelled())
         return cancelledError();
@@ -317,7 +317,11 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     // Nodes of one point stand on one place, so it does not matter which of them writes it last.
     for (std::uint32_t n = 0; n < nodeCount; ++n)
         places[pointOfNode[n]] = (record.positions[n].cast<double>() - s.origin) / s.scale;
+    if (job.cancelled())
+        return cancelledError();
     const std::vector<std::uint32_t> order = curveOrder(places, 0);
+    if (job.cancelled())
+        return cancelledError();
     std::vector<std::uint32_t> rank(order.size());
     s.points.resize(order.size());
     parallelChunks(order.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
@@ -355,6 +359,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             s.wedgeColor[w] = record.colors[n];
     }
 
+    if (job.cancelled())
+        return cancelledError();
     job.report(0.4, "joining triangles");
     const auto pointsOf = [&](const std::vector<std::uint32_t>& node) {
         s.trianglePoint.resize(node.size());
@@ -372,8 +378,14 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             record.indices[c] = nodes.pointOf[mesh.indices[c]];
     });
     pointsOf(record.indices);
+    if (job.cancelled())
+        return cancelledError();
     TriangleLists lists = listsOf(s.trianglePoint, s.points.size());
-    const std::vector<std::uint8_t> bad = markBad(s.trianglePoint, lists, record);
+    if (job.cancelled())
+        return cancelledError();
+    const std::vector<std::uint8_t> bad = markBad(s.trianglePoint, lists, record, job);
+    if (job.cancelled())
+        return cancelledError();
     record.parts = mesh.parts;
     if (record.droppedDegenerate + record.droppedDuplicate > 0) {
         dropBad(bad, record);
@@ -396,7 +408,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         s.attributeQuadric.assign(
             std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
     job.report(0.6, "measuring the surface");
-    measure(s, lists, materialOfWedge, options);
+    measure(s, lists, materialOfWedge, options, job);
     if (job.cancelled())
         return cancelledError();
     return {};

@@ -194,4 +194,34 @@ TEST(Pieces, a_cancelled_run_leaves_the_record_as_it_was) {
     EXPECT_TRUE(record.drops.empty());
 }
 
+TEST(Pieces, very_many_are_thinned_evenly_without_weighing_each) {
+    // 32,000 cards in a field, more than are weighed one by one.
+    Mesh field;
+    for (int i = 0; i < 160; ++i)
+        for (int j = 0; j < 200; ++j)
+            for (const Vec3d& corner : {Vec3d(0, 0, 0), Vec3d(0.04, 0, 0), Vec3d(0, 0.04, 0.01)}) {
+                field.indices.push_back(field.vertexCount());
+                field.positions.push_back((Vec3d(0.1 * i, 0, 0.1 * j) + corner).cast<float>());
+            }
+    shapes::onePart(field);
+    const Thinned t = dropFrom(field);
+    EXPECT_EQ(t.after.pieces, 32'000U);
+    EXPECT_TRUE(t.after.aggregate);
+    expectOrderly(t.after);
+    ASSERT_GT(t.after.drops.size(), 24'000U);
+    // A quarter kept: every patch of ten by ten cards has about its share, and none is bald.
+    const Mesh quarter = cutRecord(t.after, 8'000);
+    shapes::expectSound(quarter);
+    std::map<std::pair<int, int>, int> kept;
+    for (std::uint32_t c = 0; c < quarter.indices.size(); c += 3) {
+        const Vec3f& p = quarter.positions[quarter.indices[c]];
+        ++kept[{static_cast<int>(p.x() + 0.02F), static_cast<int>(p.z())}];
+    }
+    EXPECT_EQ(kept.size(), 16U * 20U);
+    for (const auto& [patch, count] : kept) {
+        EXPECT_GE(count, 10) << "patch " << patch.first << ", " << patch.second;
+        EXPECT_LE(count, 45) << "patch " << patch.first << ", " << patch.second;
+    }
+}
+
 } // namespace thicket

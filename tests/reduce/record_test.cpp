@@ -89,6 +89,125 @@ TEST(Record, is_the_same_on_any_number_of_threads) {
     EXPECT_EQ(many.error, one.error);
 }
 
+TEST(Record, of_a_large_mesh_is_closed_and_sound_at_any_cut) {
+    // Large enough for several rounds by regions, whose borders must not show in what is cut.
+    for (unsigned seed = 1; seed <= 2; ++seed) {
+        const Mesh mesh = shapes::bumpy(80, seed);
+        const Record record = recordOf(mesh);
+        ASSERT_GT(mesh.vertexCount(), 60'000U);
+        EXPECT_LE(record.fewestTriangles(), 4U);
+        EXPECT_TRUE(std::is_sorted(record.birth.begin(), record.birth.end()));
+        EXPECT_TRUE(std::is_sorted(record.error.begin(), record.error.end()));
+        for (std::uint32_t n = 0; n < record.parent.size(); ++n)
+            if (record.parent[n] != kNone) {
+                ASSERT_GT(record.parent[n], n);
+                ASSERT_GT(record.birth[record.parent[n]], record.birth[n]);
+            }
+        std::mt19937 random(seed);
+        for (int i = 0; i < 12; ++i) {
+            const auto count = static_cast<std::uint32_t>(4 + random() % mesh.triangleCount());
+            const Mesh level = cutRecord(record, count);
+            SCOPED_TRACE(count);
+            EXPECT_LE(level.triangleCount(), count);
+            EXPECT_GE(level.triangleCount() + 2, count);
+            shapes::expectSound(level);
+            EXPECT_TRUE(shapes::isClosed(level));
+        }
+    }
+}
+
+TEST(Record, seams_of_a_large_mesh_stay_closed) {
+    const Mesh mesh = shapes::texturedSphere(500, 250);
+    const Record record = recordOf(mesh);
+    for (const std::uint32_t count : {120'000U, 40'000U, 9'000U, 700U}) {
+        const Mesh level = cutRecord(record, count);
+        SCOPED_TRACE(count);
+        shapes::expectSound(level);
+        EXPECT_TRUE(shapes::isClosed(level));
+        for (const Vec3f& n : level.normals)
+            ASSERT_NEAR(n.norm(), 1, 1e-4);
+        // Texture drift: where a corner stands, its own longitude and latitude are its UV.
+        double drift = 0;
+        for (std::uint32_t v = 0; v < level.vertexCount(); ++v) {
+            const Vec3d p = level.positions[v].cast<double>().normalized();
+            const double latitude = std::acos(std::clamp(p.y(), -1.0, 1.0)) / std::numbers::pi;
+            drift = std::max(drift, std::abs(latitude - static_cast<double>(level.uvs[v].y())));
+        }
+        EXPECT_LT(drift, 0.02);
+    }
+}
+
+TEST(Record, no_face_ends_on_the_far_side_of_its_normals) {
+    for (const Mesh& mesh : {shapes::texturedSphere(300, 150), shapes::texturedSphere(60, 30)}) {
+        const Record record = recordOf(mesh);
+        for (std::uint32_t count = mesh.triangleCount() / 2; count > 40; count /= 3) {
+            const Mesh level = cutRecord(record, count);
+            for (std::uint32_t t = 0; t < level.triangleCount(); ++t) {
+                const std::uint32_t* c = &level.indices[3 * std::size_t{t}];
+                const Vec3f face = (level.positions[c[1]] - level.positions[c[0]])
+                                       .cross(level.positions[c[2]] - level.positions[c[0]]);
+                ASSERT_GE(face.dot(level.normals[c[0]] + level.normals[c[1]] + level.normals[c[2]]), 0)
+                    << "triangle " << t << " of " << count;
+            }
+        }
+    }
+}
+
+TEST(Record, loses_less_volume_than_planes_alone_would) {
+    const Mesh mesh = shapes::sphere(60);
+    const Mesh level = cutRecord(recordOf(mesh), 500);
+    const auto volume = [](const Mesh& m) {
+        double sum = 0;
+        for (std::uint32_t c = 0; c < m.indices.size(); c += 3)
+            sum += m.positions[m.indices[c]].cast<double>().dot(m.positions[m.indices[c + 1]].cast<double>().cross(
+                       m.positions[m.indices[c + 2]].cast<double>())) /
+                   6;
+        return sum;
+    };
+    const double ball = 4 * std::numbers::pi / 3;
+    EXPECT_LT(volume(level), ball);
+    EXPECT_GT(volume(level), 0.9925 * ball); // 0.9905 when placed by the planes alone
+}
+
+TEST(Record, may_be_cancelled_at_any_moment) {
+    const Mesh mesh = shapes::bumpy(70, 4);
+    std::mt19937 random(7);
+    int cancelled = 0;
+    for (int i = 0; i < 12; ++i) {
+        std::stop_source stop;
+        JobContext job;
+        job.stop = stop.get_token();
+        // Counted in reports, so that the moment does not depend on the machine.
+        int left = static_cast<int>(random() % 10);
+        job.progress = [&](double, std::string_view) {
+            if (left-- == 0)
+                stop.request_stop();
+        };
+        const auto record = recordCollapses(mesh, {}, job);
+        if (!record) {
+            EXPECT_EQ(record.error().code, ErrorCode::Cancelled);
+            ++cancelled;
+        } else {
+            EXPECT_LE(record->fewestTriangles(), 4U);
+        }
+    }
+    EXPECT_GT(cancelled, 3);
+}
+
+TEST(Record, loose_triangles_are_all_kept) {
+    Mesh mesh;
+    for (std::uint32_t i = 0; i < 40'000; ++i)
+        for (std::uint32_t k = 0; k < 3; ++k) {
+            mesh.indices.push_back(3 * i + k);
+            mesh.positions.emplace_back(static_cast<float>(i % 200) + (k == 1 ? 0.5F : 0), static_cast<float>(i / 200),
+                                        k == 2 ? 0.5F : 0.0F);
+        }
+    shapes::onePart(mesh);
+    const Record record = recordOf(mesh);
+    EXPECT_EQ(record.fewestTriangles(), 40'000U);
+    EXPECT_EQ(record.collapses(), 0U);
+}
+
 TEST(Record, any_cut_of_a_closed_mesh_is_closed_and_sound) {
     for (unsigned seed = 1; seed <= 4; ++seed) {
         const Mesh mesh = shapes::bumpy(14, seed);
