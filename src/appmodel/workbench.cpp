@@ -27,6 +27,10 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     Scene empty;
     empty.devices = usualDevices();
     document.reset(empty, {});
+    connect(&m_jobs, &JobQueue::idle, this, [this] {
+        m_keepAsked.clear();
+        emit piecesChanged();
+    });
     connect(&document, &Document::sceneChanged, this, [this] {
         dropStaleRecords();
         if (m_audit && !m_auditStale) {

@@ -60,6 +60,8 @@ public:
     void removeLevel(std::uint32_t id, int level);
     /// Whether every level keeps all loose pieces. Levels already cut are cut anew, as one step.
     void setKeepPieces(std::uint32_t id, bool keep);
+    /// As last asked for, also while the job that brings it about still runs.
+    [[nodiscard]] bool keepsPieces(std::uint32_t id) const;
     void setLocked(std::uint32_t id, int level, bool locked);
     [[nodiscard]] bool hasRecord(std::uint32_t id) const;
     /// The level being dragged, not yet in the scene; null when none is.
@@ -94,6 +96,7 @@ public:
 signals:
     void selectionChanged();
     void dragChanged();
+    void piecesChanged();
     void auditChanged();
     void shipChanged();
     void picturesChanged();
@@ -107,9 +110,12 @@ private:
     void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
     void importFiles(const QStringList& paths);
     void commitLevel(std::uint32_t id, int level, double triangles, bool insert);
-    /// Runs `then` with the record of a subject, made first when there is none. On the jobs' thread.
-    void thin(const Subject& subject, const std::string& label);
+    void thinOne(const Subject& subject, const std::string& label);
+    void thin(const std::vector<Subject>& subjects, const QString& title, const std::string& label, const QString& key);
+    void adoptThinned(const std::vector<std::pair<Subject, Subject>>& done, const std::string& label,
+                      QStringList problems);
     Result<ThinState> recordFor(const Subject& subject, const JobContext& job);
+    /// Runs `then` with the record of a subject, made first when there is none. On the jobs' thread.
     JobQueue::Finish withRecord(const Subject& subject, const JobContext& job,
                                 const std::function<JobQueue::Finish(const ThinState&, const JobContext&)>& then);
     void dropStaleRecords();
@@ -120,6 +126,7 @@ private:
     int m_level = 0;
     mutable std::mutex m_recordMutex;
     std::map<std::uint32_t, ThinState> m_records; // guarded by m_recordMutex
+    std::map<std::uint32_t, bool> m_keepAsked;    ///< by jobs that are not over yet
     std::shared_ptr<const Mesh> m_dragMesh;
     int m_dragLevel = -1;
     std::optional<Audit> m_audit;

@@ -62,90 +62,95 @@ void Workbench::thinTheRest() {
     std::vector<Subject> subjects;
     for (const std::uint32_t id : notThinned())
         subjects.push_back(*scene().find(id));
-    if (subjects.empty())
-        return;
-    m_jobs.run(
-        tr("Thinning %1 subjects").arg(subjects.size()),
-        [this, subjects](const JobContext& job) -> JobQueue::Finish {
-            std::vector<Subject> done;
-            std::vector<Error> refused;
-            for (std::size_t i = 0; i < subjects.size(); ++i) {
-                const double n = static_cast<double>(subjects.size());
-                const JobContext part = job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n);
-                auto state = recordFor(subjects[i], part.part(0, 0.6));
-                const RolePreset preset = presetFor(subjects[i].role, subjects[i].levels.front().triangles);
-                auto thinned = state ? thinSubject(subjects[i], *state, preset.targets, part.part(0.6, 1))
-                                     : Result<Subject>(state.error());
-                if (!thinned && thinned.error().code == ErrorCode::Cancelled)
-                    return [this, error = thinned.error()] { report(error); };
-                if (!thinned) {
-                    refused.push_back(thinned.error());
-                    continue;
-                }
-                thinned->rule.allowPx = preset.allowPx;
-                done.push_back(std::move(*thinned));
-            }
-            return [this, done, refused] {
-                Edit edit;
-                for (const Subject& subject : done) {
-                    const Subject* now = scene().find(subject.id);
-                    if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
-                        for (auto& change : changeSubject(scene(), subject, {}).changes)
-                            edit.changes.push_back(std::move(change));
-                }
-                edit.label = "Thin " + std::to_string(edit.changes.size()) + " subjects";
-                if (!edit.empty())
-                    document.push(std::move(edit));
-                QStringList lines;
-                for (const Error& error : refused)
-                    lines << toText(error.text());
-                if (!lines.empty())
-                    emit message(lines.join('\n'), true);
-            };
-        },
-        QStringLiteral("thin-the-rest"));
+    if (!subjects.empty())
+        thin(subjects, tr("Thinning %1 subjects").arg(subjects.size()), {}, QStringLiteral("thin-the-rest"));
 }
 
 void Workbench::thinToRole(std::uint32_t id) {
     if (const Subject* found = scene().find(id); found != nullptr && found->levels.front().mesh)
-        thin(*found, "Thin " + found->name);
+        thinOne(*found, "Thin " + found->name);
+}
+
+bool Workbench::keepsPieces(std::uint32_t id) const {
+    if (const auto asked = m_keepAsked.find(id); asked != m_keepAsked.end())
+        return asked->second;
+    const Subject* found = scene().find(id);
+    return found != nullptr && found->keepPieces;
 }
 
 void Workbench::setKeepPieces(std::uint32_t id, bool keep) {
     const Subject* found = scene().find(id);
-    if (found == nullptr || found->keepPieces == keep)
+    if (found == nullptr || keepsPieces(id) == keep)
         return;
     Subject after = *found;
     after.keepPieces = keep;
     const std::string label = (keep ? "Keep every piece of " : "Let small pieces go in ") + found->name;
     const bool cut = std::any_of(after.levels.begin(), after.levels.end(),
                                  [](const Level& l) { return l.origin == LevelOrigin::Collapsed && !l.locked; });
-    if (cut && after.levels.front().mesh)
-        thin(after, label); // its levels belong to a record that lets them go, or to one that does not
-    else
+    if (cut && after.levels.front().mesh) {
+        m_keepAsked[id] = keep;
+        thinOne(after, label); // its levels belong to a record that lets them go, or to one that does not
+    } else {
         document.push(changeSubject(scene(), after, label));
+    }
 }
 
-void Workbench::thin(const Subject& subject, const std::string& label) {
-    const std::uint32_t id = subject.id;
+void Workbench::thinOne(const Subject& subject, const std::string& label) {
+    thin({subject}, tr("Thinning %1").arg(toText(subject.name)), label, QStringLiteral("thin-%1").arg(subject.id));
+}
+
+void Workbench::thin(const std::vector<Subject>& subjects, const QString& title, const std::string& label,
+                     const QString& key) {
     m_jobs.run(
-        tr("Thinning %1").arg(toText(subject.name)),
-        [this, label, copy = subject](const JobContext& job) {
-            return withRecord(copy, job,
-                              [this, label, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
-                                  const RolePreset preset = presetFor(copy.role, copy.levels.front().triangles);
-                                  auto thinned = thinSubject(copy, state, preset.targets, rest);
-                                  if (!thinned)
-                                      return [this, error = thinned.error()] { report(error); };
-                                  thinned->rule.allowPx = preset.allowPx;
-                                  return [this, label, subject = *thinned] {
-                                      const Subject* now = scene().find(subject.id);
-                                      if (now != nullptr && now->levels.front().mesh == subject.levels.front().mesh)
-                                          document.push(changeSubject(scene(), subject, label));
-                                  };
-                              });
+        title,
+        [this, subjects, label](const JobContext& job) -> JobQueue::Finish {
+            std::vector<std::pair<Subject, Subject>> done; // as it was, thinned
+            QStringList refused;
+            for (std::size_t i = 0; i < subjects.size(); ++i) {
+                const double n = static_cast<double>(subjects.size());
+                const JobContext part = job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n);
+                auto state = recordFor(subjects[i], part.part(0, 0.7));
+                const RolePreset preset = presetFor(subjects[i].role, subjects[i].levels.front().triangles);
+                auto thinned = state ? thinSubject(subjects[i], *state, preset.targets, part.part(0.7, 1))
+                                     : Result<Subject>(state.error());
+                if (!thinned && thinned.error().code == ErrorCode::Cancelled)
+                    return [this, error = thinned.error()] { report(error); };
+                if (!thinned) {
+                    refused << toText(thinned.error().text());
+                    continue;
+                }
+                thinned->rule.allowPx = preset.allowPx;
+                done.emplace_back(subjects[i], std::move(*thinned));
+            }
+            return [this, done, refused, label] { adoptThinned(done, label, refused); };
         },
-        QStringLiteral("thin-%1").arg(id));
+        key);
+}
+
+/// What was changed in a subject while it was thinned stays; where that was its levels, they stay too.
+void Workbench::adoptThinned(const std::vector<std::pair<Subject, Subject>>& done, const std::string& label,
+                             QStringList problems) {
+    Edit edit;
+    for (const auto& [before, thinned] : done) {
+        const Subject* now = scene().find(before.id);
+        if (now == nullptr)
+            continue;
+        if (!sameLevels(*now, before)) {
+            problems << tr("%1: its levels were changed meanwhile and stay as they are; thin it again")
+                            .arg(toText(now->name));
+            continue;
+        }
+        Subject after = withLevelsOf(*now, thinned);
+        if (now->rule.allowPx == before.rule.allowPx)
+            after.rule.allowPx = thinned.rule.allowPx;
+        for (auto& change : changeSubject(scene(), after, {}).changes)
+            edit.changes.push_back(std::move(change));
+    }
+    edit.label = label.empty() ? "Thin " + std::to_string(edit.changes.size()) + " subjects" : label;
+    if (!edit.empty())
+        document.push(std::move(edit));
+    if (!problems.empty())
+        emit message(problems.join('\n'), true);
 }
 
 void Workbench::setRole(std::uint32_t id, Role role) {
@@ -228,9 +233,8 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
                             emit dragChanged();
                             report(error);
                         };
-                    const Level made = levelFrom(std::make_shared<const Mesh>(std::move(cut->mesh)), cut->deviation,
-                                                 LevelOrigin::Collapsed);
-                    return [this, copy, level, insert, made, curve = state.curve] {
+                    return [this, copy, level, insert, made = levelFrom(std::move(*cut)), curve = state.curve,
+                            pieces = state.record->pieces, aggregate = state.record->aggregate] {
                         m_dragMesh.reset();
                         m_dragLevel = -1;
                         const Subject* now = scene().find(copy.id);
@@ -240,6 +244,8 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
                         }
                         Subject after = *now;
                         after.curve = curve;
+                        after.pieces = pieces;
+                        after.aggregate = aggregate;
                         const auto at = after.levels.begin() + level;
                         if (insert) {
                             after.levels.insert(at, made);

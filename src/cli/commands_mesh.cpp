@@ -84,6 +84,7 @@ ordered_json encode(const Thinned& t, const View& view) {
         levels.push_back(
             {{"triangles", l.triangles},
              {"vertices", l.vertices},
+             {"pieces", i == 0 ? s.pieces : l.pieces},
              {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
              {"switch_distance", chain.fromMetres[i]},
              {"screen_height", i == 0 ? ordered_json(nullptr)

@@ -18,10 +18,6 @@ namespace {
 constexpr int kVersion = 1;
 constexpr double kDegrees = std::numbers::pi / 180;
 
-std::string originKey(LevelOrigin origin) {
-    return origin == LevelOrigin::Source ? "source" : origin == LevelOrigin::Collapsed ? "collapsed" : "hand-made";
-}
-
 ordered_json encodeLevel(const Level& level) {
     ordered_json out{{"origin", originKey(level.origin)},
                      {"triangles", level.triangles},
@@ -32,6 +28,10 @@ ordered_json encodeLevel(const Level& level) {
                      {"p99", level.p99},
                      {"rms", level.rms},
                      {"locked", level.locked}};
+    if (level.origin != LevelOrigin::Source)
+        out["content"] = level.content;
+    if (level.pieces > 0)
+        out["pieces"] = level.pieces;
     if (level.fixed)
         out["fixed"] = json::encode(*level.fixed);
     return out;
@@ -40,11 +40,11 @@ ordered_json encodeLevel(const Level& level) {
 Level decodeLevel(const ordered_json& in, const std::string& path) {
     Level level;
     const auto origin = json::get<std::string>(in, "origin", path);
-    if (origin != "source" && origin != "collapsed" && origin != "hand-made")
+    if (!originFromKey(origin))
         throw json::FieldError(path + "origin: \"" + origin + "\" is not source, collapsed or hand-made");
-    level.origin = origin == "source"      ? LevelOrigin::Source
-                   : origin == "collapsed" ? LevelOrigin::Collapsed
-                                           : LevelOrigin::HandMade;
+    level.origin = *originFromKey(origin);
+    level.content = json::get<std::string>(in, "content", path, "");
+    level.pieces = json::get<std::uint32_t>(in, "pieces", path, 0U);
     level.triangles = static_cast<std::uint32_t>(json::number(in, "triangles", path, 1, 4e9));
     level.vertices = static_cast<std::uint32_t>(json::number(in, "vertices", path, 0, 4e9));
     level.draws = static_cast<std::uint32_t>(json::number(in, "draws", path, 0, 1e6));
@@ -230,31 +230,26 @@ fs::path levelsFolder(const fs::path& project) {
     return project.parent_path() / (stem + ".levels");
 }
 
-/// Named after the source's content and the counts, so that a stale file is simply not found.
-fs::path levelsFile(const fs::path& project, const Subject& subject) {
-    std::string text = subject.source.hash + subject.source.family;
-    for (const Level& level : subject.levels)
-        text += fmt::format("-{}", level.triangles);
-    return levelsFolder(project) / (contentHash(std::as_bytes(std::span(text))) + ".glb");
+/// Named after what it holds, so that a stale file is simply not found.
+fs::path keptFile(const fs::path& project, const Level& level) {
+    return levelsFolder(project) / (level.content + ".glb");
 }
 
 Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
     std::vector<fs::path> wanted;
     for (const Subject& subject : scene.subjects) {
-        std::vector<std::shared_ptr<const Mesh>> cut;
-        for (const Level& level : subject.levels)
-            if (level.origin == LevelOrigin::Collapsed && level.mesh)
-                cut.push_back(level.mesh);
-        if (cut.empty())
-            continue;
-        const fs::path file = levelsFile(project, subject);
-        wanted.push_back(file.filename());
-        if (std::error_code ec; fs::exists(file, ec))
-            continue;
-        Surfaces plain;
-        plain.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
-        if (auto done = writeFile(file, encodeGlb("level", cut, plain, GlbLevels::Named, {})); !done)
-            return done;
+        for (const Level& level : subject.levels) {
+            if (level.origin != LevelOrigin::Collapsed || level.content.empty())
+                continue;
+            const fs::path file = keptFile(project, level);
+            wanted.push_back(file.filename());
+            if (std::error_code ec; fs::exists(file, ec) || !level.mesh)
+                continue;
+            Surfaces plain;
+            plain.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
+            if (auto done = writeFile(file, encodeGlb("level", {level.mesh}, plain, GlbLevels::Named, {})); !done)
+                return done;
+        }
     }
     std::error_code ec;
     for (const auto& entry : fs::directory_iterator(levelsFolder(project), ec))
@@ -264,26 +259,22 @@ Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
     return {};
 }
 
-/// Takes the cut levels from beside the project, where they are whole and of the right counts.
+/// Takes the cut levels from beside the project, where they are whole and of the right counts. False when one is
+/// missing.
 bool takeKeptLevels(Subject& subject, const fs::path& project, const JobContext& job) {
-    const fs::path file = levelsFile(project, subject);
-    if (std::error_code ec; !fs::exists(file, ec))
-        return false;
-    auto kept = readModel(file, job);
-    if (!kept || kept->size() != 1)
-        return false;
-    std::size_t next = 0;
-    std::vector<Level> levels = subject.levels;
-    for (Level& level : levels) {
-        if (level.origin != LevelOrigin::Collapsed)
+    bool all = true;
+    for (Level& level : subject.levels) {
+        if (level.origin != LevelOrigin::Collapsed || level.mesh)
             continue;
-        auto& found = kept->front().levels;
-        if (next >= found.size() || found[next].mesh.triangleCount() != level.triangles)
-            return false;
-        level.mesh = std::make_shared<const Mesh>(std::move(found[next++].mesh));
+        const fs::path file = keptFile(project, level);
+        std::error_code ec;
+        if (!level.content.empty() && fs::exists(file, ec))
+            if (auto kept = readModel(file, job);
+                kept && kept->size() == 1 && kept->front().levels.front().mesh.triangleCount() == level.triangles)
+                level.mesh = std::make_shared<const Mesh>(std::move(kept->front().levels.front().mesh));
+        all &= level.mesh != nullptr;
     }
-    subject.levels = std::move(levels);
-    return true;
+    return all;
 }
 
 } // namespace

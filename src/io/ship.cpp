@@ -34,9 +34,7 @@ std::string encodeChain(const Subject& subject, const View& view) {
         const double from = chain.fromMetres[i];
         ordered_json out{
             {"name", fmt::format("{}_LOD{}", subject.name, i)},
-            {"origin", level.origin == LevelOrigin::Source      ? "source"
-                       : level.origin == LevelOrigin::Collapsed ? "collapsed"
-                                                                : "hand-made"},
+            {"origin", originKey(level.origin)},
             {"triangles", level.triangles},
             {"vertices", level.vertices},
             {"draws", level.draws},

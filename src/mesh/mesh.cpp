@@ -1,15 +1,32 @@
 #include "mesh/mesh.h"
 
+#include "base/file.h"
+
 #include <array>
 #include <bit>
 #include <cmath>
 #include <fmt/format.h>
+#include <span>
 
 namespace thicket {
 
 std::size_t Mesh::bytes() const {
     return positions.size() * sizeof(Vec3f) + normals.size() * sizeof(Vec3f) + uvs.size() * sizeof(Vec2f) +
            colors.size() * sizeof(Vec4f) + indices.size() * sizeof(std::uint32_t);
+}
+
+std::string contentOf(const Mesh& mesh) {
+    std::string hashes;
+    const auto add = [&hashes](const auto& values) {
+        hashes += contentHash(std::as_bytes(std::span(values.data(), values.size())));
+    };
+    add(mesh.positions);
+    add(mesh.normals);
+    add(mesh.uvs);
+    add(mesh.colors);
+    add(mesh.indices);
+    add(mesh.parts);
+    return contentHash(std::as_bytes(std::span(hashes.data(), hashes.size())));
 }
 
 Bounds boundsOf(const Mesh& mesh) {

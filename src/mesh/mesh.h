@@ -80,6 +80,9 @@ Bounds boundsOf(const Mesh& mesh);
 /// Radius of the sphere round `centre` that holds every vertex, metres.
 double radiusAround(const Mesh& mesh, const Vec3d& centre);
 
+/// Hash of all that a mesh holds, in hexadecimal.
+std::string contentOf(const Mesh& mesh);
+
 /// Checks a mesh once, on entry; later loops trust it.
 /// ERRORS  BadInput naming the first bad element: no triangles, an index out of range, a position that is not a finite
 ///         number or larger than 1e12, arrays of unlike length, parts that do not cover the triangles.

@@ -95,7 +95,8 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
     const auto cut = [&](double count) {
         const AddTime time(timings != nullptr ? &timings->cutMs : nullptr);
         const double most = static_cast<double>(lighterThan) - 1;
-        return cutRecord(record, static_cast<std::uint32_t>(std::clamp(count, 0.0, std::max(most, 0.0))));
+        const auto asked = static_cast<std::uint32_t>(std::clamp(count, 0.0, std::max(most, 0.0)));
+        return CutLevel{cutRecord(record, asked), {}, piecesLeft(record, asked)};
     };
     const auto measure = [&](const Mesh& level) {
         const AddTime time(timings != nullptr ? &timings->measureMs : nullptr);
@@ -113,7 +114,7 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
             count *= record.alive.front();
         if (target.kind == TargetKind::ShareOfPrevious)
             count *= lighterThan;
-        CutLevel level{cut(std::round(count)), {}};
+        CutLevel level = cut(std::round(count));
         if (level.mesh.triangleCount() >= lighterThan)
             return noLighter();
         auto deviation = measure(level.mesh);
@@ -129,7 +130,7 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
     std::optional<CutLevel> best;
     double count = std::clamp(curve.trianglesAt(target.value), low, std::max(low, high));
     for (int step = 0; step < 8 && high >= low; ++step) {
-        CutLevel level{cut(count), {}};
+        CutLevel level = cut(count);
         if (level.mesh.triangleCount() >= lighterThan)
             break;
         auto deviation = measure(level.mesh);

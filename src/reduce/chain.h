@@ -31,6 +31,7 @@ struct DeviationCurve {
 struct CutLevel {
     Mesh mesh;
     Deviation deviation;
+    std::uint32_t pieces = 1; ///< loose pieces it still has
 };
 
 struct ChainTimings {

@@ -98,6 +98,13 @@ std::uint32_t collapsesForTriangles(const Record& record, std::uint32_t triangle
     return static_cast<std::uint32_t>(found - record.alive.begin());
 }
 
+std::uint32_t piecesLeft(const Record& record, std::uint32_t triangles) {
+    const std::uint32_t time = collapsesForTriangles(record, triangles);
+    const auto later = std::upper_bound(record.drops.begin(), record.drops.end(), time,
+                                        [](std::uint32_t at, const Record::PieceDrop& d) { return at < d.time; });
+    return record.pieces - static_cast<std::uint32_t>(later - record.drops.begin());
+}
+
 void addCheckpoints(Record& record) {
     constexpr std::uint32_t kSmallest = 2000; // below, a cut takes no time worth saving
     record.checkpoints.clear();

@@ -92,6 +92,11 @@ void insertDrops(Record& record, const DeviationCurve& curve, const reduce::Drop
 
 } // namespace
 
+std::uint32_t countPieces(const Record& record) {
+    std::vector<std::uint32_t> pieceOf;
+    return findPieces(record, pieceOf);
+}
+
 Result<void> dropPieces(Record& record, const DeviationCurve& curve, const PieceOptions& options,
                         const JobContext& job) {
     std::vector<std::uint32_t> pieceOf;

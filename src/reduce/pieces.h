@@ -22,6 +22,9 @@ struct PieceOptions {
 Result<void> dropPieces(Record& record, const DeviationCurve& curve, const PieceOptions& options,
                         const JobContext& job);
 
+/// Loose pieces of a record's surface: sets of triangles that hang together by points.
+std::uint32_t countPieces(const Record& record);
+
 /// Grows the pieces of a level so that they cover what all did: strands get thicker by 1/keptShare, compact and flat
 /// pieces larger by its root, both at most kMostGrowth times and so that nothing moves farther than `mostMetres`.
 /// pieceOf  one entry a triangle of the level.

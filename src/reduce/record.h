@@ -80,6 +80,9 @@ struct ReduceOptions {
 ///         edges, and collapses large meshes by regions.
 Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, const JobContext& job);
 
+/// Loose pieces that a level of so many triangles still has.
+std::uint32_t piecesLeft(const Record& record, std::uint32_t triangles);
+
 /// The collapse count after which at most `triangles` are left (or the last, when so few cannot be reached).
 std::uint32_t collapsesForTriangles(const Record& record, std::uint32_t triangles);
 

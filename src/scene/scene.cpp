@@ -34,6 +34,17 @@ std::optional<Role> roleFromKey(const std::string& key) {
     return std::nullopt;
 }
 
+std::string originKey(LevelOrigin origin) {
+    return origin == LevelOrigin::Source ? "source" : origin == LevelOrigin::Collapsed ? "collapsed" : "hand-made";
+}
+
+std::optional<LevelOrigin> originFromKey(const std::string& key) {
+    for (const LevelOrigin origin : {LevelOrigin::Source, LevelOrigin::Collapsed, LevelOrigin::HandMade})
+        if (originKey(origin) == key)
+            return origin;
+    return std::nullopt;
+}
+
 const Subject* Scene::find(std::uint32_t id) const {
     const auto found = std::find_if(subjects.begin(), subjects.end(), [id](const Subject& s) { return s.id == id; });
     return found == subjects.end() ? nullptr : &*found;
@@ -155,6 +166,7 @@ Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, Le
     level.triangles = mesh->triangleCount();
     level.vertices = mesh->vertexCount();
     level.draws = static_cast<std::uint32_t>(mesh->parts.size());
+    level.content = contentOf(*mesh);
     level.mesh = std::move(mesh);
     level.origin = origin;
     level.deviation = deviation.max();

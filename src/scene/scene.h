@@ -19,15 +19,18 @@ std::string roleKey(Role role);  ///< "working-piece", for files and the command
 std::optional<Role> roleFromKey(const std::string& key);
 
 enum class LevelOrigin { Source, Collapsed, HandMade };
+std::string originKey(LevelOrigin origin); ///< "collapsed", for files
+std::optional<LevelOrigin> originFromKey(const std::string& key);
 
 struct Level {
     std::shared_ptr<const Mesh> mesh; ///< null until cut again after a project was opened
+    std::string content;              ///< hash of the mesh: the name of the file it is kept in beside the project
     std::uint32_t triangles = 0;
     std::uint32_t vertices = 0;
     std::uint32_t draws = 0;
+    std::uint32_t pieces = 0; ///< loose pieces it still has; 0: not counted
     LevelOrigin origin = LevelOrigin::Collapsed;
     bool locked = false;
-    bool measured = true; ///< false while the deviation is only read off the curve
     double deviation = 0; ///< largest found, metres, two-sided
     double promised = 0;  ///< what switching relies on: deviation and a little more
     double p99 = 0;
@@ -52,11 +55,10 @@ struct Subject {
     std::uint32_t pieces = 1; ///< loose pieces of L0, as its record found them
     bool aggregate = false;   ///< far levels have fewer of them, grown to hold the cover
     bool keepPieces = false;  ///< loose pieces stay in every level, however small they get on screen
-    Bounds bounds; ///< of L0, own space
+    Bounds bounds;            ///< of L0, own space
     double radius = 1;
     DeviationCurve curve;
     std::vector<Finding> findings;
-    bool placedByHand = false; ///< false: one copy at the origin stands in until placements are given
 };
 
 struct Placement {

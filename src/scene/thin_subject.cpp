@@ -29,7 +29,9 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8));
     if (!curve)
         return curve.error();
-    if (!subject.keepPieces) {
+    if (subject.keepPieces) {
+        record->pieces = countPieces(*record);
+    } else {
         if (auto done = dropPieces(*record, *curve, {}, job.part(0.8, 0.9)); !done)
             return done.error();
         if (!record->drops.empty()) {
@@ -81,9 +83,7 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             level->deviation.max() > kMostOff * subject.bounds.diagonal())
             break; // a share was asked for, not this shape
         previous = level->mesh.triangleCount();
-        const Deviation deviation = level->deviation;
-        out.levels.push_back(
-            levelFrom(std::make_shared<const Mesh>(std::move(level->mesh)), deviation, LevelOrigin::Collapsed));
+        out.levels.push_back(levelFrom(std::move(*level)));
     }
     if (out.levels.size() == 1 && kept.empty())
         return last;
@@ -97,6 +97,28 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     return out;
 }
 
+Level levelFrom(CutLevel cut) {
+    Level level = levelFrom(std::make_shared<const Mesh>(std::move(cut.mesh)), cut.deviation, LevelOrigin::Collapsed);
+    level.pieces = cut.pieces;
+    return level;
+}
+
+Subject withLevelsOf(const Subject& now, const Subject& thinned) {
+    Subject out = now;
+    out.levels = thinned.levels;
+    out.curve = thinned.curve;
+    out.pieces = thinned.pieces;
+    out.aggregate = thinned.aggregate;
+    out.keepPieces = thinned.keepPieces;
+    return out;
+}
+
+bool sameLevels(const Subject& a, const Subject& b) {
+    return std::equal(
+        a.levels.begin(), a.levels.end(), b.levels.begin(), b.levels.end(),
+        [](const Level& x, const Level& y) { return x.mesh == y.mesh && x.locked == y.locked && x.fixed == y.fixed; });
+}
+
 Subject restoreLevels(const Subject& subject, const ThinState& state) {
     Subject out = subject;
     out.curve = state.curve;
@@ -104,7 +126,9 @@ Subject restoreLevels(const Subject& subject, const ThinState& state) {
     out.aggregate = state.record->aggregate;
     for (Level& level : out.levels)
         if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
+            level.pieces = piecesLeft(*state.record, level.triangles);
             level.mesh = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));
+            level.content = contentOf(*level.mesh);
             level.triangles = level.mesh->triangleCount();
             level.vertices = level.mesh->vertexCount();
             level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());

@@ -19,7 +19,8 @@ struct ThinState {
     }
 };
 
-/// Records a subject's L0, lets loose pieces go unless it keeps them, and measures its curve. REQUIRES L0 has its mesh. ERRORS Cancelled, BadInput.
+/// Records a subject's L0, lets loose pieces go unless it keeps them, and measures its curve. REQUIRES L0 has its mesh.
+/// ERRORS Cancelled, BadInput.
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job);
 
 /// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no
@@ -27,6 +28,13 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
 /// ERRORS  Cancelled; CheckFailed when not a single lighter level can be made.
 Result<Subject> thinSubject(const Subject& subject, const ThinState& state, const std::vector<LevelTarget>& targets,
                             const JobContext& job, ChainTimings* timings = nullptr);
+
+Level levelFrom(CutLevel cut);
+
+/// A subject as it is now with what thinning made of an earlier copy of it: its levels, curve and pieces.
+Subject withLevelsOf(const Subject& now, const Subject& thinned);
+/// Whether both have the same meshes, locks and hand-set switches.
+bool sameLevels(const Subject& a, const Subject& b);
 
 /// Cuts again the meshes of levels that have none (a project just opened). Deviations are kept as they were saved.
 Subject restoreLevels(const Subject& subject, const ThinState& state);

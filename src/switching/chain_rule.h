@@ -16,6 +16,7 @@ enum class MeasureFrom { NearestPoint, Centre, Depth };
 struct FixedSwitch {
     DecideBy unit = DecideBy::Distance;
     double value = 0;
+    bool operator==(const FixedSwitch&) const = default;
 };
 
 struct SwitchRule {

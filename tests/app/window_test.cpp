@@ -430,13 +430,40 @@ TEST_F(WindowTest, keeping_every_piece_cuts_anew_as_one_step) {
     const auto fewest = [&] { return window->bench().subject()->curve.triangles.back(); };
     EXPECT_EQ(window->bench().subject()->pieces, 21U);
     const std::uint32_t light = fewest();
+    EXPECT_EQ(window->bench().subject()->levels.back().pieces, 1U);
     window->bench().setKeepPieces(window->bench().subjectId(), true);
+    EXPECT_TRUE(window->bench().keepsPieces(window->bench().subjectId())) << "shown as asked for while it runs";
     waitForJobs();
+    EXPECT_EQ(window->bench().subject()->levels.back().pieces, 21U);
     EXPECT_TRUE(window->bench().subject()->keepPieces);
     EXPECT_GE(fewest(), light + 20 * 4);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_FALSE(window->bench().subject()->keepPieces);
     EXPECT_EQ(fewest(), light);
+}
+
+TEST_F(WindowTest, what_is_changed_while_a_subject_is_thinned_stays) {
+    openBall(120);
+    window->setStage(Stage::Thin);
+    Workbench& bench = window->bench();
+    const std::uint32_t id = bench.subjectId();
+    bench.thinToRole(id);
+    bench.renameSubject(id, QStringLiteral("Buoy"));
+    bench.setRole(id, Role::Horizon);
+    ASSERT_TRUE(bench.jobs().busy());
+    waitForJobs();
+    EXPECT_EQ(bench.subject()->name, "Buoy");
+    EXPECT_EQ(bench.subject()->role, Role::Horizon);
+    EXPECT_GT(bench.subject()->levels.size(), 2U);
+
+    // Levels that were changed meanwhile are not replaced, and that is said.
+    bench.thinToRole(id);
+    bench.removeLevel(id, 1);
+    const std::size_t left = bench.subject()->levels.size();
+    ASSERT_TRUE(bench.jobs().busy());
+    waitForJobs();
+    EXPECT_EQ(bench.subject()->levels.size(), left);
+    EXPECT_TRUE(window->messageText().contains(QStringLiteral("changed meanwhile")));
 }
 
 } // namespace thicket::app

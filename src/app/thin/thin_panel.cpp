@@ -57,9 +57,12 @@ void LevelCard::paintEvent(QPaintEvent*) {
     };
     line(0, QStringLiteral("L%1%2").arg(m_level).arg(level.locked ? tr("  locked") : QString()), groupedText(triangles),
          l.text, 12.5, 600);
+    const bool thinned = level.pieces > 0 && level.pieces < s->pieces;
     const QString origin = level.origin == LevelOrigin::Source     ? tr("the source")
                            : level.origin == LevelOrigin::HandMade ? tr("made by hand")
-                                                                   : tr("surface collapse");
+                           : thinned ? (s->aggregate ? tr("%1 of %2 pieces, grown") : tr("%1 of %2 pieces"))
+                                           .arg(groupedText(level.pieces), groupedText(s->pieces))
+                                     : tr("surface collapse");
     const double share = 100.0 * triangles / s->levels.front().triangles;
     line(1, origin, QStringLiteral("%1 %").arg(share, 0, 'g', share >= 9.95 ? 3 : 2), l.quiet, 11, 400);
     if (m_level == 0) {
@@ -173,6 +176,7 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(m_thin, &QPushButton::clicked, this, [this] { m_bench.thinToRole(m_bench.subjectId()); });
     connect(&bench.document, &Document::sceneChanged, this, &ThinPanel::refresh);
     connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
+    connect(&bench, &Workbench::piecesChanged, this, &ThinPanel::refresh);
     refresh();
 }
 
@@ -207,7 +211,7 @@ void ThinPanel::refresh() {
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
     m_pieces->setVisible(s->pieces > 1);
-    m_pieces->setChecked(s->keepPieces);
+    m_pieces->setChecked(m_bench.keepsPieces(s->id));
     m_pieces->setToolTip(
         s->aggregate
             ? tr("%1 loose pieces, much alike: far levels have fewer of them, grown to hold the cover.\nKeep them all "

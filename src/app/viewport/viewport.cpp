@@ -79,7 +79,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     connect(&bench, &Workbench::selectionChanged, this, [this] {
         if (solo() && m_framed != m_bench.subjectId())
             frameSelection();
-        update();
+        moved(); // a light picture at once, the exact one when it is ready: never an old one under new words
     });
     rebuild();
 }
@@ -103,12 +103,12 @@ void Viewport::setStage(Stage stage) {
         m_sceneViewSet = true;
         frameSelection();
     }
-    update();
+    moved();
 }
 
 void Viewport::setShading(Shading shading) {
     m_shading = shading;
-    update();
+    moved();
 }
 
 void Viewport::setArrangement(Arrangement arrangement) {
@@ -126,7 +126,7 @@ void Viewport::rebuild() {
         frameSelection();
     selectNow();
     m_warm.start();
-    update();
+    moved();
 }
 
 View Viewport::shotView() const {
