@@ -39,8 +39,9 @@ QString hintFor(Stage stage) {
         return QObject::tr("Drop files anywhere · click a finding to look at the place · drag turns, Shift-drag moves, "
                            "wheel comes nearer · Home frames");
     case Stage::Thin:
-        return QObject::tr("Drag a pin along the curve to change a level · double-click the chart to add one · Left "
-                           "and Right move the selected pin");
+        return QObject::tr(
+            "Drag a pin along the curve to change a level · double-click the chart to add one · hold B to see "
+            "the source · L changes the arrangement");
     case Stage::Switch:
         return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "
                            "the camera back");
@@ -299,12 +300,15 @@ QWidget* MainWindow::makeCentre() {
     box->setContentsMargins(0, 0, 0, 0);
     m_viewport = new Viewport(m_bench);
     box->addWidget(m_viewport);
-    m_shading = new Segmented(
-        {tr("Shaded"), tr("Edges"), tr("Levels")},
-        {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"), tr("Each level in its colour (3)")},
-        m_viewBox);
-    m_arrangement = new Segmented({tr("One"), tr("Line-up")},
-                                  {tr("Only the selected level"), tr("All levels side by side (L)")}, m_viewBox);
+    m_shading = new Segmented({tr("Shaded"), tr("Edges"), tr("Levels"), tr("Heat")},
+                              {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"),
+                               tr("Each level in its colour (3)"), tr("Where a level is off, and by how much (4)")},
+                              m_viewBox);
+    m_arrangement = new Segmented({tr("One"), tr("Line-up"), tr("Wipe")},
+                                  {tr("Only the selected level; hold B to see the source in its place"),
+                                   tr("All levels side by side (L)"),
+                                   tr("The source on the left, the selected level on the right; drag the line (L)")},
+                                  m_viewBox);
     connect(m_shading, &Segmented::picked, this, [this](int i) { m_viewport->setShading(static_cast<Shading>(i)); });
     connect(m_arrangement, &Segmented::picked, this,
             [this](int i) { m_viewport->setArrangement(static_cast<Arrangement>(i)); });
@@ -431,15 +435,17 @@ void MainWindow::makeActions() {
     for (int i = 0; i < 5; ++i)
         add(nullptr, stageName(static_cast<Stage>(i)), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)),
             [this, i] { setStage(static_cast<Stage>(i)); });
-    for (int i = 0; i < 3; ++i)
+    for (int i = 0; i < 4; ++i)
         add(nullptr, {}, QKeySequence(Qt::Key_1 + i), [this, i] {
+            if (i == 3 && m_stage != Stage::Thin)
+                return;
             m_shading->setCurrent(i);
             m_viewport->setShading(static_cast<Shading>(i));
         });
     add(nullptr, {}, QKeySequence(Qt::Key_L), [this] {
         if (m_stage != Stage::Thin)
             return;
-        m_arrangement->setCurrent(1 - m_arrangement->current());
+        m_arrangement->setCurrent((m_arrangement->current() + 1) % 3);
         m_viewport->setArrangement(static_cast<Arrangement>(m_arrangement->current()));
     });
     add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] { m_viewport->frameSelection(); });
@@ -473,6 +479,8 @@ void MainWindow::setStage(Stage stage) {
     m_bottom->setCurrentIndex(static_cast<int>(stage));
     m_panels->setCurrentIndex(static_cast<int>(stage));
     m_arrangement->setVisible(stage == Stage::Thin);
+    m_shading->setCount(stage == Stage::Thin ? 4 : 3);
+    m_viewport->setShading(static_cast<Shading>(m_shading->current()));
     m_hint->setText(hintFor(stage));
     playRoute(false);
     m_viewport->setStage(stage);
@@ -492,6 +500,26 @@ void MainWindow::placeOverlays() {
 void MainWindow::resizeEvent(QResizeEvent* event) {
     QMainWindow::resizeEvent(event);
     QTimer::singleShot(0, this, [this] { placeOverlays(); });
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_B && m_stage == Stage::Thin && !event->isAutoRepeat())
+        m_viewport->showSource(true);
+    else
+        QMainWindow::keyPressEvent(event);
+}
+
+void MainWindow::keyReleaseEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_B && !event->isAutoRepeat())
+        m_viewport->showSource(false);
+    else
+        QMainWindow::keyReleaseEvent(event);
+}
+
+void MainWindow::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::ActivationChange && m_viewport != nullptr)
+        m_viewport->showSource(false); // the release of the key may go elsewhere
+    QMainWindow::changeEvent(event);
 }
 
 void MainWindow::refreshTitle() {

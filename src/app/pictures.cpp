@@ -37,6 +37,14 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.bench().selectLevel(2);
     settle(app, window, 2500); // the cards' pictures are made in the background
     shot(QStringLiteral("thin"));
+    window.arrangementChoice().setCurrent(2);
+    window.viewport().setArrangement(Arrangement::Wipe);
+    window.shadingChoice().setCurrent(3);
+    window.viewport().setShading(Shading::Heat);
+    settle(app, window, 2500);
+    shot(QStringLiteral("heat"));
+    window.shadingChoice().setCurrent(0);
+    window.viewport().setShading(Shading::Shaded);
     window.setStage(Stage::Switch);
     window.viewport().standAt(32);
     shot(QStringLiteral("switch"));

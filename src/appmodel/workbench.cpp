@@ -2,7 +2,6 @@
 
 #include "base/text.h"
 #include "budget/devices.h"
-#include "measure/picture.h"
 
 #include <algorithm>
 #include <cmath>
@@ -404,30 +403,6 @@ void Workbench::ship(const QString& folder, const ShipOptions& options) {
                          false);
         };
     });
-}
-
-QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh) {
-    if (!mesh)
-        return {};
-    const auto known = m_pictures.find(mesh.get());
-    if (known != m_pictures.end() && !known->second.first.expired())
-        return known->second.second;
-    std::erase_if(m_pictures, [](const auto& entry) { return entry.second.first.expired(); });
-    m_pictures[mesh.get()] = {mesh, QImage()};
-    m_quick.run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
-        PictureOptions options;
-        options.width = 104;
-        options.height = 104;
-        const Picture picture = renderPicture(*mesh, options);
-        const QImage image =
-            QImage(picture.rgba.data(), picture.width, picture.height, 4 * picture.width, QImage::Format_RGBA8888)
-                .copy();
-        return [this, mesh, image] {
-            m_pictures[mesh.get()] = {mesh, image};
-            emit picturesChanged();
-        };
-    });
-    return {};
 }
 
 } // namespace thicket::app

@@ -5,6 +5,7 @@
 #include "appmodel/job_queue.h"
 #include "budget/audit.h"
 #include "io/ship.h"
+#include "measure/heat.h"
 #include "scene/thin_subject.h"
 
 #include <QImage>
@@ -92,6 +93,8 @@ public:
 
     /// A small picture of a mesh; null until it is made, then picturesChanged.
     [[nodiscard]] QImage picture(const std::shared_ptr<const Mesh>& mesh);
+    /// Where a level is off; null until it is worked out, then heatChanged.
+    [[nodiscard]] std::shared_ptr<const Heat> heat(const Subject& subject, int level);
 
 signals:
     void selectionChanged();
@@ -100,6 +103,7 @@ signals:
     void auditChanged();
     void shipChanged();
     void picturesChanged();
+    void heatChanged();
     /// One clear message for the user; `serious` ones stay until dismissed.
     void message(const QString& text, bool serious);
     void recoveryFound(const QString& project, const QString& autosave);
@@ -133,6 +137,12 @@ private:
     bool m_auditStale = false;
     std::optional<ShipReport> m_report;
     std::map<const Mesh*, std::pair<std::weak_ptr<const Mesh>, QImage>> m_pictures;
+    struct KeptHeat {
+        std::weak_ptr<const Mesh> level;
+        std::weak_ptr<const Mesh> source;
+        std::shared_ptr<const Heat> heat;
+    };
+    std::map<const Mesh*, KeptHeat> m_heats;
 };
 
 } // namespace thicket::app

@@ -466,4 +466,49 @@ TEST_F(WindowTest, what_is_changed_while_a_subject_is_thinned_stays) {
     EXPECT_TRUE(window->messageText().contains(QStringLiteral("changed meanwhile")));
 }
 
+TEST_F(WindowTest, a_level_is_compared_by_wipe_heat_and_a_held_key) {
+    thinBall();
+    Viewport& view = window->viewport();
+    window->bench().selectLevel(2);
+    rest();
+    const std::uint64_t source = window->bench().subject()->levels[0].triangles;
+    const std::uint64_t level = window->bench().subject()->levels[2].triangles;
+    EXPECT_EQ(view.submittedTriangles(), level);
+
+    QTest::keyPress(window.get(), Qt::Key_B);
+    rest();
+    EXPECT_EQ(view.submittedTriangles(), source) << "while the key is held the source is shown";
+    QTest::keyRelease(window.get(), Qt::Key_B);
+    rest();
+    EXPECT_EQ(view.submittedTriangles(), level);
+
+    const QRect wipe = window->arrangementChoice().cell(2);
+    QTest::mouseClick(&window->arrangementChoice(), Qt::LeftButton, {}, wipe.center());
+    rest();
+    EXPECT_EQ(view.submittedTriangles(), source + level);
+    drag(&view, QPoint(view.width() / 2, 200), QPoint(view.width() / 4, 200));
+    EXPECT_NEAR(view.wipe(), 0.25, 0.02);
+    rest();
+
+    // Each side is what it says: coloured by level, left and right of the line differ.
+    QTest::mouseClick(&window->shadingChoice(), Qt::LeftButton, {}, window->shadingChoice().cell(2).center());
+    drag(&view, QPoint(view.width() / 4, 200), QPoint(view.width() / 2, 200));
+    rest();
+    const QImage sides = view.grabFramebuffer();
+    const auto at = [&sides](double x) {
+        return sides.pixelColor(static_cast<int>(sides.width() * x), sides.height() / 2);
+    };
+    EXPECT_GT(at(0.45).red(), at(0.55).red() + 20) << "L0 is the lightest colour, L2 a green one";
+
+    QTest::mouseClick(&window->arrangementChoice(), Qt::LeftButton, {}, window->arrangementChoice().cell(0).center());
+    const QImage plain = (rest(), view.grabFramebuffer());
+    QTest::mouseClick(&window->shadingChoice(), Qt::LeftButton, {}, window->shadingChoice().cell(3).center());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().heat(*window->bench().subject(), 2) != nullptr; }, 10000));
+    rest();
+    EXPECT_NE(view.grabFramebuffer(), plain);
+    EXPECT_GT(view.submittedTriangles(), level) << "the level's surface is split finely to be coloured";
+    window->setStage(Stage::Switch);
+    EXPECT_EQ(window->viewport().shading(), Shading::Shaded) << "heat belongs to Thin";
+}
+
 } // namespace thicket::app

@@ -14,7 +14,7 @@
 namespace thicket::app {
 
 Segmented::Segmented(const QStringList& choices, const QStringList& tips, QWidget* parent)
-    : QWidget(parent), m_choices(choices), m_tips(tips) {
+    : QWidget(parent), m_choices(choices), m_tips(tips), m_count(static_cast<int>(choices.size())) {
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setFixedSize(sizeHint());
@@ -22,19 +22,26 @@ Segmented::Segmented(const QStringList& choices, const QStringList& tips, QWidge
 }
 
 QSize Segmented::sizeHint() const {
-    return {static_cast<int>(m_choices.size()) * 78, 26};
+    return {m_count * 78, 26};
 }
 
 QRect Segmented::cell(int index) const {
-    const int w = width() / static_cast<int>(m_choices.size());
+    const int w = width() / m_count;
     return {index * w, 0, w, height()};
 }
 
 void Segmented::setCurrent(int index) {
-    if (index == m_current || index < 0 || index >= m_choices.size())
+    if (index == m_current || index < 0 || index >= m_count)
         return;
     m_current = index;
     setAccessibleDescription(m_choices[index]);
+    update();
+}
+
+void Segmented::setCount(int count) {
+    m_count = count;
+    m_current = m_current < count ? m_current : 0;
+    setFixedSize(sizeHint());
     update();
 }
 
@@ -45,7 +52,7 @@ void Segmented::paintEvent(QPaintEvent*) {
     p.setPen(QPen(hasFocus() ? l.accent : l.line, 1));
     p.setBrush(l.ground);
     p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 5, 5);
-    for (int i = 0; i < m_choices.size(); ++i) {
+    for (int i = 0; i < m_count; ++i) {
         const QRect c = cell(i);
         if (i == m_current) {
             p.setPen(Qt::NoPen);
@@ -59,7 +66,7 @@ void Segmented::paintEvent(QPaintEvent*) {
 }
 
 void Segmented::mousePressEvent(QMouseEvent* event) {
-    for (int i = 0; i < m_choices.size(); ++i)
+    for (int i = 0; i < m_count; ++i)
         if (cell(i).contains(event->pos()) && i != m_current) {
             setCurrent(i);
             emit picked(i);
@@ -68,7 +75,7 @@ void Segmented::mousePressEvent(QMouseEvent* event) {
 
 void Segmented::keyPressEvent(QKeyEvent* event) {
     const int step = event->key() == Qt::Key_Right ? 1 : event->key() == Qt::Key_Left ? -1 : 0;
-    if (step == 0 || m_current + step < 0 || m_current + step >= m_choices.size()) {
+    if (step == 0 || m_current + step < 0 || m_current + step >= m_count) {
         QWidget::keyPressEvent(event);
         return;
     }
@@ -79,7 +86,7 @@ void Segmented::keyPressEvent(QKeyEvent* event) {
 bool Segmented::event(QEvent* event) {
     if (event->type() == QEvent::ToolTip) {
         const auto* help = static_cast<QHelpEvent*>(event);
-        for (int i = 0; i < m_choices.size() && i < m_tips.size(); ++i)
+        for (int i = 0; i < m_count && i < m_tips.size(); ++i)
             if (cell(i).contains(help->pos()))
                 QToolTip::showText(help->globalPos(), m_tips[i], this);
         return true;

@@ -18,6 +18,8 @@ public:
     Segmented(const QStringList& choices, const QStringList& tips, QWidget* parent = nullptr);
     [[nodiscard]] int current() const { return m_current; }
     void setCurrent(int index);
+    /// Only the first `count` choices are there; one beyond gives way to the first, without a signal.
+    void setCount(int count);
     [[nodiscard]] QRect cell(int index) const;
     QSize sizeHint() const override;
 
@@ -34,6 +36,7 @@ private:
     QStringList m_choices;
     QStringList m_tips;
     int m_current = 0;
+    int m_count = 0;
 };
 
 /// Paints a subject: picture, name, weight, staircase of its levels, a dot when something is found.

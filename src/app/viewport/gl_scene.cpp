@@ -2,6 +2,10 @@
 
 #include "app/look/look.h"
 
+#include <algorithm>
+#include <array>
+#include <cmath>
+
 namespace thicket::app {
 namespace {
 
@@ -9,21 +13,23 @@ const char* kSurfaceVertex = R"(#version 330 core
 layout(location=0) in vec3 position;
 layout(location=1) in vec3 normal;
 layout(location=2) in vec2 uv;
+layout(location=3) in float value;
 uniform mat4 uPlace, uViewProjection;
 uniform mat3 uNormal;
-out vec3 vWorld; out vec3 vNormal; out vec2 vUv;
+out vec3 vWorld; out vec3 vNormal; out vec2 vUv; out float vValue;
 void main() {
   vec4 w = uPlace * vec4(position, 1.0);
-  vWorld = w.xyz; vNormal = uNormal * normal; vUv = uv;
+  vWorld = w.xyz; vNormal = uNormal * normal; vUv = uv; vValue = value;
   gl_Position = uViewProjection * w;
 })";
 
 // Squares and roots stand in for the usual power of 2.2: software rendering pays for every power.
 // An ordered 4 x 4 dither in screen space: a level and the one it fades from keep complementary pixels.
 const char* kSurfaceFragment = R"(#version 330 core
-in vec3 vWorld; in vec3 vNormal; in vec2 vUv;
+in vec3 vWorld; in vec3 vNormal; in vec2 vUv; in float vValue;
 uniform vec4 uBase; uniform sampler2D uTexture; uniform bool uHasTexture, uHasNormals, uFlat;
 uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
+uniform int uValueUse; uniform float uValueScale; uniform vec3 uHeat[5]; uniform vec3 uCare;
 out vec4 color;
 const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
 void main() {
@@ -42,6 +48,13 @@ void main() {
   vec3 n = uHasNormals ? normalize(vNormal) : face;
   if (dot(n, face) < 0.0) n = -n;
   base.rgb = mix(base.rgb, uTint.rgb * 0.72, uTint.a);
+  if (uValueUse == 1) {
+    float at = clamp(vValue * uValueScale, 0.0, 1.0) * 4.0;
+    int i = min(int(at), 3);
+    base.rgb = mix(uHeat[i], uHeat[i + 1], at - float(i)) * 0.8;
+  } else if (uValueUse == 2) {
+    base.rgb = mix(base.rgb, uCare, 0.75 * clamp(vValue * uValueScale, 0.0, 1.0));
+  }
   vec3 sun = normalize(vec3(0.45, 0.8, 0.35));
   vec3 light = mix(vec3(0.17,0.16,0.14), vec3(0.36,0.39,0.42), 0.5 + 0.5*n.y) + vec3(0.95,0.92,0.84)*max(dot(n, sun), 0.0);
   vec3 h = normalize(sun + toEye);
@@ -81,7 +94,17 @@ bool GlScene::initialize() {
             m_surface.uniformLocation("uHasTexture"), m_surface.uniformLocation("uHasNormals"),
             m_surface.uniformLocation("uTint"),       m_surface.uniformLocation("uFade"),
             m_surface.uniformLocation("uEye"),        m_surface.uniformLocation("uFlat"),
-            m_surface.uniformLocation("uCutoff")};
+            m_surface.uniformLocation("uCutoff"),     m_surface.uniformLocation("uValueUse"),
+            m_surface.uniformLocation("uValueScale")};
+    m_surface.bind();
+    const auto squared = [](const QColor& c) {
+        return QVector3D(std::pow(static_cast<float>(c.redF()), 2.0F), std::pow(static_cast<float>(c.greenF()), 2.0F),
+                         std::pow(static_cast<float>(c.blueF()), 2.0F));
+    };
+    for (int i = 0; i < 5; ++i)
+        m_surface.setUniformValue(QByteArray("uHeat[" + QByteArray::number(i) + "]").constData(),
+                                  squared(heatColor(i / 4.0)));
+    m_surface.setUniformValue("uCare", squared(Look::now().accent));
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
     glGenBuffers(1, &m_lineBuffer);
@@ -96,6 +119,9 @@ void GlScene::release() {
     }
     for (auto& [key, texture] : m_textures)
         glDeleteTextures(1, &texture.id);
+    for (auto& [key, values] : m_values)
+        glDeleteBuffers(1, &values.buffer);
+    m_values.clear();
     m_meshes.clear();
     m_textures.clear();
     glDeleteVertexArrays(1, &m_emptyVao);
@@ -111,12 +137,45 @@ void GlScene::forget() {
         glDeleteBuffers(4, entry.second.buffers);
         return true;
     });
+    std::erase_if(m_values, [this](auto& entry) {
+        if (!entry.second.owner.expired())
+            return false;
+        glDeleteBuffers(1, &entry.second.buffer);
+        return true;
+    });
     std::erase_if(m_textures, [this](auto& entry) {
         if (!entry.second.owner.expired())
             return false;
         glDeleteTextures(1, &entry.second.id);
         return true;
     });
+}
+
+GLuint GlScene::valueBuffer(const std::shared_ptr<const std::vector<float>>& values) {
+    GpuValues& gpu = m_values[values.get()];
+    if (gpu.buffer != 0 && !gpu.owner.expired())
+        return gpu.buffer;
+    if (gpu.buffer == 0)
+        glGenBuffers(1, &gpu.buffer);
+    gpu.owner = values;
+    glBindBuffer(GL_ARRAY_BUFFER, gpu.buffer);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(values->size() * sizeof(float)), values->data(),
+                 GL_STATIC_DRAW);
+    return gpu.buffer;
+}
+
+QColor GlScene::heatColor(double share) {
+    // From a cool dark to a warm light: brightness rises all the way, so it reads without hue as well.
+    static const std::array<QColor, 5> kStops{QColor(0x30, 0x4a, 0x5c), QColor(0x3d, 0x7f, 0x85),
+                                              QColor(0x86, 0xa8, 0x6a), QColor(0xe0, 0xb0, 0x5a),
+                                              QColor(0xff, 0xe9, 0xb8)};
+    const double at = std::clamp(share, 0.0, 1.0) * 4;
+    const auto i = std::min<std::size_t>(static_cast<std::size_t>(at), 3);
+    const auto t = static_cast<float>(at - static_cast<double>(i));
+    const auto mix = [t](float a, float b) { return a + (b - a) * t; };
+    return QColor::fromRgbF(mix(kStops[i].redF(), kStops[i + 1].redF()),
+                            mix(kStops[i].greenF(), kStops[i + 1].greenF()),
+                            mix(kStops[i].blueF(), kStops[i + 1].blueF()));
 }
 
 bool GlScene::warm(const std::shared_ptr<const Mesh>& mesh) {
@@ -188,6 +247,8 @@ GLuint GlScene::texture(const std::shared_ptr<const Surfaces>& surfaces, int ima
 }
 
 void GlScene::resume(int width, int height) {
+    m_width = width;
+    m_height = height;
     glViewport(0, 0, width, height);
     glDisable(GL_BLEND);
     glDisable(GL_CULL_FACE);
@@ -237,6 +298,24 @@ std::uint32_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
                                                    std::pow(static_cast<float>(tint.blueF()), 2.0F),
                                                    shading == Shading::Levels ? 0.9F : 0.0F));
     glBindVertexArray(gpu.vao);
+    const bool valued =
+        item.values && item.valueUse != ValueUse::None && item.values->size() == item.mesh->positions.size();
+    m_surface.setUniformValue(m_at.valueUse, valued ? static_cast<int>(item.valueUse) : 0);
+    m_surface.setUniformValue(m_at.valueScale, item.valueScale);
+    if (valued) {
+        glBindBuffer(GL_ARRAY_BUFFER, valueBuffer(item.values));
+        glEnableVertexAttribArray(3);
+        glVertexAttribPointer(3, 1, GL_FLOAT, GL_FALSE, 0, nullptr);
+    } else {
+        glDisableVertexAttribArray(3);
+    }
+    const bool clipped = item.clipFrom > 0 || item.clipTo < 1;
+    if (clipped) {
+        const int left = static_cast<int>(std::lround(item.clipFrom * static_cast<float>(m_width)));
+        const int right = static_cast<int>(std::lround(item.clipTo * static_cast<float>(m_width)));
+        glEnable(GL_SCISSOR_TEST);
+        glScissor(left, 0, std::max(0, right - left), m_height);
+    }
     glActiveTexture(GL_TEXTURE0);
     if (shading == Shading::Edges) {
         glEnable(GL_POLYGON_OFFSET_FILL);
@@ -272,6 +351,8 @@ std::uint32_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
                        reinterpret_cast<const void*>(std::size_t{12} * first));
         glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
     }
+    if (clipped)
+        glDisable(GL_SCISSOR_TEST);
     return end < all ? end : 0;
 }
 

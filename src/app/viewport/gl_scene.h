@@ -17,7 +17,10 @@
 namespace thicket::app {
 
 /// How a surface is shown.
-enum class Shading { Shaded, Edges, Levels };
+enum class Shading { Shaded, Edges, Levels, Heat };
+
+/// What a value a vertex does to the picture.
+enum class ValueUse { None, Heat, Care };
 
 struct DrawItem {
     std::shared_ptr<const Mesh> mesh;
@@ -25,6 +28,11 @@ struct DrawItem {
     QMatrix4x4 model;
     int level = 0;
     float fade = 1; ///< 1: all of it; 0..1: this share of an ordered dither; -1..0: the complement of a share
+    std::shared_ptr<const std::vector<float>> values; ///< one a vertex, or none
+    ValueUse valueUse = ValueUse::None;
+    float valueScale = 1; ///< times a value is 0..1 of the colours
+    float clipFrom = 0;   ///< drawn only in this part of the picture's width
+    float clipTo = 1;
 
     bool operator==(const DrawItem& other) const = default;
 };
@@ -36,6 +44,8 @@ public:
     void release();
     /// Called on a worker's thread when a picture that a draw asked for has been decoded.
     void setReadyListener(std::function<void()> listener) { m_pictureReady = std::move(listener); }
+    /// Colours of ValueUse::Heat, from nothing to the scale's end.
+    static QColor heatColor(double share);
     void begin(const QColor& top, const QColor& bottom, int width, int height);
     /// Goes on with a picture that was begun in an earlier frame.
     void resume(int width, int height);
@@ -71,6 +81,7 @@ private:
         GLuint id = 0;
         std::shared_ptr<Decoding> decoding; ///< none once it has been uploaded
     };
+    GLuint valueBuffer(const std::shared_ptr<const std::vector<float>>& values);
     GpuMesh& upload(const std::shared_ptr<const Mesh>& mesh);
     /// 0 while the picture is still being decoded, and when it cannot be.
     GLuint texture(const std::shared_ptr<const Surfaces>& surfaces, int image);
@@ -79,10 +90,18 @@ private:
     QOpenGLShaderProgram m_backdrop;
     QOpenGLShaderProgram m_line;
     struct Uniforms {
-        int model, viewProjection, normalMatrix, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff;
+        int model, viewProjection, normalMatrix, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse,
+            valueScale;
     } m_at{};
     std::map<const Mesh*, GpuMesh> m_meshes;
     std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;
+    struct GpuValues {
+        std::weak_ptr<const std::vector<float>> owner;
+        GLuint buffer = 0;
+    };
+    std::map<const std::vector<float>*, GpuValues> m_values;
+    int m_width = 0;
+    int m_height = 0;
     GLuint m_emptyVao = 0;
     GLuint m_lineVao = 0;
     GLuint m_lineBuffer = 0;

@@ -40,6 +40,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Viewport"));
+    setMouseTracking(true);
     setMinimumSize(320, 200);
     m_clock.start();
     m_rest.setSingleShot(true);
@@ -76,6 +77,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     setUpdateBehavior(QOpenGLWidget::PartialUpdate); // the last picture stays while the next one is drawn
     connect(&bench.document, &Document::sceneChanged, this, &Viewport::rebuild);
     connect(&bench, &Workbench::dragChanged, this, [this] { moved(); });
+    connect(&bench, &Workbench::heatChanged, this, qOverload<>(&QWidget::update));
     connect(&bench, &Workbench::selectionChanged, this, [this] {
         if (solo() && m_framed != m_bench.subjectId())
             frameSelection();
@@ -114,6 +116,13 @@ void Viewport::setShading(Shading shading) {
 void Viewport::setArrangement(Arrangement arrangement) {
     m_arrangement = arrangement;
     frameSelection();
+}
+
+void Viewport::showSource(bool on) {
+    if (on == m_showSource)
+        return;
+    m_showSource = on;
+    moved();
 }
 
 void Viewport::rebuild() {
@@ -239,7 +248,7 @@ void Viewport::frameSelection() {
     if (solo()) {
         double wide = subject->radius;
         m_soloOrbit.pivot = subject->bounds.centre();
-        if (m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1) {
+        if (comparing(Arrangement::LineUp)) {
             const auto offsets = lineUpOffsets(*subject);
             wide = std::max(subject->radius, (offsets.back() - offsets.front()) / 2 + subject->bounds.size().x() / 2);
             m_soloOrbit.yaw = 0.0;
@@ -280,33 +289,65 @@ std::vector<double> Viewport::lineUpOffsets(const Subject& subject) const {
     return offsets;
 }
 
+bool Viewport::comparing(Arrangement arrangement) const {
+    const Subject* subject = m_bench.subject();
+    return m_stage == Stage::Thin && m_arrangement == arrangement && subject != nullptr && subject->levels.size() > 1;
+}
+
+int Viewport::wipeLevel(const Subject& subject) const {
+    return std::clamp(m_bench.level(), 1, static_cast<int>(subject.levels.size()) - 1);
+}
+
+/// The level that the heat colours are scaled for; of all side by side, the coarsest.
+int Viewport::heatLevel(const Subject& subject) const {
+    const int last = static_cast<int>(subject.levels.size()) - 1;
+    return comparing(Arrangement::Wipe)                             ? wipeLevel(subject)
+           : comparing(Arrangement::LineUp) || m_bench.level() == 0 ? last
+                                                                    : std::min(m_bench.level(), last);
+}
+
+DrawItem Viewport::levelItem(const Subject& subject, int level) {
+    DrawItem item;
+    item.level = level;
+    item.surfaces = subject.surfaces;
+    const bool dragged = m_bench.dragLevel() == level && m_bench.dragMesh();
+    item.mesh = dragged ? m_bench.dragMesh() : subject.levels[static_cast<std::size_t>(level)].mesh;
+    if (m_shading == Shading::Heat && m_stage == Stage::Thin && !dragged)
+        if (const auto heat = m_bench.heat(subject, level)) {
+            item.mesh = {heat, &heat->mesh};
+            item.values = {heat, &heat->metres};
+            item.valueUse = ValueUse::Heat;
+            item.valueScale = static_cast<float>(
+                1 / std::max(subject.levels[static_cast<std::size_t>(heatLevel(subject))].deviation, 1e-12));
+        }
+    return item;
+}
+
 std::vector<DrawItem> Viewport::soloItems() {
     std::vector<DrawItem> items;
     const Subject* subject = m_bench.subject();
     if (subject == nullptr)
         return items;
-    const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
-    const auto offsets = lineUpOffsets(*subject);
-    const int shown =
-        m_stage == Stage::Gather ? 0 : std::min(m_bench.level(), static_cast<int>(subject->levels.size()) - 1);
-    for (int i = 0; i < static_cast<int>(subject->levels.size()); ++i) {
-        if (!lineUp && i != shown)
-            continue;
-        DrawItem item;
-        item.level = i;
-        item.surfaces = subject->surfaces;
-        item.mesh = m_bench.dragLevel() == i && m_bench.dragMesh() ? m_bench.dragMesh()
-                                                                   : subject->levels[static_cast<std::size_t>(i)].mesh;
-        if (lineUp)
-            item.model.translate(static_cast<float>(offsets[static_cast<std::size_t>(i)]), 0, 0);
-        items.push_back(item);
+    const int last = static_cast<int>(subject->levels.size()) - 1;
+    if (comparing(Arrangement::LineUp)) {
+        const auto offsets = lineUpOffsets(*subject);
+        for (int i = 0; i <= last; ++i) {
+            items.push_back(levelItem(*subject, i));
+            items.back().model.translate(static_cast<float>(offsets[static_cast<std::size_t>(i)]), 0, 0);
+        }
+    } else if (comparing(Arrangement::Wipe) && !m_showSource) {
+        items = {levelItem(*subject, 0), levelItem(*subject, wipeLevel(*subject))};
+        items[0].clipTo = items[1].clipFrom = static_cast<float>(m_wipe);
+    } else {
+        items.push_back(
+            levelItem(*subject, m_stage == Stage::Gather || m_showSource ? 0 : std::min(m_bench.level(), last)));
     }
     m_factorDrawn = 1;
     if (m_moving && m_bench.dragLevel() < 0) {
         // In motion each item may show a coarser level of its own chain, just enough to fit.
-        const double each = m_soloBudget / static_cast<double>(std::max<std::size_t>(items.size(), 1));
+        const double each = m_soloBudget / static_cast<double>(items.size());
         for (DrawItem& item : items)
-            for (std::size_t k = static_cast<std::size_t>(item.level); k < subject->levels.size(); ++k)
+            for (std::size_t k = static_cast<std::size_t>(item.level); !item.values && k < subject->levels.size(); ++k)
                 if (const auto& mesh = subject->levels[k].mesh;
                     mesh && (mesh->triangleCount() <= each || k + 1 == subject->levels.size())) {
                     if (mesh != item.mesh)

@@ -11,7 +11,7 @@
 
 namespace thicket::app {
 
-enum class Arrangement { One, LineUp };
+enum class Arrangement { One, LineUp, Wipe };
 
 class Viewport;
 
@@ -38,6 +38,10 @@ public:
     void setShading(Shading shading);
     [[nodiscard]] Shading shading() const { return m_shading; }
     void setArrangement(Arrangement arrangement);
+    /// While on, the source is shown in place of the selected level.
+    void showSource(bool on);
+    /// Where the wipe divides the picture, as a share of its width.
+    [[nodiscard]] double wipe() const { return m_wipe; }
     void frameSelection();
     void framePlace(const Vec3d& place, double radius);
 
@@ -74,6 +78,7 @@ protected:
     void paintGL() override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     bool event(QEvent* event) override;
@@ -96,6 +101,13 @@ private:
     void rebuild();
     void selectNow();
     std::vector<DrawItem> soloItems();
+    DrawItem levelItem(const Subject& subject, int level);
+    [[nodiscard]] bool comparing(Arrangement arrangement) const;
+    [[nodiscard]] int heatLevel(const Subject& subject) const;
+    void paintHeatLegend(QPainter& painter, const Subject& subject) const;
+    void paintWipe(QPainter& painter, const Subject& subject) const;
+    [[nodiscard]] int wipeLevel(const Subject& subject) const;
+    [[nodiscard]] bool onWipe(const QPointF& at) const;
     std::vector<DrawItem> sceneItems(const Selection& selection) const;
     [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
     void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
@@ -128,11 +140,14 @@ private:
     std::size_t m_restNext = 0;       ///< the item that is drawn next
     std::uint32_t m_restTriangle = 0; ///< and from where
     bool m_restDone = false;
-    bool m_restWaiting = false; ///< its next step is due
+    bool m_restWaiting = false;   ///< its next step is due
     bool m_pictureStands = false; ///< there is something to look at while the next picture is drawn
     Stage m_stage = Stage::Gather;
     Shading m_shading = Shading::Shaded;
     Arrangement m_arrangement = Arrangement::One;
+    double m_wipe = 0.5;
+    bool m_wiping = false;     ///< its line is being dragged
+    bool m_showSource = false; ///< a key is held
     Orbit m_soloOrbit;
     Orbit m_sceneOrbit;
     std::uint32_t m_framed = 0;

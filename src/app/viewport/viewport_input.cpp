@@ -38,11 +38,27 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
     m_last = event->position();
     stopWalk();
     setFocus(Qt::MouseFocusReason);
+    m_wiping = event->button() == Qt::LeftButton && onWipe(event->position());
+}
+
+void Viewport::mouseReleaseEvent(QMouseEvent*) {
+    m_wiping = false;
+}
+
+bool Viewport::onWipe(const QPointF& at) const {
+    constexpr double kGrab = 7;
+    return comparing(Arrangement::Wipe) && std::abs(at.x() - m_wipe * width()) <= kGrab;
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPointF d = event->position() - m_last;
     m_last = event->position();
+    if (m_wiping) {
+        m_wipe = std::clamp(event->position().x() / std::max(1, width()), 0.0, 1.0);
+        moved();
+        return;
+    }
+    setCursor(event->buttons() == Qt::NoButton && onWipe(event->position()) ? Qt::SplitHCursor : Qt::ArrowCursor);
     if (event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) ||
         (event->buttons().testFlag(Qt::LeftButton) && event->modifiers().testFlag(Qt::ShiftModifier)))
         pan(d.x(), d.y());

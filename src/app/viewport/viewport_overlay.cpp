@@ -102,8 +102,11 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     p.setPen(QColor(255, 255, 255, 150));
     p.drawText(QRect(14, height() - 26, 240, 16), Qt::AlignLeft | Qt::AlignVCenter,
                tr("1 square = %1").arg(lengthText(gridSquare())));
-    const bool lineUp = m_stage == Stage::Thin && m_arrangement == Arrangement::LineUp && subject->levels.size() > 1;
-    if (!lineUp)
+    if (m_stage == Stage::Thin && m_shading == Shading::Heat && subject->levels.size() > 1)
+        paintHeatLegend(p, *subject);
+    if (comparing(Arrangement::Wipe))
+        paintWipe(p, *subject);
+    if (!comparing(Arrangement::LineUp))
         return;
     const auto offsets = lineUpOffsets(*subject);
     const auto costs = costsOf(*subject);
@@ -135,6 +138,81 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         p.drawText(box.adjusted(12, 0, -8, -4), Qt::AlignRight | Qt::AlignBottom,
                    i == 0 ? tr("the source") : lengthText(subject->levels[i].deviation) + tr(" off"));
     }
+}
+
+/// The heat colours with what they mean in millimetres, and in pixels where the level comes in.
+void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
+    const Look& l = Look::now();
+    const QRectF box(width() - 274.0, height() - 86.0, 260, 72);
+    chip(p, box);
+    const QRectF bar = box.adjusted(16, 24, -16, -39);
+    const int level = heatLevel(subject);
+    p.setFont(Look::font(10.5));
+    if (m_bench.level() == 0 && !comparing(Arrangement::LineUp) && !comparing(Arrangement::Wipe)) {
+        p.setPen(l.quiet);
+        p.drawText(box.adjusted(10, 0, -10, 0), Qt::AlignCenter | Qt::TextWordWrap,
+                   tr("The source is what levels are measured against. Choose a coarser level."));
+        return;
+    }
+    if (m_bench.heat(subject, level) == nullptr) {
+        p.setPen(l.quiet);
+        p.drawText(box, Qt::AlignCenter, tr("working out where L%1 is off …").arg(level));
+        return;
+    }
+    QLinearGradient ramp(bar.topLeft(), bar.topRight());
+    for (int i = 0; i <= 8; ++i)
+        ramp.setColorAt(i / 8.0, GlScene::heatColor(i / 8.0));
+    p.setPen(Qt::NoPen);
+    p.setBrush(ramp);
+    p.drawRoundedRect(bar, 2, 2);
+    const double end = subject.levels[static_cast<std::size_t>(level)].deviation;
+    const auto costs = costsOf(subject);
+    const double from =
+        switchDistance(costs[static_cast<std::size_t>(level)], subject.rule, subject.radius, m_bench.scene().view);
+    p.setPen(l.text);
+    p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("L%1 is off by").arg(level));
+    p.setPen(l.quiet);
+    p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignRight | Qt::AlignVCenter,
+               tr("pixels from %1").arg(lengthText(from)));
+    const auto row = [&](double y, const QColor& color, const auto& textAt) {
+        p.setPen(color);
+        for (int i = 0; i <= 2; ++i) {
+            const QRectF at(bar.left() + (bar.width() - 100) * i / 2, y, 100, 15);
+            p.drawText(at,
+                       (i == 0   ? Qt::AlignLeft
+                        : i == 1 ? Qt::AlignHCenter
+                                 : Qt::AlignRight) |
+                           Qt::AlignVCenter,
+                       textAt(end * i / 2));
+        }
+    };
+    row(bar.bottom() + 3, l.text, [](double metres) { return lengthText(metres); });
+    row(bar.bottom() + 17, l.quiet,
+        [&](double metres) { return pixelText(pixelError(m_bench.scene().view, metres, from)); });
+}
+
+void Viewport::paintWipe(QPainter& p, const Subject& subject) const {
+    const Look& l = Look::now();
+    const double x = std::round(m_wipe * width()) + 0.5;
+    p.setPen(QPen(l.accent, 1));
+    p.drawLine(QPointF(x, 0), QPointF(x, height()));
+    p.setBrush(l.accent);
+    p.setPen(Qt::NoPen);
+    p.drawRoundedRect(QRectF(x - 3, height() / 2.0 - 16, 6, 32), 3, 3);
+    const auto label = [&](const QString& text, bool left) {
+        p.setFont(Look::font(11.5, 600));
+        const int w = p.fontMetrics().horizontalAdvance(text) + 18;
+        const QRectF box(left ? x - w - 8 : x + 8, 48, w, 22);
+        if (box.left() < 4 || box.right() > width() - 4)
+            return;
+        chip(p, box);
+        p.setPen(l.text);
+        p.drawText(box, Qt::AlignCenter, text);
+    };
+    const int level = wipeLevel(subject);
+    label(tr("L0 · the source"), true);
+    label(tr("L%1 · %2").arg(level).arg(groupedText(subject.levels[static_cast<std::size_t>(level)].triangles)), false);
 }
 
 void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
