@@ -7,6 +7,7 @@
 #include "app/ship/ship_page.h"
 #include "app/switching/switch_chart.h"
 #include "app/switching/switch_panel.h"
+#include "app/thin/care_bar.h"
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
 
@@ -304,14 +305,18 @@ QWidget* MainWindow::makeCentre() {
                               {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"),
                                tr("Each level in its colour (3)"), tr("Where a level is off, and by how much (4)")},
                               m_viewBox);
-    m_arrangement = new Segmented({tr("One"), tr("Line-up"), tr("Wipe")},
+    m_arrangement = new Segmented({tr("One"), tr("Line-up"), tr("Wipe"), tr("Care")},
                                   {tr("Only the selected level; hold B to see the source in its place"),
                                    tr("All levels side by side (L)"),
-                                   tr("The source on the left, the selected level on the right; drag the line (L)")},
+                                   tr("The source on the left, the selected level on the right; drag the line (L)"),
+                                   tr("Paint what levels must keep; drag beside the object to turn it (P)")},
                                   m_viewBox);
     connect(m_shading, &Segmented::picked, this, [this](int i) { m_viewport->setShading(static_cast<Shading>(i)); });
-    connect(m_arrangement, &Segmented::picked, this,
-            [this](int i) { m_viewport->setArrangement(static_cast<Arrangement>(i)); });
+    connect(m_arrangement, &Segmented::picked, this, [this](int i) { arrange(static_cast<Arrangement>(i)); });
+    m_careBar = new CareBar(m_bench, m_viewBox);
+    m_careBar->hide();
+    m_viewport->brush = [this] { return m_careBar->brush(); };
+    connect(m_careBar, &CareBar::brushChanged, m_viewport, qOverload<>(&QWidget::update));
     m_message = new QFrame(m_viewBox);
     m_message->setObjectName(QStringLiteral("message"));
     auto* line = new QHBoxLayout(m_message);
@@ -445,9 +450,21 @@ void MainWindow::makeActions() {
     add(nullptr, {}, QKeySequence(Qt::Key_L), [this] {
         if (m_stage != Stage::Thin)
             return;
-        m_arrangement->setCurrent((m_arrangement->current() + 1) % 3);
-        m_viewport->setArrangement(static_cast<Arrangement>(m_arrangement->current()));
+        arrange(static_cast<Arrangement>((m_arrangement->current() + 1) % 3));
     });
+    add(nullptr, {}, QKeySequence(Qt::Key_P), [this] {
+        if (m_stage == Stage::Thin)
+            arrange(m_viewport->painting() ? Arrangement::One : Arrangement::Care);
+    });
+    const auto whilePainting = [this, add](Qt::Key key, auto&& act) {
+        add(nullptr, {}, QKeySequence(key), [this, act] {
+            if (m_viewport->painting())
+                act();
+        });
+    };
+    whilePainting(Qt::Key_BracketLeft, [this] { m_careBar->scaleBrush(1 / 1.2); });
+    whilePainting(Qt::Key_BracketRight, [this] { m_careBar->scaleBrush(1.2); });
+    whilePainting(Qt::Key_X, [this] { m_careBar->toggleErase(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] { m_viewport->frameSelection(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Space), [this] {
         if (m_stage == Stage::Switch)
@@ -479,6 +496,7 @@ void MainWindow::setStage(Stage stage) {
     m_bottom->setCurrentIndex(static_cast<int>(stage));
     m_panels->setCurrentIndex(static_cast<int>(stage));
     m_arrangement->setVisible(stage == Stage::Thin);
+    m_careBar->setVisible(stage == Stage::Thin && m_arrangement->current() == static_cast<int>(Arrangement::Care));
     m_shading->setCount(stage == Stage::Thin ? 4 : 3);
     m_viewport->setShading(static_cast<Shading>(m_shading->current()));
     m_hint->setText(hintFor(stage));
@@ -488,12 +506,21 @@ void MainWindow::setStage(Stage stage) {
     refreshCharts();
 }
 
+void MainWindow::arrange(Arrangement arrangement) {
+    m_arrangement->setCurrent(static_cast<int>(arrangement));
+    m_careBar->setVisible(m_stage == Stage::Thin && arrangement == Arrangement::Care);
+    m_viewport->setArrangement(arrangement);
+    placeOverlays();
+}
+
 void MainWindow::placeOverlays() {
     m_arrangement->move(14, 12);
+    m_careBar->adjustSize();
+    m_careBar->move(14, 46);
     m_shading->move(m_viewBox->width() - m_shading->width() - 14, 12);
     m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
     m_message->setFixedHeight(std::max(36, m_messageText->heightForWidth(m_message->width() - 110) + 18));
-    m_message->move((m_viewBox->width() - m_message->width()) / 2, 48);
+    m_message->move((m_viewBox->width() - m_message->width()) / 2, m_careBar->isVisible() ? 92 : 48);
     m_unit->move((m_bottom->width() - m_unit->width()) / 2, 5);
 }
 

@@ -18,6 +18,7 @@
 namespace thicket::app {
 
 class BudgetPanel;
+class CareBar;
 class FindingsView;
 class GatherPanel;
 class RouteChart;
@@ -51,6 +52,8 @@ public:
     Gauge& drawGauge() { return *m_draws; }
     Segmented& shadingChoice() { return *m_shading; }
     Segmented& arrangementChoice() { return *m_arrangement; }
+    CareBar& careBar() { return *m_careBar; }
+    void arrange(Arrangement arrangement);
     [[nodiscard]] QString messageText() const { return m_messageText->text(); }
     /// Asks nothing on closing: for tests and for pictures.
     void closeQuietly() {
@@ -101,6 +104,7 @@ private:
     QWidget* m_viewBox = nullptr;
     Segmented* m_shading = nullptr;
     Segmented* m_arrangement = nullptr;
+    CareBar* m_careBar = nullptr;
     Segmented* m_unit = nullptr;
     QStackedWidget* m_bottom = nullptr;
     QStackedWidget* m_panels = nullptr;

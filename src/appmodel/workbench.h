@@ -91,6 +91,17 @@ public:
     void ship(const QString& folder, const ShipOptions& options);
     [[nodiscard]] const ShipReport* shipReport() const { return m_report ? &*m_report : nullptr; }
 
+    // Care
+    /// Care of every vertex of a mesh; null while it is worked out, then careChanged.
+    [[nodiscard]] std::shared_ptr<const std::vector<float>> careValues(const std::shared_ptr<const Mesh>& mesh,
+                                                                       const std::shared_ptr<const Care>& care);
+    /// For pointing at a mesh; null while it is built, then careChanged.
+    [[nodiscard]] std::shared_ptr<const SurfaceQuery> surfaceFor(const std::shared_ptr<const Mesh>& mesh);
+    void layStroke(std::uint32_t id, const CareStroke& stroke);
+    void clearCare(std::uint32_t id);
+    /// Cuts the levels of a subject again at their counts, with what is painted now.
+    void recut(std::uint32_t id);
+
     /// A small picture of a mesh; null until it is made, then picturesChanged.
     [[nodiscard]] QImage picture(const std::shared_ptr<const Mesh>& mesh);
     /// Where a level is off; null until it is worked out, then heatChanged.
@@ -104,6 +115,7 @@ signals:
     void shipChanged();
     void picturesChanged();
     void heatChanged();
+    void careChanged();
     /// One clear message for the user; `serious` ones stay until dismissed.
     void message(const QString& text, bool serious);
     void recoveryFound(const QString& project, const QString& autosave);
@@ -143,6 +155,14 @@ private:
         std::shared_ptr<const Heat> heat;
     };
     std::map<const Mesh*, KeptHeat> m_heats;
+    struct KeptCare {
+        std::weak_ptr<const Mesh> mesh;
+        std::weak_ptr<const Care> care;
+        std::shared_ptr<const std::vector<float>> values;
+    };
+    std::map<std::pair<const Mesh*, const Care*>, KeptCare> m_care;
+    std::weak_ptr<const Mesh> m_surfaceMesh;
+    std::shared_ptr<const SurfaceQuery> m_surface;
 };
 
 } // namespace thicket::app

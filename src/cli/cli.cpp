@@ -64,6 +64,10 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->check(CLI::Range(16, 16384));
     thinCommand->add_flag("--keep-pieces", thinOptions.keepPieces,
                           "Leave out no loose piece, however small it gets on screen");
+    thinCommand
+        ->add_option("--care-color", thinOptions.careColor,
+                     "Channel of the vertex colours that protects what it covers")
+        ->check(CLI::IsMember({"red", "green", "blue", "alpha"}));
     common(thinCommand);
 
     MeasureOptions measureOptions;

@@ -28,6 +28,7 @@ struct ThinOptions {
     int heightPx = 1080;
     std::string role;
     bool keepPieces = false;
+    std::string careColor; ///< channel of the vertex colours that protects; empty: none
 };
 
 struct MeasureOptions {

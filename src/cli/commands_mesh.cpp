@@ -210,6 +210,18 @@ int thin(const Console& console, const ThinOptions& options) {
             subject->role = *roleFromKey(options.role);
         subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
         subject->keepPieces = options.keepPieces;
+        if (!options.careColor.empty()) {
+            if (subject->levels.front().mesh->colors.empty())
+                return fail(console, {ErrorCode::BadInput, subject->name, "has no vertex colours to take care from",
+                                      "leave out --care-color"});
+            CareStroke stroke;
+            stroke.kind = CareStroke::Kind::FromColor;
+            stroke.channel = options.careColor == "red"     ? 0
+                             : options.careColor == "green" ? 1
+                             : options.careColor == "blue"  ? 2
+                                                            : 3;
+            subject->care = std::make_shared<const Care>(Care{stroke});
+        }
         auto state = recordSubject(*subject, {}, console.job);
         if (!state)
             return fail(console, state.error());

@@ -2,6 +2,7 @@
 // JSON values in and out with errors that name the field.
 
 #include "base/result.h"
+#include "mesh/care.h"
 #include "switching/chain_rule.h"
 
 #include <nlohmann/json.hpp>
@@ -48,6 +49,8 @@ MeasureFrom measureFrom(const std::string& key, const std::string& path);
 ordered_json encode(const FixedSwitch& fixed);
 FixedSwitch decodeFixed(const ordered_json& object, const std::string& path);
 ordered_json encode(const SwitchRule& rule);
+ordered_json encode(const Care& care);
+Care decodeCare(const ordered_json& list, const std::string& path);
 SwitchRule decodeRule(const ordered_json& object, const std::string& path);
 
 } // namespace thicket::json

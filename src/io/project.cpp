@@ -77,7 +77,13 @@ ordered_json encodeSubject(const Subject& s, const fs::path& folder) {
     for (const Level& level : s.levels)
         out["levels"].push_back(encodeLevel(level));
     out["pieces"] = {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.keepPieces}};
+    if (s.care)
+        out["care"] = json::encode(*s.care);
+    if (careIsNewer(s)) // of the care that levels were cut with, only whether it is this one matters
+        out["careIsNewer"] = true;
     out["curve"] = {{"triangles", s.curve.triangles}, {"deviation", s.curve.deviation}};
+    if (!s.curve.careful.empty())
+        out["curve"]["careful"] = s.curve.careful;
     return out;
 }
 
@@ -111,7 +117,12 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
     const auto curve = json::get<ordered_json>(in, "curve", path);
     s.curve.triangles = json::get<std::vector<std::uint32_t>>(curve, "triangles", path + "curve.");
     s.curve.deviation = json::get<std::vector<double>>(curve, "deviation", path + "curve.");
-    if (s.curve.triangles.size() != s.curve.deviation.size())
+    s.curve.careful = json::get<std::vector<double>>(curve, "careful", path + "curve.", {});
+    if (in.contains("care"))
+        s.care = std::make_shared<const Care>(json::decodeCare(json::get<ordered_json>(in, "care", path), path));
+    s.careCut = json::get<bool>(in, "careIsNewer", path, false) ? std::make_shared<const Care>() : s.care;
+    if (s.curve.triangles.size() != s.curve.deviation.size() ||
+        (!s.curve.careful.empty() && s.curve.careful.size() != s.curve.triangles.size()))
         throw json::FieldError(path + "curve: triangles and deviation differ in length");
     return s;
 }

@@ -224,24 +224,40 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
     return result;
 }
 
-double sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
-                       std::uint32_t points) {
+SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                                 std::uint32_t points, std::span<const float> weights) {
     const SurfaceQuery levelQuery(level);
-    const auto largest = [points](const Mesh& from, const SurfaceQuery& target) {
+    const auto largest = [points](const Mesh& from, const SurfaceQuery& target, const auto& weightAt) {
         const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);
         const std::size_t count = (from.positions.size() + step - 1) / step;
-        std::vector<double> chunkLargest((count + kChunk - 1) / kChunk, 0.0);
+        std::vector<SampledDeviation> chunkLargest((count + kChunk - 1) / kChunk);
         parallelChunks(count, kChunk, [&](std::size_t begin, std::size_t end) {
             std::uint32_t hint = 0;
+            SampledDeviation& most = chunkLargest[begin / kChunk];
             for (std::size_t i = begin; i < end; ++i) {
                 const ClosestPoint hit = target.closest(from.positions[i * step].cast<double>(), hint);
                 hint = hit.triangle;
-                chunkLargest[begin / kChunk] = std::max(chunkLargest[begin / kChunk], hit.distance);
+                most.max = std::max(most.max, hit.distance);
+                most.weighted = std::max(most.weighted, hit.distance * weightAt(i * step, hit.triangle));
             }
         });
-        return *std::max_element(chunkLargest.begin(), chunkLargest.end());
+        SampledDeviation all;
+        for (const SampledDeviation& chunk : chunkLargest)
+            all = {std::max(all.max, chunk.max), std::max(all.weighted, chunk.weighted)};
+        return all;
     };
-    return std::max(largest(reference, levelQuery), largest(level, referenceQuery));
+    const auto own = [&](std::size_t vertex, std::uint32_t) {
+        return weights.empty() ? 0.0 : static_cast<double>(weights[vertex]);
+    };
+    const auto met = [&](std::size_t, std::uint32_t triangle) {
+        double mean = 0;
+        for (std::size_t k = 0; k < 3 && !weights.empty(); ++k)
+            mean += static_cast<double>(weights[reference.indices[3 * std::size_t{triangle} + k]]) / 3;
+        return mean;
+    };
+    const SampledDeviation there = largest(reference, levelQuery, own);
+    const SampledDeviation back = largest(level, referenceQuery, met);
+    return {std::max(there.max, back.max), std::max(there.weighted, back.weighted)};
 }
 
 } // namespace thicket

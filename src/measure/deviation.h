@@ -50,9 +50,16 @@ Result<Deviation> measureDeviation(const Mesh& reference, const Mesh& level, con
 Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                                    const DeviationOptions& options, const JobContext& job);
 
+/// The largest distance found, and the largest product of distance and the weight of the reference there.
+struct SampledDeviation {
+    double max = 0;
+    double weighted = 0;
+};
+
 /// A quick estimate of the two-sided maximum from vertices (at most `points` a direction), for curves. Never above
 /// max().
-double sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
-                       std::uint32_t points);
+/// weights  one a vertex of the reference, or empty: nothing is weighted.
+SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                                 std::uint32_t points, std::span<const float> weights = {});
 
 } // namespace thicket

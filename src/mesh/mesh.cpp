@@ -131,7 +131,7 @@ bool sharesVerticesAcrossMaterials(const Mesh& mesh) {
     return shared;
 }
 
-Mesh splitByMaterial(const Mesh& mesh) {
+Mesh splitByMaterial(const Mesh& mesh, std::vector<std::uint32_t>* doubled) {
     Mesh out = mesh;
     std::vector<std::uint32_t> owner(mesh.positions.size(), kNoPart);
     std::vector<std::uint32_t> copyOf(mesh.positions.size());
@@ -141,6 +141,8 @@ Mesh splitByMaterial(const Mesh& mesh) {
             copyOf[v] = v;
         if (owner[v] != kNoPart && owner[v] != material) {
             copyOf[v] = out.vertexCount();
+            if (doubled != nullptr)
+                doubled->push_back(v);
             const auto again = [v](auto& values) {
                 if (!values.empty())
                     values.push_back(values[v]);

@@ -96,8 +96,9 @@ std::uint32_t dropUnusedVertices(Mesh& mesh);
 
 /// True when some vertex is used by triangles of more than one material.
 bool sharesVerticesAcrossMaterials(const Mesh& mesh);
-/// The same surface with such vertices doubled, so that each belongs to one material.
-Mesh splitByMaterial(const Mesh& mesh);
+/// The same surface with such vertices doubled, so that each belongs to one material. `doubled`, when given, becomes
+/// the vertices that the new ones at the end are copies of.
+Mesh splitByMaterial(const Mesh& mesh, std::vector<std::uint32_t>* doubled = nullptr);
 
 /// Groups vertices by exact position. Returns one point id a vertex, numbered by first use, and the count of points.
 /// Looks at the job every 65,536 vertices; what is returned once it is cancelled is of no use.

@@ -67,10 +67,12 @@ double DeviationCurve::trianglesAt(double metres) const {
 }
 
 Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
-                                    const JobContext& job) {
+                                    const JobContext& job, std::span<const float> care) {
     DeviationCurve curve;
     curve.triangles.push_back(record.alive.front());
     curve.deviation.push_back(0);
+    if (!care.empty())
+        curve.careful.push_back(0);
     const double most = record.alive.front();
     const double fewest = std::max(1.0, static_cast<double>(record.fewestTriangles()));
     for (int i = 1; i <= kCurveCounts; ++i) {
@@ -82,9 +84,11 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
         const Mesh level = cutRecord(record, count);
         if (level.triangleCount() >= curve.triangles.back())
             continue;
-        const double found = sampleDeviation(source, query, level, kCurvePoints);
+        const SampledDeviation found = sampleDeviation(source, query, level, kCurvePoints, care);
         curve.triangles.push_back(level.triangleCount());
-        curve.deviation.push_back(std::max(found, curve.deviation.back()));
+        curve.deviation.push_back(std::max(found.max, curve.deviation.back()));
+        if (!care.empty())
+            curve.careful.push_back(std::max(found.weighted, curve.careful.back()));
     }
     return curve;
 }

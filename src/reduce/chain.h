@@ -20,6 +20,7 @@ struct LevelTarget {
 struct DeviationCurve {
     std::vector<std::uint32_t> triangles; ///< falling, first the source's count
     std::vector<double> deviation;        ///< metres, never falling; first 0
+    std::vector<double> careful;          ///< the same times the care where it is; empty: there is no care
 
     [[nodiscard]] bool empty() const { return triangles.empty(); }
     /// Estimated two-sided maximum deviation at a count, metres.
@@ -40,9 +41,10 @@ struct ChainTimings {
     double measureMs = 0;
 };
 
-/// Measures a dozen counts of a record against its source by sampled vertices. ERRORS Cancelled.
+/// Measures a dozen counts of a record against its source by sampled vertices. `care`: one a vertex of the source, or
+/// empty. ERRORS Cancelled.
 Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
-                                    const JobContext& job);
+                                    const JobContext& job, std::span<const float> care = {});
 
 /// Cuts and measures one level. A deviation target is met from below: of the counts tried, the lightest that holds.
 /// `lighterThan`: the level before; the new one is strictly lighter. ERRORS Cancelled; CheckFailed when it cannot be

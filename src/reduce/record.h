@@ -4,6 +4,8 @@
 #include "base/job.h"
 #include "mesh/mesh.h"
 
+#include <span>
+
 namespace thicket {
 
 constexpr std::uint32_t kNone = 0xFFFFFFFFU;
@@ -68,6 +70,8 @@ struct ReduceOptions {
     double valenceWeight = 0.03; ///< 0..0.5; a new point of 6 + n edges costs 1 + this times n^2 as much
     double unevenWeight = 0.6;   ///< 0..3; the same for each time its longest edge squared exceeds the usual
     double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
+    std::span<const float> care; ///< one a vertex, 0..1, or empty: deviation counts up to 1 + careGain times as much
+    double careGain = 15;        ///< 0..100
 };
 
 /// Records all collapses of a mesh. REQUIRES checkMesh has passed.

@@ -223,8 +223,21 @@ void setScales(const ReduceOptions& options, Surface& s) {
     s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4);
 }
 
+/// What is painted keeps its triangles also where it is flat: moving along the surface counts a little there.
+constexpr double kCareAlong = 0.004;
+
+/// `care`: one a point, or empty.
 void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint32_t>& materialOfWedge,
-             const ReduceOptions& options, const JobContext& job) {
+             const std::vector<float>& care, const ReduceOptions& options, const JobContext& job) {
+    // Costs are squared distances.
+    const auto gainOf = [&](std::uint32_t t) {
+        if (care.empty())
+            return 1.0;
+        double mean = 0;
+        for (std::size_t k = 0; k < 3; ++k)
+            mean += static_cast<double>(care[s.trianglePoint[3 * std::size_t{t} + k]]) / 3;
+        return (1 + options.careGain * mean) * (1 + options.careGain * mean);
+    };
     parallelChunks(s.points.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
         std::vector<EdgeUse> uses;
         for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
@@ -232,9 +245,14 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
             Quadric q;
             const Vec3d& place = s.points[p].place;
             for (const std::uint32_t t : lists.of(p)) {
-                const FaceFrame face = frameOf(s, t);
+                FaceFrame face = frameOf(s, t);
+                face.area *= gainOf(t);
                 q.addPlane(face.normal, -face.normal.dot(place), face.area);
                 q.weight += face.area;
+                if (!care.empty() && care[p] > 0)
+                    for (int axis = 0; axis < 3; ++axis)
+                        q.addPlane(Vec3d::Unit(axis), -place[axis],
+                                   kCareAlong * static_cast<double>(care[p]) * face.area);
                 for (std::size_t k = 0; k < 3; ++k) {
                     const std::size_t corner = 3 * std::size_t{t} + k;
                     if (s.trianglePoint[corner] != p)
@@ -260,8 +278,17 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
 
 Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, const JobContext& job, Surface& s,
                             Record& record) {
-    if (sharesVerticesAcrossMaterials(mesh))
-        return prepareSurface(splitByMaterial(mesh), options, job, s, record);
+    if (sharesVerticesAcrossMaterials(mesh)) {
+        std::vector<std::uint32_t> doubled;
+        const Mesh split = splitByMaterial(mesh, &doubled);
+        std::vector<float> care(options.care.begin(), options.care.end());
+        ReduceOptions own = options;
+        if (!care.empty())
+            for (const std::uint32_t v : doubled)
+                care.push_back(care[v]);
+        own.care = care;
+        return prepareSurface(split, own, job, s, record);
+    }
     job.report(0, "joining vertices");
     // Nodes are the distinct vertices, in order of first use; points the distinct places.
     const Weld points = weldPositions(mesh, job);
@@ -323,6 +350,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     if (job.cancelled())
         return cancelledError();
     std::vector<std::uint32_t> rank(order.size());
+    std::vector<float> care(options.care.empty() ? 0 : order.size(), 0.0F);
     s.points.resize(order.size());
     parallelChunks(order.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
@@ -331,6 +359,11 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         }
     });
     places = {};
+    if (!care.empty())
+        for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {
+            float& most = care[rank[points.pointOf[v]]];
+            most = std::max(most, options.care[v]);
+        }
     std::vector<std::uint32_t> start(order.size() + 1, 0);
     for (std::uint32_t& p : pointOfNode) {
         p = rank[p];
@@ -408,7 +441,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         s.attributeQuadric.assign(
             std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
     job.report(0.6, "measuring the surface");
-    measure(s, lists, materialOfWedge, options, job);
+    measure(s, lists, materialOfWedge, care, options, job);
     if (job.cancelled())
         return cancelledError();
     return {};

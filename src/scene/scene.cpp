@@ -147,6 +147,12 @@ RolePreset presetFor(Role role, std::uint32_t triangles) {
     return preset;
 }
 
+bool careIsNewer(const Subject& subject) {
+    const bool cut = std::any_of(subject.levels.begin(), subject.levels.end(),
+                                 [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });
+    return cut && subject.care != subject.careCut;
+}
+
 void refreshSubject(Subject& subject) {
     for (Level& level : subject.levels)
         if (level.mesh) {

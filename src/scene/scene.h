@@ -2,6 +2,7 @@
 // The whole of a project's state: subjects with their chains, placed copies, routes, devices. Plain values; meshes are
 // shared and never changed once made, so copying a subject (for undo, for a job) is cheap.
 
+#include "mesh/care.h"
 #include "mesh/findings.h"
 #include "reduce/chain.h"
 #include "switching/selector.h"
@@ -52,10 +53,12 @@ struct Subject {
     std::shared_ptr<const Surfaces> surfaces;
     std::vector<Level> levels; ///< finest first
     SwitchRule rule;
-    std::uint32_t pieces = 1; ///< loose pieces of L0, as its record found them
-    bool aggregate = false;   ///< far levels have fewer of them, grown to hold the cover
-    bool keepPieces = false;  ///< loose pieces stay in every level, however small they get on screen
-    Bounds bounds;            ///< of L0, own space
+    std::uint32_t pieces = 1;            ///< loose pieces of L0, as its record found them
+    bool aggregate = false;              ///< far levels have fewer of them, grown to hold the cover
+    bool keepPieces = false;             ///< loose pieces stay in every level, however small they get on screen
+    std::shared_ptr<const Care> care;    ///< what is painted; null: nothing
+    std::shared_ptr<const Care> careCut; ///< as it was when the levels were cut
+    Bounds bounds;                       ///< of L0, own space
     double radius = 1;
     DeviationCurve curve;
     std::vector<Finding> findings;
@@ -132,6 +135,9 @@ struct RolePreset {
     double allowPx = 1;
 };
 RolePreset presetFor(Role role, std::uint32_t triangles);
+
+/// Something was painted or erased since the levels were cut from the record.
+bool careIsNewer(const Subject& subject);
 
 /// Fills counts, bounds, radius and findings from the level meshes.
 void refreshSubject(Subject& subject);

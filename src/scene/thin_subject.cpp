@@ -17,7 +17,11 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     ThinState state;
     state.source = subject.levels.front().mesh;
     const auto start = std::chrono::steady_clock::now();
-    auto record = recordCollapses(*state.source, options, job.part(0, 0.7));
+    state.care = subject.care;
+    const std::vector<float> care = state.care ? careOf(*state.source, *state.care) : std::vector<float>();
+    ReduceOptions careful = options;
+    careful.care = care;
+    auto record = recordCollapses(*state.source, careful, job.part(0, 0.7));
     if (!record) {
         Error error = record.error();
         error.where = subject.name;
@@ -26,7 +30,7 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     state.recordMs = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
     state.query = std::make_shared<const SurfaceQuery>(*state.source);
     state.keepPieces = subject.keepPieces;
-    auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8));
+    auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8), care);
     if (!curve)
         return curve.error();
     if (subject.keepPieces) {
@@ -35,7 +39,7 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
         if (auto done = dropPieces(*record, *curve, {}, job.part(0.8, 0.9)); !done)
             return done.error();
         if (!record->drops.empty()) {
-            curve = measureCurve(*state.source, *state.query, *record, job.part(0.9, 1));
+            curve = measureCurve(*state.source, *state.query, *record, job.part(0.9, 1), care);
             if (!curve)
                 return curve.error();
         }
@@ -52,6 +56,7 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     out.curve = state.curve;
     out.pieces = state.record->pieces;
     out.aggregate = state.record->aggregate;
+    out.careCut = state.care;
     std::vector<Level> kept;
     for (std::size_t i = 1; i < subject.levels.size(); ++i)
         if (subject.levels[i].locked || subject.levels[i].origin == LevelOrigin::HandMade)
@@ -110,6 +115,7 @@ Subject withLevelsOf(const Subject& now, const Subject& thinned) {
     out.pieces = thinned.pieces;
     out.aggregate = thinned.aggregate;
     out.keepPieces = thinned.keepPieces;
+    out.careCut = thinned.careCut;
     return out;
 }
 
@@ -117,6 +123,32 @@ bool sameLevels(const Subject& a, const Subject& b) {
     return std::equal(
         a.levels.begin(), a.levels.end(), b.levels.begin(), b.levels.end(),
         [](const Level& x, const Level& y) { return x.mesh == y.mesh && x.locked == y.locked && x.fixed == y.fixed; });
+}
+
+Result<Subject> recutLevels(const Subject& subject, const ThinState& state, const JobContext& job) {
+    Subject out = subject;
+    out.curve = state.curve;
+    out.pieces = state.record->pieces;
+    out.aggregate = state.record->aggregate;
+    out.careCut = state.care;
+    const double n = static_cast<double>(out.levels.size());
+    for (std::size_t i = 1; i < out.levels.size(); ++i) {
+        if (out.levels[i].locked || out.levels[i].origin != LevelOrigin::Collapsed)
+            continue;
+        auto cut =
+            cutLevel(*state.source, *state.query, *state.record, state.curve,
+                     {TargetKind::Triangles, static_cast<double>(out.levels[i].triangles)}, out.levels[i - 1].triangles,
+                     job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        if (!cut) {
+            if (cut.error().code == ErrorCode::Cancelled)
+                return cut.error();
+            continue; // so light that this record does not reach it: the level stays as it was
+        }
+        const std::optional<FixedSwitch> fixed = out.levels[i].fixed;
+        out.levels[i] = levelFrom(std::move(*cut));
+        out.levels[i].fixed = fixed;
+    }
+    return out;
 }
 
 Subject restoreLevels(const Subject& subject, const ThinState& state) {

@@ -13,9 +13,10 @@ struct ThinState {
     DeviationCurve curve;
     double recordMs = 0;
     bool keepPieces = false; ///< as the subject said when it was recorded
+    std::shared_ptr<const Care> care;
 
     [[nodiscard]] bool fits(const Subject& subject) const {
-        return source == subject.levels.front().mesh && keepPieces == subject.keepPieces;
+        return source == subject.levels.front().mesh && keepPieces == subject.keepPieces && care == subject.care;
     }
 };
 
@@ -35,6 +36,10 @@ Level levelFrom(CutLevel cut);
 Subject withLevelsOf(const Subject& now, const Subject& thinned);
 /// Whether both have the same meshes, locks and hand-set switches.
 bool sameLevels(const Subject& a, const Subject& b);
+
+/// Cuts and measures its levels again at the counts they have, from another record: the care or the pieces are others
+/// now. Locked and hand-made ones stay. ERRORS Cancelled.
+Result<Subject> recutLevels(const Subject& subject, const ThinState& state, const JobContext& job);
 
 /// Cuts again the meshes of levels that have none (a project just opened). Deviations are kept as they were saved.
 Subject restoreLevels(const Subject& subject, const ThinState& state);

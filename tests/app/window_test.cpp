@@ -1,6 +1,7 @@
 #include "app/budget/route_chart.h"
 #include "app/main_window.h"
 #include "app/switching/switch_chart.h"
+#include "app/thin/care_bar.h"
 #include "app/thin/thin_chart.h"
 #include "base/file.h"
 #include "budget/devices.h"
@@ -509,6 +510,49 @@ TEST_F(WindowTest, a_level_is_compared_by_wipe_heat_and_a_held_key) {
     EXPECT_GT(view.submittedTriangles(), level) << "the level's surface is split finely to be coloured";
     window->setStage(Stage::Switch);
     EXPECT_EQ(window->viewport().shading(), Shading::Shaded) << "heat belongs to Thin";
+}
+
+TEST_F(WindowTest, care_is_painted_stroke_by_stroke_and_levels_are_cut_again) {
+    thinBall(80);
+    Workbench& bench = window->bench();
+    Viewport& view = window->viewport();
+    const std::uint32_t id = bench.subjectId();
+    const std::size_t levels = bench.subject()->levels.size();
+    QTest::keyClick(window.get(), Qt::Key_P);
+    ASSERT_TRUE(view.painting());
+    EXPECT_TRUE(window->careBar().isVisible());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.surfaceFor(bench.subject()->levels[0].mesh) != nullptr; }, 5000));
+    rest();
+    const QImage before = view.grabFramebuffer();
+    const QPoint middle(view.width() / 2, view.height() / 2);
+    drag(&view, middle, middle + QPoint(30, 0));
+    ASSERT_TRUE(bench.subject()->care);
+    ASSERT_EQ(bench.subject()->care->size(), 1U);
+    EXPECT_GT(bench.subject()->care->front().path.size(), 1U);
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return bench.careValues(bench.subject()->levels[0].mesh, bench.subject()->care) != nullptr; }, 5000));
+    rest();
+    EXPECT_NE(view.grabFramebuffer().pixelColor(middle), before.pixelColor(middle)) << "what is painted is seen";
+
+    // Beside the object the camera turns and nothing is painted.
+    drag(&view, QPoint(12, view.height() - 60), QPoint(40, view.height() - 60));
+    EXPECT_EQ(bench.subject()->care->size(), 1U);
+
+    auto* recut = window->findChild<QPushButton*>(QStringLiteral("recut"));
+    ASSERT_NE(recut, nullptr);
+    ASSERT_TRUE(recut->isVisible());
+    const auto plain = bench.subject()->levels.back().mesh;
+    QTest::mouseClick(recut, Qt::LeftButton);
+    waitForJobs();
+    EXPECT_FALSE(recut->isVisible());
+    EXPECT_EQ(bench.subject()->levels.size(), levels);
+    EXPECT_NE(bench.subject()->levels.back().mesh->positions, plain->positions);
+    EXPECT_FALSE(bench.subject()->curve.careful.empty());
+
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier); // the cut
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier); // the stroke
+    EXPECT_FALSE(bench.scene().find(id)->care);
+    EXPECT_FALSE(recut->isVisible());
 }
 
 } // namespace thicket::app

@@ -60,6 +60,16 @@ Scene thinnedScene(const fs::path& folder) {
     subject->levels[2].fixed = FixedSwitch{DecideBy::ScreenHeight, 0.125};
     subject->levels[1].locked = true;
     subject->rule.hysteresis = 0.11;
+    CareStroke stroke;
+    stroke.path = {{0, 1, 0}, {0.5F, 0.8F, 0.1F}};
+    stroke.mirror = true;
+    CareStroke erase = stroke;
+    erase.kind = CareStroke::Kind::Erase;
+    erase.strength = 0.25F;
+    CareStroke colors;
+    colors.kind = CareStroke::Kind::FromColor;
+    colors.channel = 2;
+    subject->care = std::make_shared<const Care>(Care{stroke, erase, colors});
     scene.subjects = {*subject};
     scene.placements = {{5, 1, {1, 2, 3}, Quatd(Eigen::AngleAxisd(0.7, kUp)), 1.25}};
     return scene;
@@ -320,6 +330,9 @@ TEST(Project, comes_back_as_it_was) {
         EXPECT_EQ(is.levels[i].fixed.has_value(), was.levels[i].fixed.has_value());
     }
     EXPECT_EQ(is.rule.hysteresis, 0.11);
+    ASSERT_TRUE(is.care);
+    EXPECT_EQ(*is.care, *was.care);
+    EXPECT_TRUE(careIsNewer(is)) << "the levels were cut before anything was painted";
     EXPECT_EQ(load->scene.placements[0].scale, 1.25);
     EXPECT_LT(load->scene.placements[0].rotation.angularDistance(scene.placements[0].rotation), 1e-9);
     EXPECT_EQ(encodeProject(load->scene, folder.path()), encodeProject(scene, folder.path()))

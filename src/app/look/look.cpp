@@ -36,6 +36,7 @@ QMainWindow, QDialog, QMessageBox { background: @panel; }
 QToolTip { background: @raised; color: @text; border: 1px solid @line; padding: 4px 6px; }
 QLabel[quiet="true"] { color: @quiet; }
 QLabel[small="true"] { color: @quiet; font-size: 11px; }
+QLabel[caution="true"] { color: @caution; font-size: 11.5px; }
 QLabel[title="true"] { font-size: 13px; font-weight: 600; }
 QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox {
   background: @raised; border: 1px solid @raised; border-radius: 4px; padding: 3px 8px; min-height: 20px; selection-background-color: @accent; selection-color: @onaccent; }

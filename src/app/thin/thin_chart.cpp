@@ -94,6 +94,8 @@ void ThinChart::paintOverlay(QPainter& p) {
     if (s != nullptr && !s->curve.empty())
         aside = tr("one pass, %1 → %2 triangles")
                     .arg(groupedText(s->curve.triangles.front()), groupedText(s->curve.triangles.back()));
+    if (s != nullptr && !s->curve.careful.empty())
+        aside = tr("dashed: where care is painted · ") + aside;
     drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
     if (s == nullptr)
         return;
@@ -119,6 +121,16 @@ void ThinChart::paintOverlay(QPainter& p) {
     p.setPen(QPen(l.text, 2));
     p.setBrush(Qt::NoBrush);
     p.drawPath(path);
+    if (!s->curve.careful.empty()) {
+        QPainterPath careful;
+        for (std::size_t i = 0; i < s->curve.careful.size(); ++i) {
+            const QPointF at(xAxis->coordToPixel(s->curve.triangles[i]),
+                             yAxis->coordToPixel(std::max(s->curve.careful[i], floor)));
+            i == 0 ? careful.moveTo(at) : careful.lineTo(at);
+        }
+        p.setPen(QPen(l.accent, 1.6, Qt::DashLine));
+        p.drawPath(careful);
+    }
     p.restore();
 
     const auto costs = costsOf(*s);

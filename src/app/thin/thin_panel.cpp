@@ -116,6 +116,16 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
         fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off, at the stated view")));
     m_pieces = new QCheckBox(tr("keep every loose piece"));
     body->addWidget(m_pieces);
+    m_stale = new QWidget;
+    auto* stale = new QHBoxLayout(m_stale);
+    stale->setContentsMargins(0, 0, 0, 0);
+    stale->addWidget(makeLabel(tr("Care was painted since."), "caution"), 1);
+    QPushButton* recut = makeButton(tr("Cut again"), tr("Cut and measure the levels again at the counts they have, "
+                                                        "with what is painted now. Locked levels stay."));
+    recut->setObjectName(QStringLiteral("recut"));
+    stale->addWidget(recut);
+    connect(recut, &QPushButton::clicked, this, [this] { m_bench.recut(m_bench.subjectId()); });
+    body->addWidget(m_stale);
     m_cards = new QVBoxLayout;
     m_cards->setSpacing(6);
     body->addLayout(m_cards);
@@ -201,6 +211,8 @@ void ThinPanel::refresh() {
     m_exact->setVisible(some);
     if (s == nullptr) {
         title->setText(tr("Nothing to thin yet"));
+        m_stale->hide();
+        m_pieces->hide();
         aside->clear();
         return;
     }
@@ -211,6 +223,7 @@ void ThinPanel::refresh() {
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
     m_pieces->setVisible(s->pieces > 1);
+    m_stale->setVisible(careIsNewer(*s));
     m_pieces->setChecked(m_bench.keepsPieces(s->id));
     m_pieces->setToolTip(
         s->aggregate

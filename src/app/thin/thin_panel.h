@@ -41,6 +41,7 @@ private:
     QVBoxLayout* m_cards;
     NumberBox* m_triangles;
     NumberBox* m_deviation;
+    QWidget* m_stale;
     QCheckBox* m_pieces;
     QCheckBox* m_locked;
     QWidget* m_exact;

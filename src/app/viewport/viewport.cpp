@@ -78,6 +78,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     connect(&bench.document, &Document::sceneChanged, this, &Viewport::rebuild);
     connect(&bench, &Workbench::dragChanged, this, [this] { moved(); });
     connect(&bench, &Workbench::heatChanged, this, qOverload<>(&QWidget::update));
+    connect(&bench, &Workbench::careChanged, this, qOverload<>(&QWidget::update));
     connect(&bench, &Workbench::selectionChanged, this, [this] {
         if (solo() && m_framed != m_bench.subjectId())
             frameSelection();
@@ -114,8 +115,12 @@ void Viewport::setShading(Shading shading) {
 }
 
 void Viewport::setArrangement(Arrangement arrangement) {
+    const bool sameFraming = (m_arrangement == Arrangement::LineUp) == (arrangement == Arrangement::LineUp);
     m_arrangement = arrangement;
-    frameSelection();
+    if (sameFraming)
+        moved();
+    else
+        frameSelection();
 }
 
 void Viewport::showSource(bool on) {
@@ -335,6 +340,8 @@ std::vector<DrawItem> Viewport::soloItems() {
             items.push_back(levelItem(*subject, i));
             items.back().model.translate(static_cast<float>(offsets[static_cast<std::size_t>(i)]), 0, 0);
         }
+    } else if (painting()) {
+        items.push_back(levelItem(*subject, 0));
     } else if (comparing(Arrangement::Wipe) && !m_showSource) {
         items = {levelItem(*subject, 0), levelItem(*subject, wipeLevel(*subject))};
         items[0].clipTo = items[1].clipFrom = static_cast<float>(m_wipe);
@@ -358,6 +365,8 @@ std::vector<DrawItem> Viewport::soloItems() {
                     break;
                 }
     }
+    if (painting())
+        tintByCare(*subject, items.front());
     return items;
 }
 

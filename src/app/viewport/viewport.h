@@ -11,7 +11,7 @@
 
 namespace thicket::app {
 
-enum class Arrangement { One, LineUp, Wipe };
+enum class Arrangement { One, LineUp, Wipe, Care };
 
 class Viewport;
 
@@ -38,6 +38,9 @@ public:
     void setShading(Shading shading);
     [[nodiscard]] Shading shading() const { return m_shading; }
     void setArrangement(Arrangement arrangement);
+    /// Gives the brush that paints care, without a path.
+    std::function<CareStroke()> brush;
+    [[nodiscard]] bool painting() const;
     /// While on, the source is shown in place of the selected level.
     void showSource(bool on);
     /// Where the wipe divides the picture, as a share of its width.
@@ -108,6 +111,16 @@ private:
     void paintWipe(QPainter& painter, const Subject& subject) const;
     [[nodiscard]] int wipeLevel(const Subject& subject) const;
     [[nodiscard]] bool onWipe(const QPointF& at) const;
+    struct Touch {
+        Vec3d place;
+        Vec3d normal;
+    };
+    [[nodiscard]] std::optional<Touch> touch(const QPointF& at) const;
+    bool beginStroke(const QPointF& at);
+    void goOnWithStroke(const QPointF& at);
+    void endStroke();
+    void tintByCare(const Subject& subject, DrawItem& item);
+    void paintBrush(QPainter& painter, const QMatrix4x4& viewProjection) const;
     std::vector<DrawItem> sceneItems(const Selection& selection) const;
     [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
     void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
@@ -146,8 +159,15 @@ private:
     Shading m_shading = Shading::Shaded;
     Arrangement m_arrangement = Arrangement::One;
     double m_wipe = 0.5;
-    bool m_wiping = false;     ///< its line is being dragged
-    bool m_showSource = false; ///< a key is held
+    bool m_wiping = false;              ///< its line is being dragged
+    bool m_showSource = false;          ///< a key is held
+    std::optional<CareStroke> m_stroke; ///< being painted
+    struct {
+        std::shared_ptr<const Mesh> mesh;
+        std::shared_ptr<const std::vector<float>> laid;
+        std::size_t places = 0;
+        std::shared_ptr<const std::vector<float>> values;
+    } m_live; ///< what is laid and the stroke in the making, on the mesh that is drawn
     Orbit m_soloOrbit;
     Orbit m_sceneOrbit;
     std::uint32_t m_framed = 0;

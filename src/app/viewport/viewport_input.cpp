@@ -39,9 +39,13 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
     stopWalk();
     setFocus(Qt::MouseFocusReason);
     m_wiping = event->button() == Qt::LeftButton && onWipe(event->position());
+    if (event->button() == Qt::LeftButton && event->modifiers() == Qt::NoModifier)
+        beginStroke(event->position());
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent*) {
+    if (m_stroke)
+        endStroke();
     m_wiping = false;
 }
 
@@ -58,6 +62,12 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         moved();
         return;
     }
+    if (m_stroke) {
+        goOnWithStroke(event->position());
+        return;
+    }
+    if (painting())
+        m_overlay->update();
     setCursor(event->buttons() == Qt::NoButton && onWipe(event->position()) ? Qt::SplitHCursor : Qt::ArrowCursor);
     if (event->buttons().testFlag(Qt::MiddleButton) || event->buttons().testFlag(Qt::RightButton) ||
         (event->buttons().testFlag(Qt::LeftButton) && event->modifiers().testFlag(Qt::ShiftModifier)))

@@ -106,6 +106,8 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         paintHeatLegend(p, *subject);
     if (comparing(Arrangement::Wipe))
         paintWipe(p, *subject);
+    if (painting())
+        paintBrush(p, viewProjection);
     if (!comparing(Arrangement::LineUp))
         return;
     const auto offsets = lineUpOffsets(*subject);

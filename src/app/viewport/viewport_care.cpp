@@ -1,0 +1,117 @@
+// Painting care on the surface.
+
+#include "app/viewport/to_qt.h"
+#include "app/viewport/viewport.h"
+
+#include "app/look/look.h"
+
+#include <QPainter>
+#include <cmath>
+
+namespace thicket::app {
+
+bool Viewport::painting() const {
+    const Subject* subject = m_bench.subject();
+    return m_stage == Stage::Thin && m_arrangement == Arrangement::Care && subject != nullptr &&
+           subject->levels.front().mesh != nullptr;
+}
+
+/// The place on the source under a point of the picture.
+std::optional<Viewport::Touch> Viewport::touch(const QPointF& at) const {
+    const auto& mesh = m_bench.subject()->levels.front().mesh;
+    const auto surface = m_bench.surfaceFor(mesh);
+    if (!surface)
+        return std::nullopt;
+    const View view = lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot);
+    const double half = std::tan(view.fovY / 2);
+    const double aspect = static_cast<double>(width()) / std::max(1, height());
+    const Vec3d right = view.forward.cross(view.up);
+    const Vec3d way = (view.forward + right * ((2 * at.x() / std::max(1, width()) - 1) * half * aspect) +
+                       view.up * ((1 - 2 * at.y() / std::max(1, height())) * half))
+                          .normalized();
+    const auto hit = surface->cast(view.eye, way);
+    if (!hit)
+        return std::nullopt;
+    const std::uint32_t* c = &mesh->indices[3 * std::size_t{hit->triangle}];
+    const Vec3d a = mesh->positions[c[0]].cast<double>();
+    const Vec3d normal =
+        (mesh->positions[c[1]].cast<double>() - a).cross(mesh->positions[c[2]].cast<double>() - a).normalized();
+    return Touch{view.eye + way * hit->distance, normal};
+}
+
+bool Viewport::beginStroke(const QPointF& at) {
+    if (!painting() || !brush)
+        return false;
+    const auto touched = touch(at);
+    if (!touched)
+        return false; // beside the object the camera turns
+    m_stroke = brush();
+    m_stroke->path = {touched->place.cast<float>()};
+    m_live = {};
+    moved();
+    return true;
+}
+
+void Viewport::goOnWithStroke(const QPointF& at) {
+    const auto touched = touch(at);
+    constexpr float kStep = 0.15F; // of the radius: closer places change nothing one could see
+    if (touched && (touched->place.cast<float>() - m_stroke->path.back()).norm() > kStep * m_stroke->radius)
+        m_stroke->path.push_back(touched->place.cast<float>());
+    moved();
+}
+
+void Viewport::endStroke() {
+    const CareStroke stroke = *m_stroke;
+    m_stroke.reset();
+    m_bench.layStroke(m_bench.subjectId(), stroke);
+}
+
+/// Adds to an item what is painted, the stroke in the making included.
+void Viewport::tintByCare(const Subject& subject, DrawItem& item) {
+    if (!item.mesh)
+        return;
+    const auto laid = m_bench.careValues(item.mesh, subject.care);
+    item.values = laid;
+    item.valueUse = ValueUse::Care;
+    if (!m_stroke)
+        return;
+    // Worked out once for each new place, so that a picture at rest can come about.
+    if (m_live.mesh != item.mesh || m_live.laid != laid || m_live.places != m_stroke->path.size()) {
+        auto values = laid ? std::make_shared<std::vector<float>>(*laid) : std::make_shared<std::vector<float>>();
+        layCare(*item.mesh, *m_stroke, *values);
+        m_live = {item.mesh, laid, m_stroke->path.size(), std::move(values)};
+    }
+    item.values = m_live.values;
+}
+
+void Viewport::paintBrush(QPainter& p, const QMatrix4x4& viewProjection) const {
+    if (!underMouse() || !brush)
+        return;
+    const QPointF at = mapFromGlobal(QCursor::pos());
+    const auto touched = touch(at);
+    if (!touched)
+        return;
+    const double radius = static_cast<double>(brush().radius);
+    const Vec3d side =
+        touched->normal.cross(std::abs(touched->normal.y()) < 0.9 ? Vec3d(0, 1, 0) : Vec3d(1, 0, 0)).normalized();
+    const Vec3d other = touched->normal.cross(side);
+    QPolygonF ring;
+    constexpr int kCorners = 48;
+    for (int i = 0; i < kCorners; ++i) {
+        const double angle = 2 * M_PI * i / kCorners;
+        const QVector4D clip =
+            viewProjection *
+            QVector4D(toQt(touched->place + radius * (std::cos(angle) * side + std::sin(angle) * other)), 1);
+        if (clip.w() <= 1e-6F)
+            return;
+        ring << QPointF((static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * width(),
+                        (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * height());
+    }
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(QColor(0, 0, 0, 110), 3));
+    p.drawPolygon(ring);
+    p.setPen(QPen(brush().kind == CareStroke::Kind::Erase ? Look::now().text : Look::now().accent, 1.4));
+    p.drawPolygon(ring);
+}
+
+} // namespace thicket::app

@@ -1,0 +1,95 @@
+// The workbench's part in painting care: strokes as edits, their values on any mesh, cutting anew with them.
+
+#include "appmodel/workbench.h"
+
+namespace thicket::app {
+
+std::shared_ptr<const std::vector<float>> Workbench::careValues(const std::shared_ptr<const Mesh>& mesh,
+                                                                const std::shared_ptr<const Care>& care) {
+    if (!mesh || !care)
+        return nullptr;
+    const auto key = std::pair(mesh.get(), care.get());
+    if (const auto known = m_care.find(key);
+        known != m_care.end() && !known->second.mesh.expired() && !known->second.care.expired())
+        return known->second.values;
+    std::erase_if(m_care, [](const auto& entry) { return entry.second.mesh.expired() || entry.second.care.expired(); });
+    m_care[key] = {mesh, care, nullptr};
+    m_quick.run({}, [this, key, mesh, care](const JobContext&) -> JobQueue::Finish {
+        auto values = std::make_shared<const std::vector<float>>(careOf(*mesh, *care));
+        return [this, key, mesh, care, values] {
+            m_care[key] = {mesh, care, values};
+            emit careChanged();
+        };
+    });
+    return nullptr;
+}
+
+std::shared_ptr<const SurfaceQuery> Workbench::surfaceFor(const std::shared_ptr<const Mesh>& mesh) {
+    if (!mesh)
+        return nullptr;
+    if (m_surfaceMesh.lock() == mesh)
+        return m_surface; // null while it is being built
+    m_surface.reset();
+    m_surfaceMesh = mesh;
+    m_quick.run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
+        // The query does not own its mesh: both live as long as what is handed out.
+        struct Both {
+            std::shared_ptr<const Mesh> mesh;
+            SurfaceQuery query;
+            explicit Both(std::shared_ptr<const Mesh> m) : mesh(std::move(m)), query(*mesh) {}
+        };
+        const auto both = std::make_shared<const Both>(mesh);
+        return [this, both] {
+            if (m_surfaceMesh.lock() != both->mesh)
+                return;
+            m_surface = {both, &both->query};
+            emit careChanged();
+        };
+    });
+    return nullptr;
+}
+
+void Workbench::layStroke(std::uint32_t id, const CareStroke& stroke) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr)
+        return;
+    Care care = found->care ? *found->care : Care();
+    care.push_back(stroke);
+    Subject after = *found;
+    after.care = std::make_shared<const Care>(std::move(care));
+    const char* label = stroke.kind == CareStroke::Kind::Paint   ? "Paint care on "
+                        : stroke.kind == CareStroke::Kind::Erase ? "Erase care on "
+                                                                 : "Take care from the colours of ";
+    document.push(changeSubject(scene(), after, label + found->name));
+}
+
+void Workbench::clearCare(std::uint32_t id) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->care)
+        return;
+    Subject after = *found;
+    after.care.reset();
+    document.push(changeSubject(scene(), after, "Clear the care of " + found->name));
+}
+
+void Workbench::recut(std::uint32_t id) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    m_jobs.run(
+        tr("Cutting %1 again").arg(QString::fromStdString(found->name)),
+        [this, copy = *found](const JobContext& job) {
+            return withRecord(copy, job,
+                              [this, copy](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+                                  auto cut = recutLevels(copy, state, rest);
+                                  if (!cut)
+                                      return [this, error = cut.error()] { report(error); };
+                                  return [this, copy, made = *cut] {
+                                      adoptThinned({{copy, made}}, "Cut the levels of " + copy.name + " again", {});
+                                  };
+                              });
+        },
+        QStringLiteral("thin-%1").arg(id));
+}
+
+} // namespace thicket::app
