@@ -7,6 +7,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFrame>
+#include <cmath>
 
 namespace thicket::app {
 namespace {
@@ -14,8 +15,33 @@ namespace {
 void settle(QApplication& app, MainWindow& window, int ms) {
     QElapsedTimer timer;
     timer.start();
-    while (timer.elapsed() < ms || (window.bench().jobs().busy() && timer.elapsed() < 180'000))
+    const auto waiting = [&] { return window.bench().jobs().busy() || !window.viewport().settled(); };
+    while (timer.elapsed() < ms || (waiting() && timer.elapsed() < 180'000))
         app.processEvents(QEventLoop::AllEvents, 20);
+}
+
+/// Two strokes of care and the levels cut with them, as a person would leave them.
+void paintBand(MainWindow& window, const Subject& subject) {
+    Workbench& bench = window.bench();
+    const std::uint32_t id = subject.id;
+    bench.selectSubject(id);
+    CareStroke stroke;
+    stroke.radius = static_cast<float>(0.14 * subject.radius);
+    // Along the length, on the side that is turned to the camera.
+    const Vec3f towards(0.5F, 0.2F, 0.8F);
+    for (int i = 0; i < 8; ++i) {
+        const auto x = static_cast<float>(subject.bounds.low.x() + subject.bounds.size().x() * (0.2 + 0.04 * i));
+        Vec3f nearest = subject.levels.front().mesh->positions.front();
+        float most = -1e9F;
+        for (const Vec3f& p : subject.levels.front().mesh->positions)
+            if (std::abs(p.x() - x) < 0.01F && p.dot(towards) > most) {
+                most = p.dot(towards);
+                nearest = p;
+            }
+        stroke.path.push_back(nearest);
+    }
+    bench.layStroke(id, stroke);
+    bench.recut(id);
 }
 
 } // namespace
@@ -32,19 +58,26 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.setStage(Stage::Gather);
     shot(QStringLiteral("gather"));
     window.setStage(Stage::Thin);
-    window.arrangementChoice().setCurrent(1);
-    window.viewport().setArrangement(Arrangement::LineUp);
+    window.arrange(Arrangement::LineUp);
     window.bench().selectLevel(2);
     settle(app, window, 2500); // the cards' pictures are made in the background
     shot(QStringLiteral("thin"));
-    window.arrangementChoice().setCurrent(2);
-    window.viewport().setArrangement(Arrangement::Wipe);
+    window.arrange(Arrangement::Wipe);
     window.shadingChoice().setCurrent(3);
     window.viewport().setShading(Shading::Heat);
     settle(app, window, 2500);
     shot(QStringLiteral("heat"));
     window.shadingChoice().setCurrent(0);
     window.viewport().setShading(Shading::Shaded);
+    window.arrange(Arrangement::Care);
+    for (const Subject& s : window.bench().scene().subjects)
+        if (s.aggregate && s.levels.front().mesh)
+            paintBand(window, s);
+    shot(QStringLiteral("care"));
+    window.arrange(Arrangement::One);
+    window.bench().document.undo().undo();
+    window.bench().document.undo().undo();
+    window.bench().selectSubject(window.bench().scene().subjects.front().id);
     window.setStage(Stage::Switch);
     window.viewport().standAt(32);
     shot(QStringLiteral("switch"));

@@ -56,6 +56,8 @@ QPushButton[primary="true"]:hover { border-color: @text; }
 QPushButton[primary="true"]:disabled { background: @line; border-color: @line; color: @faint; }
 QPushButton[flat2="true"] { background: transparent; padding: 2px 6px; color: @quiet; border-color: transparent; }
 QPushButton[flat2="true"]:hover { color: @text; border-color: @line; }
+#careBar { background: @ground; border: 1px solid @line; border-radius: 6px; }
+#careBar QPushButton { padding: 4px 10px; }
 QCheckBox { spacing: 8px; }
 QCheckBox::indicator { width: 14px; height: 14px; border: 1px solid @faint; border-radius: 3px; background: @raised; }
 QCheckBox::indicator:checked { background: @accent; border-color: @accent; image: url(:/look/icons/tick.png); }

@@ -13,7 +13,7 @@ CareBar::CareBar(Workbench& bench, QWidget* parent)
       m_mirror(new QCheckBox(tr("mirror"))),
       m_colors(makeButton(tr("From colours"), tr("Take care from a channel of the mesh's vertex colours"))),
       m_clear(makeButton(tr("Clear"), tr("Take all care off this subject"))) {
-    setObjectName(QStringLiteral("message"));
+    setObjectName(QStringLiteral("careBar"));
     auto* row = new QHBoxLayout(this);
     row->setContentsMargins(8, 5, 8, 5);
     row->setSpacing(8);

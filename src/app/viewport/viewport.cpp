@@ -349,8 +349,8 @@ std::vector<DrawItem> Viewport::soloItems() {
         items.push_back(
             levelItem(*subject, m_stage == Stage::Gather || m_showSource ? 0 : std::min(m_bench.level(), last)));
     }
-    m_factorDrawn = 1;
     if (m_moving && m_bench.dragLevel() < 0) {
+        m_factorDrawn = 1;
         // In motion each item may show a coarser level of its own chain, just enough to fit.
         const double each = m_soloBudget / static_cast<double>(items.size());
         for (DrawItem& item : items)
