@@ -243,7 +243,7 @@ int thin(const Console& console, const ThinOptions& options) {
         for (const Level& level : t.subject.levels)
             levels.push_back(level.mesh);
         if (auto written =
-                writeFile(t.file, encodeGlb(t.subject.name, levels, *t.subject.surfaces, GlbLevels::Named, {}));
+                writeFile(t.file, encodeGlb(t.subject.name, levels, *t.subject.surfaces, GlbLevels::Named, {}, t.subject.rig.get()));
             !written)
             return fail(console, written.error());
         t.writeMs = msSince(writeStart);

@@ -155,6 +155,8 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
     subject.name = imported.name;
     subject.source = imported.source;
     subject.surfaces = std::make_shared<const Surfaces>(std::move(imported.surfaces));
+    if (!imported.rig.empty())
+        subject.rig = std::make_shared<const Rig>(std::move(imported.rig));
     for (ImportedLevel& level : imported.levels) {
         Level own = levelFrom(std::make_shared<const Mesh>(std::move(level.mesh)), {},
                               subject.levels.empty() ? LevelOrigin::Source : LevelOrigin::HandMade);

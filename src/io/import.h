@@ -19,6 +19,7 @@ struct ImportedSubject {
     std::string name;
     SourceFile source;
     Surfaces surfaces;
+    Rig rig;
     std::vector<ImportedLevel> levels;
     std::vector<double> screenCoverages; ///< from the glTF level-of-detail extension, one a level, or empty
     std::vector<std::string> notes;      ///< what was inferred or mended, in words for the user

@@ -258,7 +258,9 @@ Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
                 continue;
             Surfaces plain;
             plain.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
-            if (auto done = writeFile(file, encodeGlb("level", {level.mesh}, plain, GlbLevels::Named, {})); !done)
+            if (auto done =
+                    writeFile(file, encodeGlb("level", {level.mesh}, plain, GlbLevels::Named, {}, subject.rig.get()));
+                !done)
                 return done;
         }
     }
@@ -357,6 +359,7 @@ Result<Subject> attachSource(const Subject& subject, const fs::path& file, const
     const bool same = found->source.hash == subject.source.hash;
     out.source = found->source;
     out.surfaces = std::make_shared<const Surfaces>(std::move(found->surfaces));
+    out.rig = found->rig.empty() ? nullptr : std::make_shared<const Rig>(std::move(found->rig));
     out.levels.front().mesh = std::make_shared<const Mesh>(std::move(found->levels.front().mesh));
     for (std::size_t i = 1; i < out.levels.size(); ++i) {
         Level& level = out.levels[i];

@@ -89,6 +89,13 @@ Result<void> compare(const fs::path& file, const Subject& subject, const JobCont
         const Mesh& is = back->front().levels[i].mesh;
         if (is.indices != was.indices || is.positions != was.positions || is.uvs != was.uvs)
             return differs(fmt::format("level {} differs", i));
+        bool extras = is.extras.morphs.size() == was.extras.morphs.size();
+        if (extras) {
+            VertexExtras copy = is.extras;
+            copy.eachWith(was.extras, [&extras](const auto& a, const auto& b) { extras &= a == b; });
+        }
+        if (!extras)
+            return differs(fmt::format("level {} has lost tangents, skin weights, morphs or its second UVs", i));
         if (is.normals.size() != was.normals.size() || is.parts.size() != was.parts.size())
             return differs(fmt::format("level {} has lost normals or materials", i));
     }
@@ -119,8 +126,8 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
             base = fmt::format("{}-{}", fileNameFor(subject.name), n);
         const auto glb = [&](const char* suffix, GlbLevels how) -> Result<void> {
             const fs::path file = folder / (base + suffix);
-            const auto bytes =
-                encodeGlb(subject.name, levels, *subject.surfaces, how, coveragesOf(subject, scene.view));
+            const auto bytes = encodeGlb(subject.name, levels, *subject.surfaces, how, coveragesOf(subject, scene.view),
+                                         subject.rig.get());
             if (auto done = writeFile(file, bytes); !done)
                 return done;
             if (auto same = compare(file, subject, job); !same)

@@ -39,6 +39,86 @@ struct Writer {
         return root["accessors"].size() - 1;
     }
 
+    std::vector<float> morphWeights; ///< at rest, for every mesh
+
+    /// An accessor of three floats each with the bounds that positions must have.
+    std::size_t moves(const std::vector<Vec3f>& values) {
+        const std::size_t at = accessor(view(values.data(), values.size() * sizeof(Vec3f), kVertexTarget), 0, kFloat,
+                                        values.size(), "VEC3");
+        Vec3f low = values.front();
+        Vec3f high = low;
+        for (const Vec3f& p : values) {
+            low = low.cwiseMin(p);
+            high = high.cwiseMax(p);
+        }
+        root["accessors"].back()["min"] = {low.x(), low.y(), low.z()};
+        root["accessors"].back()["max"] = {high.x(), high.y(), high.z()};
+        return at;
+    }
+
+    /// Joints and animations after the nodes of the levels. Channels of the mesh itself go to every level.
+    void rig(const Rig& r, std::size_t levels, ordered_json& sceneNodes) {
+        const std::size_t first = levels;
+        for (const RigNode& node : r.nodes)
+            root["nodes"].push_back(
+                {{"name", node.name},
+                 {"translation", {node.translation.x(), node.translation.y(), node.translation.z()}},
+                 {"rotation", {node.rotation[0], node.rotation[1], node.rotation[2], node.rotation[3]}},
+                 {"scale", {node.scale.x(), node.scale.y(), node.scale.z()}}});
+        for (std::size_t i = 0; i < r.nodes.size(); ++i) {
+            if (r.nodes[i].parent >= 0)
+                root["nodes"][first + static_cast<std::size_t>(r.nodes[i].parent)]["children"].push_back(first + i);
+            else
+                sceneNodes.push_back(first + i);
+        }
+        if (!r.joints.empty()) {
+            ordered_json joints = ordered_json::array();
+            for (const int joint : r.joints)
+                joints.push_back(first + static_cast<std::size_t>(joint));
+            const std::size_t matrices = accessor(view(r.inverseBind.data(), r.inverseBind.size() * 64, 0), 0, kFloat,
+                                                  r.inverseBind.size(), "MAT4");
+            root["skins"].push_back({{"joints", joints}, {"inverseBindMatrices", matrices}});
+            for (std::size_t i = 0; i < levels; ++i)
+                root["nodes"][i]["skin"] = 0;
+        }
+        for (const RigAnimation& animation : r.animations)
+            this->animation(animation, first, levels);
+    }
+
+    void animation(const RigAnimation& animation, std::size_t first, std::size_t levels) {
+        static const char* const kPaths[] = {"translation", "rotation", "scale", "weights"};
+        static const char* const kBetween[] = {"LINEAR", "STEP", "CUBICSPLINE"};
+        ordered_json out{
+            {"name", animation.name}, {"channels", ordered_json::array()}, {"samplers", ordered_json::array()}};
+        for (const RigChannel& c : animation.channels) {
+            const bool scalar = c.path == RigChannel::Path::MorphWeights;
+            const std::size_t width = scalar ? 1 : c.path == RigChannel::Path::Rotation ? 4 : 3;
+            const std::size_t times =
+                accessor(view(c.times.data(), c.times.size() * 4, 0), 0, kFloat, c.times.size(), "SCALAR");
+            root["accessors"].back()["min"] = {c.times.front()};
+            root["accessors"].back()["max"] = {c.times.back()};
+            const std::size_t values =
+                accessor(view(c.values.data(), c.values.size() * 4, 0), 0, kFloat, c.values.size() / width,
+                         scalar       ? "SCALAR"
+                         : width == 4 ? "VEC4"
+                                      : "VEC3");
+            out["samplers"].push_back({{"input", times},
+                                       {"output", values},
+                                       {"interpolation", kBetween[static_cast<std::size_t>(c.between)]}});
+            const auto channel = [&](std::size_t node) {
+                out["channels"].push_back(
+                    {{"sampler", out["samplers"].size() - 1},
+                     {"target", {{"node", node}, {"path", kPaths[static_cast<std::size_t>(c.path)]}}}});
+            };
+            if (c.node >= 0)
+                channel(first + static_cast<std::size_t>(c.node));
+            else
+                for (std::size_t i = 0; i < levels; ++i)
+                    channel(i);
+        }
+        root["animations"].push_back(out);
+    }
+
     std::size_t mesh(const std::string& name, const Mesh& m) {
         ordered_json attributes;
         const std::size_t n = m.positions.size();
@@ -61,6 +141,26 @@ struct Writer {
         if (!m.colors.empty())
             attributes["COLOR_0"] =
                 accessor(view(m.colors.data(), n * sizeof(Vec4f), kVertexTarget), 0, kFloat, n, "VEC4");
+        const VertexExtras& e = m.extras;
+        const auto extra = [&](const char* attribute, const auto& values, int component, const char* type) {
+            if (!values.empty())
+                attributes[attribute] =
+                    accessor(view(values.data(), n * sizeof(values[0]), kVertexTarget), 0, component, n, type);
+        };
+        extra("TEXCOORD_1", e.uvs2, kFloat, "VEC2");
+        extra("TANGENT", e.tangents, kFloat, "VEC4");
+        extra("JOINTS_0", e.joints, kUnsignedShort, "VEC4");
+        extra("WEIGHTS_0", e.weights, kFloat, "VEC4");
+        ordered_json targets = ordered_json::array();
+        ordered_json targetNames = ordered_json::array();
+        for (const MorphTarget& morph : e.morphs) {
+            ordered_json target;
+            target["POSITION"] = moves(morph.moves);
+            if (!morph.normalMoves.empty())
+                target["NORMAL"] = moves(morph.normalMoves);
+            targets.push_back(target);
+            targetNames.push_back(morph.name);
+        }
         std::size_t indexView = 0;
         const bool small = n < 65535;
         if (small) {
@@ -77,8 +177,15 @@ struct Writer {
                                   {"indices", accessor(indexView, offset, small ? kUnsignedShort : kUnsignedInt,
                                                        3 * std::size_t{part.triangleCount}, "SCALAR")},
                                   {"material", part.material}});
+            if (!targets.empty())
+                primitives.back()["targets"] = targets;
         }
         root["meshes"].push_back({{"name", name}, {"primitives", primitives}});
+        if (!targets.empty()) {
+            root["meshes"].back()["extras"]["targetNames"] = targetNames;
+            if (morphWeights.size() == targets.size())
+                root["meshes"].back()["weights"] = morphWeights;
+        }
         return root["meshes"].size() - 1;
     }
 
@@ -98,18 +205,23 @@ struct Writer {
             ordered_json out = ordered_json::object();
             if (!m.name.empty())
                 out["name"] = m.name;
-            const auto texture = [](int index) { return ordered_json{{"index", index}}; };
+            const auto texture = [&m](int index, int slot) {
+                ordered_json t{{"index", index}};
+                if ((m.secondUv >> slot & 1) != 0)
+                    t["texCoord"] = 1;
+                return t;
+            };
             if (m.baseColorImage >= 0)
-                pbr["baseColorTexture"] = texture(m.baseColorImage);
+                pbr["baseColorTexture"] = texture(m.baseColorImage, 0);
             if (m.metallicRoughnessImage >= 0)
-                pbr["metallicRoughnessTexture"] = texture(m.metallicRoughnessImage);
+                pbr["metallicRoughnessTexture"] = texture(m.metallicRoughnessImage, 1);
             out["pbrMetallicRoughness"] = pbr;
             if (m.normalImage >= 0)
-                out["normalTexture"] = texture(m.normalImage);
+                out["normalTexture"] = texture(m.normalImage, 2);
             if (m.occlusionImage >= 0)
-                out["occlusionTexture"] = texture(m.occlusionImage);
+                out["occlusionTexture"] = texture(m.occlusionImage, 3);
             if (m.emissiveImage >= 0)
-                out["emissiveTexture"] = texture(m.emissiveImage);
+                out["emissiveTexture"] = texture(m.emissiveImage, 4);
             if (m.emissive.squaredNorm() > 0)
                 out["emissiveFactor"] = {m.emissive[0], m.emissive[1], m.emissive[2]};
             if (m.alphaMode == AlphaMode::Mask) {
@@ -152,10 +264,13 @@ struct Writer {
 } // namespace
 
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
-                                 const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages) {
+                                 const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages,
+                                 const Rig* rig) {
     Writer writer;
     writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
     writer.root["scene"] = 0;
+    if (rig != nullptr)
+        writer.morphWeights = rig->morphWeights;
     ordered_json sceneNodes = ordered_json::array();
     for (std::size_t i = 0; i < levels.size(); ++i) {
         const std::string levelName = fmt::format("{}_LOD{}", name, i);
@@ -173,6 +288,8 @@ std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std:
         if (!coverages.empty())
             writer.root["nodes"][0]["extras"]["MSFT_screencoverage"] = coverages;
     }
+    if (rig != nullptr)
+        writer.rig(*rig, levels.size(), sceneNodes);
     writer.root["scenes"] = {{{"nodes", sceneNodes}}};
     writer.surfaces(surfaces);
     return writer.glb();

@@ -11,9 +11,10 @@ enum class GlbLevels {
 };
 
 /// The bytes of a GLB. Geometry is written as it is (floats, 32-bit or 16-bit indices); pictures are passed on
-/// unchanged. `coverages`: for Extension, the screen height (share of the viewport) down to which each level shows, one
-/// a level.
+/// unchanged. `rig`: null, or what the meshes' joints and morph targets belong to. `coverages`: for Extension, the
+/// screen height (share of the viewport) down to which each level shows, one a level.
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
-                                 const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages);
+                                 const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages,
+                                 const Rig* rig = nullptr);
 
 } // namespace thicket

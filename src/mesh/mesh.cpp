@@ -11,8 +11,12 @@
 namespace thicket {
 
 std::size_t Mesh::bytes() const {
+    std::size_t extra = 0;
+    extras.each([&extra](const auto& values) {
+        extra += values.size() * sizeof(typename std::decay_t<decltype(values)>::value_type);
+    });
     return positions.size() * sizeof(Vec3f) + normals.size() * sizeof(Vec3f) + uvs.size() * sizeof(Vec2f) +
-           colors.size() * sizeof(Vec4f) + indices.size() * sizeof(std::uint32_t);
+           colors.size() * sizeof(Vec4f) + indices.size() * sizeof(std::uint32_t) + extra;
 }
 
 std::string contentOf(const Mesh& mesh) {
@@ -25,6 +29,7 @@ std::string contentOf(const Mesh& mesh) {
     add(mesh.uvs);
     add(mesh.colors);
     add(mesh.indices);
+    mesh.extras.each(add);
     add(mesh.parts);
     return contentHash(std::as_bytes(std::span(hashes.data(), hashes.size())));
 }
@@ -69,7 +74,9 @@ Result<void> checkMesh(const Mesh& mesh, const std::string& where) {
             return bad(fmt::format("triangle {} uses vertex {}, but there are only {}", i / 3, mesh.indices[i], count),
                        "export the file again");
     const auto fits = [count](std::size_t n) { return n == 0 || n == count; };
-    if (!fits(mesh.normals.size()) || !fits(mesh.uvs.size()) || !fits(mesh.colors.size()))
+    bool extrasFit = mesh.extras.weights.size() == mesh.extras.joints.size();
+    mesh.extras.each([&](const auto& values) { extrasFit &= fits(values.size()); });
+    if (!fits(mesh.normals.size()) || !fits(mesh.uvs.size()) || !fits(mesh.colors.size()) || !extrasFit)
         return bad("an attribute has not one entry a vertex", "export the file again");
     std::uint64_t next = 0;
     for (const MeshPart& part : mesh.parts) {
@@ -99,6 +106,34 @@ std::uint32_t mendAttributes(Mesh& mesh) {
             uv = Vec2f(0, 0);
             ++mended;
         }
+    for (Vec2f& uv : mesh.extras.uvs2)
+        if (!uv.allFinite() || uv.cwiseAbs().maxCoeff() > 1e6F) {
+            uv = Vec2f(0, 0);
+            ++mended;
+        }
+    for (Vec4f& t : mesh.extras.tangents)
+        if (const float size = t.head<3>().norm(); !t.allFinite() || size < 1e-6F) {
+            t = Vec4f(1, 0, 0, 1);
+            ++mended;
+        } else if (std::abs(size - 1) > 1e-3F) {
+            t.head<3>() /= size;
+            ++mended;
+        }
+    for (Vec4f& w : mesh.extras.weights)
+        if (const float sum = w.cwiseMax(0).sum(); !w.allFinite() || !(sum > 0)) {
+            w = Vec4f(1, 0, 0, 0);
+            ++mended;
+        } else if (std::abs(sum - 1) > 1e-3F || w.minCoeff() < 0) {
+            w = w.cwiseMax(0) / sum;
+            ++mended;
+        }
+    for (MorphTarget& morph : mesh.extras.morphs)
+        for (std::vector<Vec3f>* moves : {&morph.moves, &morph.normalMoves})
+            for (Vec3f& move : *moves)
+                if (!move.allFinite()) {
+                    move.setZero();
+                    ++mended;
+                }
     for (Vec4f& c : mesh.colors)
         if (!c.allFinite()) {
             c = Vec4f(1, 1, 1, 1);
@@ -150,6 +185,7 @@ Mesh splitByMaterial(const Mesh& mesh, std::vector<std::uint32_t>* doubled) {
             again(out.normals);
             again(out.uvs);
             again(out.colors);
+            out.extras.each(again);
             again(out.positions);
         }
         owner[v] = material;
@@ -183,6 +219,7 @@ std::uint32_t dropUnusedVertices(Mesh& mesh) {
     move(mesh.normals);
     move(mesh.uvs);
     move(mesh.colors);
+    mesh.extras.each(move);
     move(mesh.positions);
     return dropped;
 }
@@ -261,7 +298,7 @@ Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOf
         return mesh.positions[a] == mesh.positions[b] && materialOfVertex[a] == materialOfVertex[b] &&
                (mesh.normals.empty() || mesh.normals[a] == mesh.normals[b]) &&
                (mesh.uvs.empty() || mesh.uvs[a] == mesh.uvs[b]) &&
-               (mesh.colors.empty() || mesh.colors[a] == mesh.colors[b]);
+               (mesh.colors.empty() || mesh.colors[a] == mesh.colors[b]) && mesh.extras.same(a, b);
     };
     return weldBy(mesh.positions.size(), hashOf, same, job);
 }
@@ -304,6 +341,10 @@ void makeNormals(Mesh& mesh, double creaseRadians) {
             split.uvs.push_back(mesh.uvs[v]);
         if (!mesh.colors.empty())
             split.colors.push_back(mesh.colors[v]);
+        split.extras.eachWith(mesh.extras, [v](auto& to, const auto& from) {
+            if (!from.empty())
+                to.push_back(from[v]);
+        });
         split.indices[c] = static_cast<std::uint32_t>(c);
     }
     const Weld same = weldVertices(split, std::vector<std::uint32_t>(corners, 0));
@@ -319,6 +360,10 @@ void makeNormals(Mesh& mesh, double creaseRadians) {
                 out.uvs.push_back(split.uvs[c]);
             if (!split.colors.empty())
                 out.colors.push_back(split.colors[c]);
+            out.extras.eachWith(split.extras, [c](auto& to, const auto& from) {
+                if (!from.empty())
+                    to.push_back(from[c]);
+            });
         }
         out.indices[c] = id;
     }

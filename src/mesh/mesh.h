@@ -4,6 +4,7 @@
 #include "base/job.h"
 #include "base/result.h"
 #include "mesh/vec.h"
+#include "mesh/vertex_extras.h"
 
 #include <cstddef>
 #include <cstdint>
@@ -24,9 +25,10 @@ struct MeshPart {
 /// Positions are metres, right-handed, +Y up. Kept apart so that work on positions alone reads only positions.
 struct Mesh {
     std::vector<Vec3f> positions;
-    std::vector<Vec3f> normals;         ///< unit length
-    std::vector<Vec2f> uvs;             ///< origin top left, as in glTF
-    std::vector<Vec4f> colors;          ///< linear RGBA, 0..1
+    std::vector<Vec3f> normals; ///< unit length
+    std::vector<Vec2f> uvs;     ///< origin top left, as in glTF
+    std::vector<Vec4f> colors;  ///< linear RGBA, 0..1
+    VertexExtras extras;
     std::vector<std::uint32_t> indices; ///< three a triangle, counter-clockwise seen from outside
     std::vector<MeshPart> parts;        ///< cover all triangles, in order, without gaps
 
@@ -52,6 +54,7 @@ struct Material {
     int normalImage = -1;
     int occlusionImage = -1;
     int emissiveImage = -1;
+    std::uint8_t secondUv = 0; ///< bits of the pictures, in this order, that lie by the second UV set
 };
 
 /// A picture as it stood in its file, so that it is passed on without loss.

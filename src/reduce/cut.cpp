@@ -85,6 +85,9 @@ std::size_t Record::bytes() const {
                         (parent.capacity() + birth.capacity() + indices.capacity() + death.capacity() +
                          alive.capacity() + error.capacity() + pieceOf.capacity()) *
                             sizeof(std::uint32_t);
+    extras.each([&total](const auto& values) {
+        total += values.capacity() * sizeof(typename std::decay_t<decltype(values)>::value_type);
+    });
     for (const Checkpoint& c : checkpoints)
         total += (c.nodes.capacity() + c.triangles.capacity() + c.corners.capacity()) * sizeof(std::uint32_t);
     return total;
@@ -141,6 +144,7 @@ Mesh cutRecord(const Record& record, std::uint32_t triangles) {
     gather(record.normals, level.normals);
     gather(record.uvs, level.uvs);
     gather(record.colors, level.colors);
+    level.extras.eachWith(record.extras, [&gather](auto& to, const auto& from) { gather(from, to); });
     level.indices = std::move(state.corners);
     if (record.aggregate && !record.drops.empty() && record.drops.front().time <= time) {
         std::vector<std::uint32_t> pieceOf;

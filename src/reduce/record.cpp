@@ -1,6 +1,7 @@
 #include "reduce/record.h"
 
 #include "base/parallel.h"
+#include "reduce/carry_extras.h"
 #include "reduce/region_collapse.h"
 #include "reduce/region_scratch.h"
 
@@ -213,6 +214,7 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
         append(logs, regions, surface, record);
         stalled = record.collapses() - before < kLeastProgress * static_cast<double>(left);
     }
+    reduce::carryExtras(record);
     job.report(1, "recorded");
     return record;
 }

@@ -21,6 +21,7 @@ struct Record {
     std::vector<Vec3f> normals;
     std::vector<Vec2f> uvs;
     std::vector<Vec4f> colors;
+    VertexExtras extras;
     std::vector<std::uint32_t> parent; ///< kNone at the roots
     std::vector<std::uint32_t> birth;  ///< the collapse that made the node, 0 for the input's; never falls
 
@@ -69,6 +70,8 @@ struct ReduceOptions {
     double seamWeight = 0.3;     ///< 0..10; UV seams and hard edges against surface
     double valenceWeight = 0.03; ///< 0..0.5; a new point of 6 + n edges costs 1 + this times n^2 as much
     double unevenWeight = 0.6;   ///< 0..3; the same for each time its longest edge squared exceeds the usual
+    double skinWeight = 0.05;    ///< 0..1; how much moving with other joints counts, as a share of the diagonal
+    double morphWeight = 1;      ///< 0..10; deviation of morphed shapes against that of the mesh at rest
     double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
     std::span<const float> care; ///< one a vertex, 0..1, or empty: deviation counts up to 1 + careGain times as much
     double careGain = 15;        ///< 0..100

@@ -50,7 +50,6 @@ struct WedgeGroups {
 class RegionScratch {
 public:
     static constexpr std::uint32_t kUnseen = kNone - 1;
-    static constexpr int kMostAttributes = 9;
     /// (cost bits, point): positive floats order as their bits, and equal costs by point, so the order is fixed.
     using Queue = std::priority_queue<std::uint64_t, std::vector<std::uint64_t>, std::greater<>>;
 

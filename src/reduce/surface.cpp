@@ -1,6 +1,7 @@
 #include "reduce/surface.h"
 
 #include "base/parallel.h"
+#include "base/text.h"
 
 #include <algorithm>
 #include <array>
@@ -37,7 +38,7 @@ TriangleLists listsOf(const std::vector<std::uint32_t>& trianglePoint, std::size
     return lists;
 }
 
-using AttributeValues = std::array<double, 9>;
+using AttributeValues = std::array<double, kMostAttributes>;
 
 /// Scaled attributes of a wedge: normals, then UVs, then colours.
 AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
@@ -52,6 +53,9 @@ AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
     if (!s.wedgeColor.empty())
         for (int i = 0; i < 4; ++i)
             out[k++] = s.colorScale * static_cast<double>(s.wedgeColor[wedge][i]);
+    if (!s.wedgeMotion.empty())
+        for (const float value : s.wedgeMotion[wedge])
+            out[k++] = static_cast<double>(value);
     return out;
 }
 
@@ -204,6 +208,29 @@ void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfWedg
     }
 }
 
+/// How skinning and morphing move a vertex, in six numbers: where its joints would take it if each joint moved by a
+/// vector of its own (made from its number), and the sum of its morph moves with signs that do not cancel for all
+/// vertices alike. What varies linearly along the surface costs nothing, like any attribute (Hoppe 1999).
+std::array<float, 6> motionOf(const VertexExtras& extras, std::uint32_t node, double jointScale, double moveScale) {
+    Vec3d joints = Vec3d::Zero();
+    Vec3d moves = Vec3d::Zero();
+    const auto direction = [](std::uint32_t id) {
+        return Vec3d(2 * hashShare(3 * id) - 1, 2 * hashShare(3 * id + 1) - 1, 2 * hashShare(3 * id + 2) - 1);
+    };
+    for (int k = 0; k < 4 && !extras.joints.empty(); ++k)
+        joints +=
+            static_cast<double>(extras.weights[node][k]) * direction(extras.joints[node][static_cast<std::size_t>(k)]);
+    for (std::uint32_t m = 0; m < extras.morphs.size(); ++m)
+        if (!extras.morphs[m].moves.empty())
+            moves += (hashShare(m) < 0.5 ? -1.0 : 1.0) * extras.morphs[m].moves[node].cast<double>();
+    std::array<float, 6> out{};
+    for (int i = 0; i < 3; ++i) {
+        out[static_cast<std::size_t>(i)] = static_cast<float>(jointScale * joints[i]);
+        out[static_cast<std::size_t>(i + 3)] = static_cast<float>(moveScale * moves[i]);
+    }
+    return out;
+}
+
 /// Scales of the attributes, from the areas of the surface and of its texture.
 void setScales(const ReduceOptions& options, Surface& s) {
     double area = 0;
@@ -220,7 +247,8 @@ void setScales(const ReduceOptions& options, Surface& s) {
     s.normalScale = options.normalWeight;
     s.colorScale = options.colorWeight;
     s.uvScale = options.uvWeight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
-    s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4);
+    s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4) +
+                   (s.wedgeMotion.empty() ? 0 : 6);
 }
 
 /// What is painted keeps its triangles also where it is flat: moving along the surface counts a little there.
@@ -293,7 +321,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     // Nodes are the distinct vertices, in order of first use; points the distinct places.
     const Weld points = weldPositions(mesh, job);
     std::vector<std::uint32_t> materialOfVertex;
-    const bool plain = mesh.normals.empty() && mesh.uvs.empty() && mesh.colors.empty() && mesh.parts.size() < 2;
+    const bool plain =
+        mesh.normals.empty() && mesh.uvs.empty() && mesh.colors.empty() && mesh.extras.empty() && mesh.parts.size() < 2;
     if (!plain) {
         materialOfVertex.assign(mesh.positions.size(), 0);
         for (const MeshPart& part : mesh.parts)
@@ -330,6 +359,10 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             record.uvs.push_back(mesh.uvs[v]);
         if (!mesh.colors.empty())
             record.colors.push_back(mesh.colors[v]);
+        record.extras.eachWith(mesh.extras, [v](auto& to, const auto& from) {
+            if (!from.empty())
+                to.push_back(from[v]);
+        });
     }
     record.parent.reserve(std::size_t{nodeCount} * 2);
     record.birth.reserve(std::size_t{nodeCount} * 2);
@@ -378,8 +411,12 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     s.wedgeNormal.resize(record.normals.size());
     s.wedgeUv.resize(record.uvs.size());
     s.wedgeColor.resize(record.colors.size());
+    const bool moves = !record.extras.joints.empty() || !record.extras.morphs.empty();
+    s.wedgeMotion.resize(moves ? nodeCount : 0);
     for (std::uint32_t n = 0; n < nodeCount; ++n) {
         const std::uint32_t w = start[pointOfNode[n]]++;
+        if (moves)
+            s.wedgeMotion[w] = motionOf(record.extras, n, options.skinWeight, options.morphWeight / s.scale);
         wedgeOfNode[n] = w;
         materialOfWedge[w] = materialOfNode[n];
         s.wedgePoint[w] = pointOfNode[n];
@@ -442,6 +479,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
     job.report(0.6, "measuring the surface");
     measure(s, lists, materialOfWedge, care, options, job);
+    s.wedgeMotion = {}; // the quadrics hold what is needed of it
     if (job.cancelled())
         return cancelledError();
     return {};

@@ -4,6 +4,8 @@
 #include "reduce/quadric.h"
 #include "reduce/record.h"
 
+#include <array>
+
 namespace thicket::reduce {
 
 /// What weighing an edge reads of its ends, side by side.
@@ -41,6 +43,7 @@ struct Surface {
     double normalScale = 0;
     double uvScale = 0;
     double colorScale = 0;
+    std::vector<std::array<float, 6>> wedgeMotion; ///< stand-ins for skinning and morphing; of the input alone
 
     static constexpr std::uint8_t kBorder = 1;    ///< touches an edge with one triangle
     static constexpr std::uint8_t kIrregular = 2; ///< touches an edge that has not exactly one triangle a side

@@ -4,6 +4,7 @@
 
 #include "mesh/care.h"
 #include "mesh/findings.h"
+#include "mesh/rig.h"
 #include "reduce/chain.h"
 #include "switching/selector.h"
 
@@ -51,6 +52,7 @@ struct Subject {
     Role role = Role::WorkingPiece;
     SourceFile source;
     std::shared_ptr<const Surfaces> surfaces;
+    std::shared_ptr<const Rig> rig; ///< null: it does not move
     std::vector<Level> levels; ///< finest first
     SwitchRule rule;
     std::uint32_t pieces = 1;            ///< loose pieces of L0, as its record found them

@@ -130,6 +130,98 @@ TEST(Glb, pictures_pass_through_unchanged) {
     EXPECT_EQ(read->front().surfaces.materials[0].baseColorImage, 0);
 }
 
+TEST(Glb, skins_morphs_and_second_uvs_come_back_as_they_were) {
+    const TempFolder folder;
+    Mesh mesh = shapes::sphere(4);
+    mesh.extras.morphs.resize(2);
+    mesh.extras.morphs[0].name = "wide";
+    mesh.extras.morphs[1].name = "tall";
+    for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {
+        const Vec3f& p = mesh.positions[v];
+        mesh.extras.uvs2.emplace_back(p.x(), p.y());
+        mesh.extras.tangents.emplace_back(0, 1, 0, v % 2 == 0 ? 1 : -1);
+        mesh.extras.joints.push_back({static_cast<std::uint16_t>(v % 2), 0, 0, 0});
+        mesh.extras.weights.emplace_back(1, 0, 0, 0);
+        mesh.extras.morphs[0].moves.emplace_back(p.x(), 0, 0);
+        mesh.extras.morphs[1].moves.emplace_back(0, p.y(), 0);
+        mesh.extras.morphs[1].normalMoves.emplace_back(0, 0.5F * p.y(), 0);
+    }
+    mesh.extras.morphs[0].normalMoves.assign(mesh.vertexCount(), Vec3f(0, 0, 0));
+    Rig rig;
+    rig.nodes = {{"root", -1, {0, 1, 0}, {0, 0, 0, 1}, {1, 1, 1}},
+                 {"neck", 0, {0, 2, 0}, {0, 0, 0.6F, 0.8F}, {1, 1, 1}}};
+    rig.joints = {0, 1};
+    rig.inverseBind = {{1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, -1, 0, 1},
+                       {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, -3, 0, 1}};
+    rig.morphWeights = {0.25F, 0.5F};
+    rig.animations = {{"nod",
+                       {{1, RigChannel::Path::Rotation, RigChannel::Between::Linear, {0, 1}, {0, 0, 0, 1, 0, 0, 1, 0}},
+                        {-1, RigChannel::Path::MorphWeights, RigChannel::Between::Step, {0, 2}, {0, 1, 1, 0}}}}};
+    const auto levels = std::vector{share(mesh), share(shapes::sphere(2))};
+    for (const GlbLevels how : {GlbLevels::Named, GlbLevels::Extension}) {
+        // The coarser level carries nothing: what one level lacks does not disturb the other.
+        const fs::path file = folder.path() / "figure.glb";
+        ASSERT_TRUE(writeFile(file, encodeGlb("figure", {levels[0]}, plain(), how, {}, &rig)));
+        const auto read = readModel(file, {});
+        ASSERT_TRUE(read) << read.error().text();
+        const Mesh& back = read->front().levels.front().mesh;
+        EXPECT_EQ(back.positions, mesh.positions);
+        EXPECT_EQ(back.extras.uvs2, mesh.extras.uvs2);
+        EXPECT_EQ(back.extras.tangents, mesh.extras.tangents);
+        EXPECT_EQ(back.extras.joints, mesh.extras.joints);
+        EXPECT_EQ(back.extras.weights, mesh.extras.weights);
+        ASSERT_EQ(back.extras.morphs.size(), 2U);
+        EXPECT_EQ(back.extras.morphs[1].name, "tall");
+        EXPECT_EQ(back.extras.morphs[1].moves, mesh.extras.morphs[1].moves);
+        EXPECT_EQ(back.extras.morphs[1].normalMoves, mesh.extras.morphs[1].normalMoves);
+        const Rig& is = read->front().rig;
+        ASSERT_EQ(is.nodes.size(), 2U);
+        EXPECT_EQ(is.nodes[1].name, "neck");
+        EXPECT_EQ(is.nodes[1].parent, 0);
+        EXPECT_LT((is.nodes[1].rotation - rig.nodes[1].rotation).norm(), 1e-5F);
+        EXPECT_EQ(is.joints, rig.joints);
+        EXPECT_EQ(is.inverseBind, rig.inverseBind);
+        EXPECT_EQ(is.morphWeights, rig.morphWeights);
+        ASSERT_EQ(is.animations.size(), 1U);
+        ASSERT_EQ(is.animations[0].channels.size(), 2U);
+        EXPECT_EQ(is.animations[0].channels[0].values, rig.animations[0].channels[0].values);
+        EXPECT_EQ(is.animations[0].channels[1].path, RigChannel::Path::MorphWeights);
+    }
+}
+
+TEST(Glb, a_skinned_figure_is_thinned_shipped_and_read_back_equal) {
+    const TempFolder folder;
+    Mesh mesh = shapes::texturedSphere(48, 24);
+    for (const Vec3f& p : mesh.positions) {
+        const float upper = std::clamp(0.5F + p.y(), 0.0F, 1.0F);
+        mesh.extras.joints.push_back({0, 1, 0, 0});
+        mesh.extras.weights.emplace_back(1 - upper, upper, 0, 0);
+        mesh.extras.tangents.emplace_back(1, 0, 0, 1);
+    }
+    Rig rig;
+    rig.nodes = {{"root", -1, {0, 0, 0}, {0, 0, 0, 1}, {1, 1, 1}}, {"top", 0, {0, 1, 0}, {0, 0, 0, 1}, {1, 1, 1}}};
+    rig.joints = {0, 1};
+    rig.inverseBind.assign(2, {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1});
+    const fs::path file = folder.path() / "figure.glb";
+    ASSERT_TRUE(writeFile(file, encodeGlb("figure", {share(mesh)}, plain(), GlbLevels::Named, {}, &rig)));
+    auto read = readModel(file, {});
+    ASSERT_TRUE(read);
+    auto subject = makeSubject(std::move(read->front()), {});
+    ASSERT_TRUE(subject);
+    const auto state = recordSubject(*subject, {}, {});
+    auto thinned =
+        thinSubject(*subject, *state, presetFor(Role::WorkingPiece, subject->levels[0].triangles).targets, {});
+    ASSERT_TRUE(thinned);
+    thinned->id = 1;
+    for (const Level& level : thinned->levels)
+        EXPECT_EQ(level.mesh->extras.joints.size(), level.mesh->positions.size());
+    Scene scene;
+    scene.subjects = {*thinned};
+    const auto report = shipScene(scene, folder.path() / "out", {}, {});
+    ASSERT_TRUE(report) << report.error().text();
+    EXPECT_EQ(report->files.size(), 3U);
+}
+
 TEST(Import, screen_coverages_become_switches) {
     const TempFolder folder;
     const std::vector<std::shared_ptr<const Mesh>> levels{share(shapes::texturedSphere(60, 30)),
