@@ -70,7 +70,7 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
     case Missing:
         return missing;
     case Picture:
-        return m_bench.picture(subject.levels.front().mesh);
+        return m_bench.picture(subject.levels.front().mesh, subject.surfaces);
     case Qt::ToolTipRole:
         return QString::fromStdString(subject.source.path.string());
     default:

@@ -58,6 +58,8 @@ public:
     /// While a pin is dragged: cuts at once in the background, latest wins; `commit` measures and makes the undo step.
     void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
     void addLevel(std::uint32_t id, double triangles);
+    /// Bakes crossed cards as a level, its pictures as tall as they need be where it comes in.
+    void addCards(std::uint32_t id, int cards);
     void removeLevel(std::uint32_t id, int level);
     /// Whether every level keeps all loose pieces. Levels already cut are cut anew, as one step.
     void setKeepPieces(std::uint32_t id, bool keep);
@@ -103,7 +105,8 @@ public:
     void recut(std::uint32_t id);
 
     /// A small picture of a mesh; null until it is made, then picturesChanged.
-    [[nodiscard]] QImage picture(const std::shared_ptr<const Mesh>& mesh);
+    [[nodiscard]] QImage picture(const std::shared_ptr<const Mesh>& mesh,
+                                 const std::shared_ptr<const Surfaces>& surfaces);
     /// Where a level is off; null until it is worked out, then heatChanged.
     [[nodiscard]] std::shared_ptr<const Heat> heat(const Subject& subject, int level);
 

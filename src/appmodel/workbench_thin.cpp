@@ -169,9 +169,12 @@ void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool c
     const Level& now = found->levels[static_cast<std::size_t>(level)];
     if (now.locked || now.origin != LevelOrigin::Collapsed) {
         if (commit)
-            emit message(
-                tr("L%1 is %2; it was left as it is.").arg(level).arg(now.locked ? tr("locked") : tr("made by hand")),
-                false);
+            emit message(tr("L%1 is %2; it was left as it is.")
+                             .arg(level)
+                             .arg(now.locked                         ? tr("locked")
+                                  : now.origin == LevelOrigin::Cards ? tr("made of cards")
+                                                                     : tr("made by hand")),
+                         false);
         return;
     }
     // Between its neighbours, so that levels always fall strictly.
@@ -290,6 +293,23 @@ void Workbench::addLevel(std::uint32_t id, double triangles) {
             ++at;
     }
     commitLevel(id, static_cast<int>(at), triangles, true);
+}
+
+void Workbench::addCards(std::uint32_t id, int cards) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    m_jobs.run(
+        tr("Baking cards of %1").arg(toText(found->name)),
+        [this, copy = *found, cards](const JobContext& job) -> JobQueue::Finish {
+            CardOptions options;
+            options.cards = cards;
+            auto made = thicket::addCards(copy, options, job);
+            if (!made)
+                return [this, error = made.error()] { report(error); };
+            return [this, copy, subject = *made] { adoptThinned({{copy, subject}}, "Add cards to " + copy.name, {}); };
+        },
+        QStringLiteral("cards-%1").arg(id));
 }
 
 void Workbench::removeLevel(std::uint32_t id, int level) {

@@ -1,11 +1,11 @@
 // What the workbench makes for looking at: small pictures, surfaces coloured by deviation.
 
 #include "appmodel/workbench.h"
-#include "measure/picture.h"
+#include "bake/picture.h"
 
 namespace thicket::app {
 
-QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh) {
+QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh, const std::shared_ptr<const Surfaces>& surfaces) {
     if (!mesh)
         return {};
     const auto known = m_pictures.find(mesh.get());
@@ -13,11 +13,11 @@ QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh) {
         return known->second.second;
     std::erase_if(m_pictures, [](const auto& entry) { return entry.second.first.expired(); });
     m_pictures[mesh.get()] = {mesh, QImage()};
-    m_quick.run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
+    m_quick.run({}, [this, mesh, surfaces](const JobContext&) -> JobQueue::Finish {
         PictureOptions options;
         options.width = 104;
         options.height = 104;
-        const Picture picture = renderPicture(*mesh, options);
+        const Pixels picture = renderPicture(*mesh, surfaces ? *surfaces : Surfaces(), options);
         const QImage image =
             QImage(picture.rgba.data(), picture.width, picture.height, 4 * picture.width, QImage::Format_RGBA8888)
                 .copy();

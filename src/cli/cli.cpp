@@ -64,6 +64,13 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->check(CLI::Range(16, 16384));
     thinCommand->add_flag("--keep-pieces", thinOptions.keepPieces,
                           "Leave out no loose piece, however small it gets on screen");
+    CLI::Option* cards =
+        thinCommand->add_option("--cards", thinOptions.cards, "Add a last level of so many crossed cards")
+            ->check(CLI::Range(1, 4));
+    thinCommand->add_option("--card-texels", thinOptions.cardTexels, "Texels along the taller side of a card")
+        ->capture_default_str()
+        ->check(CLI::Range(8, 1024))
+        ->needs(cards);
     thinCommand
         ->add_option("--care-color", thinOptions.careColor,
                      "Channel of the vertex colours that protects what it covers")

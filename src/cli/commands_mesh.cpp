@@ -84,7 +84,9 @@ ordered_json encode(const Thinned& t, const View& view) {
         levels.push_back(
             {{"triangles", l.triangles},
              {"vertices", l.vertices},
+             {"origin", originKey(l.origin)},
              {"pieces", i == 0 ? s.pieces : l.pieces},
+             {"texture_bytes", std::llround(textureBytesOf(s, l))},
              {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
              {"switch_distance", chain.fromMetres[i]},
              {"screen_height", i == 0 ? ordered_json(nullptr)
@@ -231,6 +233,14 @@ int thin(const Console& console, const ThinOptions& options) {
                                    &t.timings);
         if (!thinned)
             return fail(console, thinned.error());
+        if (options.cards > 0) {
+            CardOptions how;
+            how.cards = options.cards;
+            how.texelsTall = options.cardTexels;
+            thinned = addCards(*thinned, how, console.job);
+            if (!thinned)
+                return fail(console, thinned.error());
+        }
         t.subject = std::move(*thinned);
         done.push_back(std::move(t));
     }
@@ -239,11 +249,9 @@ int thin(const Console& console, const ThinOptions& options) {
     for (Thinned& t : done) {
         const auto writeStart = std::chrono::steady_clock::now();
         t.file = toFolder ? options.out / (fileNameFor(t.subject.name) + ".glb") : options.out;
-        std::vector<std::shared_ptr<const Mesh>> levels;
-        for (const Level& level : t.subject.levels)
-            levels.push_back(level.mesh);
-        if (auto written =
-                writeFile(t.file, encodeGlb(t.subject.name, levels, *t.subject.surfaces, GlbLevels::Named, {}, t.subject.rig.get()));
+        const LevelSet set = joinLevels(t.subject);
+        if (auto written = writeFile(
+                t.file, encodeGlb(t.subject.name, set.meshes, set.surfaces, GlbLevels::Named, {}, t.subject.rig.get()));
             !written)
             return fail(console, written.error());
         t.writeMs = msSince(writeStart);

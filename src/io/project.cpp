@@ -30,6 +30,8 @@ ordered_json encodeLevel(const Level& level) {
                      {"locked", level.locked}};
     if (level.origin != LevelOrigin::Source)
         out["content"] = level.content;
+    if (level.surfaces)
+        out["ownSurfaces"] = true;
     if (level.pieces > 0)
         out["pieces"] = level.pieces;
     if (level.fixed)
@@ -41,10 +43,12 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     Level level;
     const auto origin = json::get<std::string>(in, "origin", path);
     if (!originFromKey(origin))
-        throw json::FieldError(path + "origin: \"" + origin + "\" is not source, collapsed or hand-made");
+        throw json::FieldError(path + "origin: \"" + origin + "\" is not source, collapsed, cards or hand-made");
     level.origin = *originFromKey(origin);
     level.content = json::get<std::string>(in, "content", path, "");
     level.pieces = json::get<std::uint32_t>(in, "pieces", path, 0U);
+    if (json::get<bool>(in, "ownSurfaces", path, false))
+        level.surfaces = std::make_shared<const Surfaces>(); // filled from the file beside the project
     level.triangles = static_cast<std::uint32_t>(json::number(in, "triangles", path, 1, 4e9));
     level.vertices = static_cast<std::uint32_t>(json::number(in, "vertices", path, 0, 4e9));
     level.draws = static_cast<std::uint32_t>(json::number(in, "draws", path, 0, 1e6));
@@ -242,6 +246,11 @@ fs::path levelsFolder(const fs::path& project) {
 }
 
 /// Named after what it holds, so that a stale file is simply not found.
+/// The source and what came with it are in the source file; everything else is ours to keep.
+bool keptBeside(const Level& level) {
+    return level.origin == LevelOrigin::Collapsed || level.origin == LevelOrigin::Cards;
+}
+
 fs::path keptFile(const fs::path& project, const Level& level) {
     return levelsFolder(project) / (level.content + ".glb");
 }
@@ -250,16 +259,18 @@ Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
     std::vector<fs::path> wanted;
     for (const Subject& subject : scene.subjects) {
         for (const Level& level : subject.levels) {
-            if (level.origin != LevelOrigin::Collapsed || level.content.empty())
+            if (!keptBeside(level) || level.content.empty())
                 continue;
             const fs::path file = keptFile(project, level);
             wanted.push_back(file.filename());
             if (std::error_code ec; fs::exists(file, ec) || !level.mesh)
                 continue;
-            Surfaces plain;
-            plain.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
-            if (auto done =
-                    writeFile(file, encodeGlb("level", {level.mesh}, plain, GlbLevels::Named, {}, subject.rig.get()));
+            Surfaces surfaces;
+            surfaces.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
+            if (level.surfaces)
+                surfaces = *level.surfaces;
+            if (auto done = writeFile(
+                    file, encodeGlb("level", {level.mesh}, surfaces, GlbLevels::Named, {}, subject.rig.get()));
                 !done)
                 return done;
         }
@@ -272,22 +283,22 @@ Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
     return {};
 }
 
-/// Takes the cut levels from beside the project, where they are whole and of the right counts. False when one is
-/// missing.
-bool takeKeptLevels(Subject& subject, const fs::path& project, const JobContext& job) {
-    bool all = true;
+/// Takes levels from beside the project, where they are whole and of the right counts; not those cut from a source that
+/// is another one now.
+void takeKeptLevels(Subject& subject, const fs::path& project, bool sourceChanged, const JobContext& job) {
     for (Level& level : subject.levels) {
-        if (level.origin != LevelOrigin::Collapsed || level.mesh)
+        if (!keptBeside(level) || level.mesh || (sourceChanged && level.origin == LevelOrigin::Collapsed))
             continue;
         const fs::path file = keptFile(project, level);
         std::error_code ec;
         if (!level.content.empty() && fs::exists(file, ec))
             if (auto kept = readModel(file, job);
-                kept && kept->size() == 1 && kept->front().levels.front().mesh.triangleCount() == level.triangles)
+                kept && kept->size() == 1 && kept->front().levels.front().mesh.triangleCount() == level.triangles) {
                 level.mesh = std::make_shared<const Mesh>(std::move(kept->front().levels.front().mesh));
-        all &= level.mesh != nullptr;
+                if (level.surfaces)
+                    level.surfaces = std::make_shared<const Surfaces>(std::move(kept->front().surfaces));
+            }
     }
-    return all;
 }
 
 } // namespace
@@ -409,9 +420,17 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
             load.problems.push_back({ErrorCode::BadInput, subject.name,
                                      "the source file has changed since the project was saved",
                                      "thin it again to bring its levels up to date"});
-        const bool anyCut = std::any_of(subject.levels.begin(), subject.levels.end(),
-                                        [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });
-        if (anyCut && (subject.source.hash != hash || !takeKeptLevels(subject, path, job)))
+        takeKeptLevels(subject, path, subject.source.hash != hash, job);
+        if (std::erase_if(subject.levels, [](const Level& l) { return l.origin == LevelOrigin::Cards && !l.mesh; }) > 0)
+            load.problems.push_back({ErrorCode::NotFound, subject.name,
+                                     "its cards are not in the folder of levels beside the project", "add them again"});
+        bool cut = false;
+        for (Level& level : subject.levels)
+            if (level.origin == LevelOrigin::Collapsed && !level.mesh) {
+                cut = true;
+                level.surfaces.reset();
+            }
+        if (cut)
             load.toCut.push_back(subject.id);
         if (job.cancelled())
             return cancelledError();

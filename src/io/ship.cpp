@@ -38,6 +38,7 @@ std::string encodeChain(const Subject& subject, const View& view) {
             {"triangles", level.triangles},
             {"vertices", level.vertices},
             {"draws", level.draws},
+            {"textureBytes", std::llround(textureBytesOf(subject, level))},
             {"deviation",
              {{"max", level.deviation}, {"promised", level.promised}, {"p99", level.p99}, {"rms", level.rms}}},
             {"fromMetres", from}};
@@ -113,20 +114,17 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         if (job.cancelled())
             return cancelledError();
         job.report(static_cast<double>(s) / static_cast<double>(scene.subjects.size()), "writing " + subject.name);
-        std::vector<std::shared_ptr<const Mesh>> levels;
-        for (const Level& level : subject.levels)
-            if (level.mesh)
-                levels.push_back(level.mesh);
-        if (levels.size() != subject.levels.size()) {
+        if (std::any_of(subject.levels.begin(), subject.levels.end(), [](const Level& l) { return !l.mesh; })) {
             report.skipped.push_back(subject.name + ": its source or a level is missing");
             continue;
         }
+        const LevelSet set = joinLevels(subject);
         std::string base = fileNameFor(subject.name);
         for (int n = 2; !names.insert(base).second; ++n)
             base = fmt::format("{}-{}", fileNameFor(subject.name), n);
         const auto glb = [&](const char* suffix, GlbLevels how) -> Result<void> {
             const fs::path file = folder / (base + suffix);
-            const auto bytes = encodeGlb(subject.name, levels, *subject.surfaces, how, coveragesOf(subject, scene.view),
+            const auto bytes = encodeGlb(subject.name, set.meshes, set.surfaces, how, coveragesOf(subject, scene.view),
                                          subject.rig.get());
             if (auto done = writeFile(file, bytes); !done)
                 return done;

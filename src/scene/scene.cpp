@@ -1,6 +1,13 @@
 #include "scene/scene.h"
 
+#include "base/file.h"
+#include "image/image.h"
+
 #include <algorithm>
+#include <fmt/format.h>
+#include <map>
+#include <set>
+#include <span>
 
 namespace thicket {
 
@@ -35,11 +42,15 @@ std::optional<Role> roleFromKey(const std::string& key) {
 }
 
 std::string originKey(LevelOrigin origin) {
-    return origin == LevelOrigin::Source ? "source" : origin == LevelOrigin::Collapsed ? "collapsed" : "hand-made";
+    return origin == LevelOrigin::Source      ? "source"
+           : origin == LevelOrigin::Collapsed ? "collapsed"
+           : origin == LevelOrigin::Cards     ? "cards"
+                                              : "hand-made";
 }
 
 std::optional<LevelOrigin> originFromKey(const std::string& key) {
-    for (const LevelOrigin origin : {LevelOrigin::Source, LevelOrigin::Collapsed, LevelOrigin::HandMade})
+    for (const LevelOrigin origin :
+         {LevelOrigin::Source, LevelOrigin::Collapsed, LevelOrigin::HandMade, LevelOrigin::Cards})
         if (originKey(origin) == key)
             return origin;
     return std::nullopt;
@@ -57,6 +68,83 @@ std::uint32_t Scene::freshId() const {
     for (const Placement& p : placements)
         largest = std::max(largest, p.id);
     return largest + 1;
+}
+
+std::shared_ptr<const Surfaces> surfacesOf(const Subject& subject, const Level& level) {
+    return level.surfaces ? level.surfaces : subject.surfaces;
+}
+
+std::string levelContent(const Level& level) {
+    std::string hashes = contentOf(*level.mesh);
+    if (level.surfaces)
+        for (const Image& image : level.surfaces->images)
+            hashes += contentHash(image.encoded);
+    if (level.surfaces)
+        for (const Material& m : level.surfaces->materials)
+            hashes +=
+                fmt::format("{} {} {} {} {} {} {}", static_cast<int>(m.alphaMode), m.alphaCutoff, m.baseColorImage,
+                            m.metallicRoughnessImage, m.normalImage, m.occlusionImage, m.emissiveImage);
+    return level.surfaces ? contentHash(std::as_bytes(std::span(hashes.data(), hashes.size()))) : hashes;
+}
+
+namespace {
+std::vector<int*> picturesOf(Material& m) {
+    return {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage};
+}
+} // namespace
+
+double textureBytesOf(const Subject& subject, const Level& level) {
+    const auto surfaces = surfacesOf(subject, level);
+    if (!surfaces || !level.mesh)
+        return 0;
+    std::set<int> used;
+    for (const MeshPart& part : level.mesh->parts)
+        if (part.material < surfaces->materials.size()) {
+            Material material = surfaces->materials[part.material];
+            for (const int* image : picturesOf(material))
+                if (*image >= 0)
+                    used.insert(*image);
+        }
+    double bytes = 0;
+    for (const int image : used)
+        bytes += textureBytes(surfaces->images[static_cast<std::size_t>(image)]);
+    return bytes;
+}
+
+LevelSet joinLevels(const Subject& subject) {
+    LevelSet set;
+    set.surfaces = *subject.surfaces;
+    std::map<std::string, int> known;
+    for (std::size_t i = 0; i < set.surfaces.images.size(); ++i)
+        known.try_emplace(contentHash(set.surfaces.images[i].encoded), static_cast<int>(i));
+    std::map<const Surfaces*, std::uint32_t> added;
+    for (const Level& level : subject.levels) {
+        if (!level.surfaces) {
+            set.meshes.push_back(level.mesh);
+            continue;
+        }
+        const auto [at, fresh] =
+            added.try_emplace(level.surfaces.get(), static_cast<std::uint32_t>(set.surfaces.materials.size()));
+        if (fresh)
+            for (Material material : level.surfaces->materials) {
+                for (int* image : picturesOf(material)) {
+                    if (*image < 0)
+                        continue;
+                    const Image& own = level.surfaces->images[static_cast<std::size_t>(*image)];
+                    const auto [where, unseen] =
+                        known.try_emplace(contentHash(own.encoded), static_cast<int>(set.surfaces.images.size()));
+                    if (unseen)
+                        set.surfaces.images.push_back(own);
+                    *image = where->second;
+                }
+                set.surfaces.materials.push_back(material);
+            }
+        Mesh mesh = *level.mesh;
+        for (MeshPart& part : mesh.parts)
+            part.material += at->second;
+        set.meshes.push_back(std::make_shared<const Mesh>(std::move(mesh)));
+    }
+    return set;
 }
 
 std::vector<LevelCost> costsOf(const Subject& subject) {
@@ -172,8 +260,8 @@ Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, Le
     level.triangles = mesh->triangleCount();
     level.vertices = mesh->vertexCount();
     level.draws = static_cast<std::uint32_t>(mesh->parts.size());
-    level.content = contentOf(*mesh);
     level.mesh = std::move(mesh);
+    level.content = levelContent(level);
     level.origin = origin;
     level.deviation = deviation.max();
     level.promised = deviation.promised();

@@ -20,20 +20,22 @@ std::string roleName(Role role); ///< "Working piece"
 std::string roleKey(Role role);  ///< "working-piece", for files and the command line
 std::optional<Role> roleFromKey(const std::string& key);
 
-enum class LevelOrigin { Source, Collapsed, HandMade };
+enum class LevelOrigin { Source, Collapsed, HandMade, Cards };
 std::string originKey(LevelOrigin origin); ///< "collapsed", for files
 std::optional<LevelOrigin> originFromKey(const std::string& key);
 
 struct Level {
     std::shared_ptr<const Mesh> mesh; ///< null until cut again after a project was opened
-    std::string content;              ///< hash of the mesh: the name of the file it is kept in beside the project
+    std::string
+        content; ///< hash of the mesh and of surfaces of its own: names the file it is kept in beside the project
+    std::shared_ptr<const Surfaces> surfaces; ///< its own, in place of the subject's; usually none
     std::uint32_t triangles = 0;
     std::uint32_t vertices = 0;
     std::uint32_t draws = 0;
     std::uint32_t pieces = 0; ///< loose pieces it still has; 0: not counted
     LevelOrigin origin = LevelOrigin::Collapsed;
     bool locked = false;
-    double deviation = 0; ///< largest found, metres, two-sided
+    double deviation = 0; ///< largest found, metres, two-sided; of cards: of the outlines seen from all round
     double promised = 0;  ///< what switching relies on: deviation and a little more
     double p99 = 0;
     double rms = 0;
@@ -53,7 +55,7 @@ struct Subject {
     SourceFile source;
     std::shared_ptr<const Surfaces> surfaces;
     std::shared_ptr<const Rig> rig; ///< null: it does not move
-    std::vector<Level> levels; ///< finest first
+    std::vector<Level> levels;      ///< finest first
     SwitchRule rule;
     std::uint32_t pieces = 1;            ///< loose pieces of L0, as its record found them
     bool aggregate = false;              ///< far levels have fewer of them, grown to hold the cover
@@ -117,6 +119,19 @@ struct Scene {
     [[nodiscard]] std::uint32_t freshId() const; ///< larger than any id in use
 };
 
+/// What a level is drawn with: its own surfaces, or its subject's.
+std::shared_ptr<const Surfaces> surfacesOf(const Subject& subject, const Level& level);
+/// Bytes of all pictures that a level's materials use, on the graphics card with mipmaps.
+double textureBytesOf(const Subject& subject, const Level& level);
+
+/// All levels with one set of materials and pictures: those of levels with surfaces of their own are added, pictures
+/// that are the same bytes once. REQUIRES every level has its mesh.
+struct LevelSet {
+    Surfaces surfaces;
+    std::vector<std::shared_ptr<const Mesh>> meshes;
+};
+LevelSet joinLevels(const Subject& subject);
+
 /// Costs of the levels as the selector needs them.
 std::vector<LevelCost> costsOf(const Subject& subject);
 
@@ -145,5 +160,7 @@ bool careIsNewer(const Subject& subject);
 void refreshSubject(Subject& subject);
 /// A level made from a mesh and what was measured of it.
 Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin);
+/// Hash of a level's mesh and of the pictures and materials that are its own.
+std::string levelContent(const Level& level);
 
 } // namespace thicket

@@ -59,7 +59,7 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     out.careCut = state.care;
     std::vector<Level> kept;
     for (std::size_t i = 1; i < subject.levels.size(); ++i)
-        if (subject.levels[i].locked || subject.levels[i].origin == LevelOrigin::HandMade)
+        if (subject.levels[i].locked || subject.levels[i].origin != LevelOrigin::Collapsed)
             kept.push_back(subject.levels[i]);
     out.levels = {subject.levels.front()};
     std::uint32_t previous = out.levels.front().triangles;
@@ -108,6 +108,30 @@ Level levelFrom(CutLevel cut) {
     return level;
 }
 
+Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job) {
+    auto baked = bakeCards(*subject.levels.front().mesh, *subject.surfaces, options, job);
+    if (!baked)
+        return baked.error();
+    Level level;
+    level.mesh = std::make_shared<const Mesh>(std::move(baked->mesh));
+    level.surfaces = std::make_shared<const Surfaces>(std::move(baked->surfaces));
+    level.origin = LevelOrigin::Cards;
+    level.triangles = level.mesh->triangleCount();
+    level.vertices = level.mesh->vertexCount();
+    level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+    level.deviation = baked->difference.shift;
+    level.promised = baked->difference.shift + baked->difference.cell; // found on a grid of such cells
+    level.p99 = baked->difference.p99;
+    level.rms = baked->difference.rms;
+    level.content = levelContent(level);
+    Subject out = subject;
+    std::erase_if(out.levels, [](const Level& l) { return l.origin == LevelOrigin::Cards && !l.locked; });
+    const auto at = std::find_if(out.levels.begin() + 1, out.levels.end(),
+                                 [&](const Level& l) { return l.triangles < level.triangles; });
+    out.levels.insert(at, std::move(level));
+    return out;
+}
+
 Subject withLevelsOf(const Subject& now, const Subject& thinned) {
     Subject out = now;
     out.levels = thinned.levels;
@@ -121,8 +145,9 @@ Subject withLevelsOf(const Subject& now, const Subject& thinned) {
 
 bool sameLevels(const Subject& a, const Subject& b) {
     return std::equal(
-        a.levels.begin(), a.levels.end(), b.levels.begin(), b.levels.end(),
-        [](const Level& x, const Level& y) { return x.mesh == y.mesh && x.locked == y.locked && x.fixed == y.fixed; });
+        a.levels.begin(), a.levels.end(), b.levels.begin(), b.levels.end(), [](const Level& x, const Level& y) {
+            return x.mesh == y.mesh && x.surfaces == y.surfaces && x.locked == y.locked && x.fixed == y.fixed;
+        });
 }
 
 Result<Subject> recutLevels(const Subject& subject, const ThinState& state, const JobContext& job) {
@@ -160,7 +185,7 @@ Subject restoreLevels(const Subject& subject, const ThinState& state) {
         if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
             level.pieces = piecesLeft(*state.record, level.triangles);
             level.mesh = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));
-            level.content = contentOf(*level.mesh);
+            level.content = levelContent(level);
             level.triangles = level.mesh->triangleCount();
             level.vertices = level.mesh->vertexCount();
             level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
@@ -196,7 +221,7 @@ std::vector<Finding> findChainProblems(const Subject& subject) {
     for (std::size_t i = 1; i < subject.levels.size(); ++i) {
         if (subject.levels[i].triangles >= subject.levels[i - 1].triangles)
             note(FindingKind::LevelsOutOfOrder, i);
-        if (!subject.levels[i].mesh || subject.levels[i].origin == LevelOrigin::Collapsed)
+        if (!subject.levels[i].mesh || subject.levels[i].origin != LevelOrigin::HandMade)
             continue;
         const Bounds bounds = boundsOf(*subject.levels[i].mesh);
         const double allowed = 0.1 * subject.bounds.diagonal();

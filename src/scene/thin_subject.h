@@ -1,6 +1,7 @@
 #pragma once
 // Thinning one subject: what the window's button, the command line and a reopened project all do.
 
+#include "bake/cards.h"
 #include "scene/scene.h"
 
 namespace thicket {
@@ -31,6 +32,10 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
                             const JobContext& job, ChainTimings* timings = nullptr);
 
 Level levelFrom(CutLevel cut);
+
+/// Adds crossed cards as a level, in its place by triangles; unlocked cards that were there go. Its deviation is that
+/// of the outlines, so the allowance decides about it as about any other. REQUIRES L0 has its mesh. ERRORS Cancelled.
+Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job);
 
 /// A subject as it is now with what thinning made of an earlier copy of it: its levels, curve and pieces.
 Subject withLevelsOf(const Subject& now, const Subject& thinned);

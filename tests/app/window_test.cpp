@@ -555,4 +555,38 @@ TEST_F(WindowTest, care_is_painted_stroke_by_stroke_and_levels_are_cut_again) {
     EXPECT_FALSE(recut->isVisible());
 }
 
+TEST_F(WindowTest, cards_are_baked_drawn_saved_and_shipped) {
+    thinBall(60);
+    Workbench& bench = window->bench();
+    const std::size_t levels = bench.subject()->levels.size();
+    bench.addCards(bench.subjectId(), 2);
+    waitForJobs();
+    ASSERT_EQ(bench.subject()->levels.size(), levels + 1);
+    const Level& cards = bench.subject()->levels.back();
+    EXPECT_EQ(cards.origin, LevelOrigin::Cards);
+    EXPECT_EQ(cards.triangles, 4U);
+    EXPECT_GT(cards.deviation, 0);
+    bench.selectLevel(static_cast<int>(levels));
+    rest();
+    EXPECT_EQ(window->viewport().submittedTriangles(), 4U);
+
+    const QString file = text(folder.path() / "cards.thicket.json");
+    bench.saveProject(file);
+    waitForJobs();
+    window->open({file});
+    waitForJobs();
+    const Level& again = bench.scene().subjects.front().levels.back();
+    ASSERT_EQ(again.origin, LevelOrigin::Cards);
+    ASSERT_TRUE(again.mesh && again.surfaces);
+    EXPECT_EQ(again.surfaces->images.size(), 2U);
+    bench.ship(text(folder.path() / "out"), {});
+    waitForJobs();
+    ASSERT_NE(bench.shipReport(), nullptr);
+    EXPECT_EQ(bench.shipReport()->files.size(), 3U);
+    bench.addCards(bench.scene().subjects.front().id, 3);
+    waitForJobs();
+    EXPECT_EQ(bench.scene().subjects.front().levels.size(), levels + 1) << "new cards take the place of the old";
+    EXPECT_EQ(bench.scene().subjects.front().levels.back().triangles, 6U);
+}
+
 } // namespace thicket::app

@@ -1,5 +1,4 @@
 #include "measure/deviation.h"
-#include "measure/picture.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
@@ -137,23 +136,6 @@ TEST(Deviation, can_be_cancelled) {
     const auto d = measureDeviation(mesh, mesh, {}, {stop.get_token(), {}, 0, 1});
     ASSERT_FALSE(d);
     EXPECT_EQ(d.error().code, ErrorCode::Cancelled);
-}
-
-TEST(Picture, shows_the_shape_and_leaves_the_rest_clear) {
-    PictureOptions options;
-    options.width = options.height = 64;
-    const Picture picture = renderPicture(shapes::sphere(20), options);
-    const auto alpha = [&](int x, int y) {
-        return static_cast<int>(picture.rgba[static_cast<std::size_t>(4 * (y * 64 + x) + 3)]);
-    };
-    EXPECT_EQ(alpha(32, 32), 255);
-    EXPECT_EQ(alpha(0, 0), 0);
-    double covered = 0;
-    for (int y = 0; y < 64; ++y)
-        for (int x = 0; x < 64; ++x)
-            covered += alpha(x, y) / 255.0;
-    EXPECT_GT(covered, 64 * 64 * 0.2);
-    EXPECT_LT(covered, 64 * 64 * 0.8);
 }
 
 } // namespace thicket

@@ -65,7 +65,8 @@ std::pair<double, double> ThinChart::pinValue(int level) const {
 
 QPointF ThinChart::pinPlace(int level) const {
     const auto [triangles, metres] = pinValue(level);
-    return {xAxis->coordToPixel(triangles),
+    // Levels that are far lighter than the record's last, as cards are, stand at the edge.
+    return {xAxis->coordToPixel(std::clamp(triangles, xAxis->range().lower, xAxis->range().upper)),
             yAxis->coordToPixel(std::clamp(metres, yAxis->range().lower, yAxis->range().upper))};
 }
 

@@ -39,7 +39,7 @@ void LevelCard::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(selected ? l.line : l.raised);
     p.drawRoundedRect(picture, 4, 4);
-    if (const QImage image = m_bench.picture(level.mesh); !image.isNull())
+    if (const QImage image = m_bench.picture(level.mesh, surfacesOf(*s, level)); !image.isNull())
         p.drawImage(picture.adjusted(1, 1, -1, -1), image);
     const bool dragged = m_bench.dragLevel() == m_level && m_bench.dragMesh();
     const std::uint32_t triangles = dragged ? m_bench.dragMesh()->triangleCount() : level.triangles;
@@ -58,11 +58,14 @@ void LevelCard::paintEvent(QPaintEvent*) {
     line(0, QStringLiteral("L%1%2").arg(m_level).arg(level.locked ? tr("  locked") : QString()), groupedText(triangles),
          l.text, 12.5, 600);
     const bool thinned = level.pieces > 0 && level.pieces < s->pieces;
-    const QString origin = level.origin == LevelOrigin::Source     ? tr("the source")
-                           : level.origin == LevelOrigin::HandMade ? tr("made by hand")
-                           : thinned ? (s->aggregate ? tr("%1 of %2 pieces, grown") : tr("%1 of %2 pieces"))
-                                           .arg(groupedText(level.pieces), groupedText(s->pieces))
-                                     : tr("surface collapse");
+    const QString origin =
+        level.origin == LevelOrigin::Source     ? tr("the source")
+        : level.origin == LevelOrigin::HandMade ? tr("made by hand")
+        : level.origin == LevelOrigin::Cards
+            ? (level.triangles > 4 ? tr("%1 crossed cards").arg(level.triangles / 2) : tr("two crossed cards"))
+        : thinned ? (s->aggregate ? tr("%1 of %2 pieces, grown") : tr("%1 of %2 pieces"))
+                        .arg(groupedText(level.pieces), groupedText(s->pieces))
+                  : tr("surface collapse");
     const double share = 100.0 * triangles / s->levels.front().triangles;
     line(1, origin, QStringLiteral("%1 %").arg(share, 0, 'g', share >= 9.95 ? 3 : 2), l.quiet, 11, 400);
     if (m_level == 0) {
@@ -73,7 +76,8 @@ void LevelCard::paintEvent(QPaintEvent*) {
         const double from =
             switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().view);
         const QString off = dragged ? tr("about %1 off").arg(lengthText(s->curve.at(triangles)))
-                                    : tr("%1 off").arg(lengthText(level.deviation));
+                            : level.origin == LevelOrigin::Cards ? tr("outline %1").arg(lengthText(level.deviation))
+                                                                 : tr("%1 off").arg(lengthText(level.deviation));
         line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
     }
 }
@@ -130,7 +134,21 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_cards->setSpacing(6);
     body->addLayout(m_cards);
     auto* buttons = new QHBoxLayout;
-    m_add = makeButton(tr("Add a level"), tr("Cut one more level where the gap between neighbours is widest"));
+    m_add = makeButton(tr("Add a level"), tr("Cut one more level, or bake the subject onto cards"));
+    auto* ways = new QMenu(this);
+    ways->setToolTipsVisible(true);
+    const auto way = [this, ways](const QString& text, const QString& tip, auto&& act) {
+        QAction* action = ways->addAction(text, this, act);
+        action->setToolTip(tip);
+    };
+    way(tr("Cut where the gap is widest"),
+        tr("One more level between the two whose triangle counts are farthest apart"),
+        [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
+    way(tr("Two crossed cards"), tr("Pictures on two upright squares: four triangles, for far away"),
+        [this] { m_bench.addCards(m_bench.subjectId(), 2); });
+    way(tr("Three crossed cards"), tr("Pictures on three upright squares: six triangles; the outline holds better"),
+        [this] { m_bench.addCards(m_bench.subjectId(), 3); });
+    m_add->setMenu(ways);
     m_remove = makeButton(tr("Remove level"), tr("Take the selected level out of the chain (Delete on its card)"));
     buttons->addWidget(m_add);
     buttons->addWidget(m_remove);
@@ -179,7 +197,6 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     });
     connect(m_locked, &QCheckBox::clicked, this,
             [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
-    connect(m_add, &QPushButton::clicked, this, [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
     connect(m_remove, &QPushButton::clicked, this,
             [this] { m_bench.removeLevel(m_bench.subjectId(), m_bench.level()); });
     connect(m_rest, &QPushButton::clicked, this, [this] { m_bench.thinTheRest(); });

@@ -314,10 +314,11 @@ int Viewport::heatLevel(const Subject& subject) const {
 DrawItem Viewport::levelItem(const Subject& subject, int level) {
     DrawItem item;
     item.level = level;
-    item.surfaces = subject.surfaces;
+    item.surfaces = surfacesOf(subject, subject.levels[static_cast<std::size_t>(level)]);
     const bool dragged = m_bench.dragLevel() == level && m_bench.dragMesh();
     item.mesh = dragged ? m_bench.dragMesh() : subject.levels[static_cast<std::size_t>(level)].mesh;
-    if (m_shading == Shading::Heat && m_stage == Stage::Thin && !dragged)
+    const bool cards = subject.levels[static_cast<std::size_t>(level)].origin == LevelOrigin::Cards;
+    if (m_shading == Shading::Heat && m_stage == Stage::Thin && !dragged && !cards)
         if (const auto heat = m_bench.heat(subject, level)) {
             item.mesh = {heat, &heat->mesh};
             item.values = {heat, &heat->metres};
@@ -362,6 +363,7 @@ std::vector<DrawItem> Viewport::soloItems() {
                             std::max(m_factorDrawn, static_cast<double>(item.mesh ? item.mesh->triangleCount() : 1) /
                                                         mesh->triangleCount());
                     item.mesh = mesh;
+                    item.surfaces = surfacesOf(*subject, subject->levels[k]);
                     break;
                 }
     }
@@ -382,10 +384,12 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) const {
             DrawItem item;
             item.level = level;
             item.fade = fade;
-            item.surfaces = subject.surfaces;
+            item.surfaces = surfacesOf(subject, subject.levels[static_cast<std::size_t>(level)]);
             item.mesh = subject.levels[static_cast<std::size_t>(level)].mesh;
-            if (!item.mesh) // not cut again yet after opening: the finest there is stands in
+            if (!item.mesh) { // not cut again yet after opening: the finest there is stands in
                 item.mesh = subject.levels.front().mesh;
+                item.surfaces = subject.surfaces;
+            }
             item.model.translate(toQt(m_selectable.copies.position[i]));
             const Quatd& q = m_selectable.copies.rotation[i];
             item.model.rotate(QQuaternion(static_cast<float>(q.w()), static_cast<float>(q.x()),

@@ -1,4 +1,4 @@
-#include "measure/picture.h"
+#include "bake/picture.h"
 
 #include "base/parallel.h"
 
@@ -7,9 +7,9 @@
 
 namespace thicket {
 
-Picture renderPicture(const Mesh& mesh, const PictureOptions& options) {
-    const SurfaceQuery query(mesh);
-    const Bounds bounds = boundsOf(mesh);
+Pixels renderPicture(const Mesh& mesh, const Surfaces& surfaces, const PictureOptions& options) {
+    const Appearance seen(mesh, surfaces);
+    const Bounds& bounds = seen.bounds();
     const double cp = std::cos(options.pitchRadians);
     const Vec3d back(std::sin(options.yawRadians) * cp, std::sin(options.pitchRadians),
                      std::cos(options.yawRadians) * cp);
@@ -28,41 +28,27 @@ Picture renderPicture(const Mesh& mesh, const PictureOptions& options) {
     const double away = bounds.diagonal() + 1;
     const Vec3d light = (back + 0.9 * up - 0.5 * right).normalized();
 
-    Picture picture{options.width, options.height, {}};
+    Pixels picture{options.width, options.height, {}};
     picture.rgba.resize(4 * static_cast<std::size_t>(options.width) * static_cast<std::size_t>(options.height));
     const int n = options.samplesPerSide;
     parallelChunks(static_cast<std::size_t>(options.height), 8, [&](std::size_t begin, std::size_t end) {
         for (std::size_t y = begin; y < end; ++y)
             for (int x = 0; x < options.width; ++x) {
-                double shade = 0;
+                Vec3f sum = Vec3f::Zero();
                 int hits = 0;
                 for (int s = 0; s < n * n; ++s) {
                     const double px = (x + (s % n + 0.5) / n - options.width / 2.0) * perPixel;
                     const double py = (options.height / 2.0 - static_cast<double>(y) - (s / n + 0.5) / n) * perPixel;
-                    const auto hit = query.cast(bounds.centre() + right * px + up * py + back * away, -back);
+                    const auto hit = seen.look(bounds.centre() + right * px + up * py + back * away, -back);
                     if (!hit)
                         continue;
                     ++hits;
-                    const std::uint32_t* i = &mesh.indices[3 * static_cast<std::size_t>(hit->triangle)];
-                    Vec3d normal = (mesh.positions[i[1]] - mesh.positions[i[0]])
-                                       .cross(mesh.positions[i[2]] - mesh.positions[i[0]])
-                                       .cast<double>()
-                                       .normalized();
-                    if (!mesh.normals.empty())
-                        normal = (mesh.normals[i[0]] * (1 - hit->u - hit->v) + mesh.normals[i[1]] * hit->u +
-                                  mesh.normals[i[2]] * hit->v)
-                                     .cast<double>()
-                                     .normalized();
-                    if (normal.dot(back) < 0)
-                        normal = -normal;
-                    shade += 0.35 + 0.65 * std::max(0.0, normal.dot(light));
+                    const double shade = 0.5 + 1.1 * std::max(0.0, hit->normal.dot(light));
+                    sum += static_cast<float>(shade) * hit->color;
                 }
-                std::uint8_t* out =
-                    &picture.rgba[4 * (y * static_cast<std::size_t>(options.width) + static_cast<std::size_t>(x))];
-                const double mean = hits > 0 ? shade / hits : 0;
+                std::uint8_t* out = picture.at(x, static_cast<int>(y));
                 for (int c = 0; c < 3; ++c)
-                    out[c] = static_cast<std::uint8_t>(
-                        std::clamp(255.0 * mean * static_cast<double>(options.tint[c]), 0.0, 255.0));
+                    out[c] = hits > 0 ? toSrgb(sum[c] / static_cast<float>(hits)) : 0;
                 out[3] = static_cast<std::uint8_t>(255 * hits / (n * n));
             }
     });

@@ -1,0 +1,45 @@
+#pragma once
+// What a ray sees of a mesh with its materials: colour, normal, and whether there is anything at all.
+
+#include "image/image.h"
+#include "measure/surface_query.h"
+
+namespace thicket {
+
+/// Decodes the base-colour pictures that a mesh uses, once. Does not own the mesh.
+/// THREADS const functions may run on many threads at once.
+class Appearance {
+public:
+    Appearance(const Mesh& mesh, const Surfaces& surfaces);
+
+    struct Seen {
+        double distance = 0;
+        Vec3f color{1, 1, 1};  ///< linear
+        Vec3d normal{0, 0, 1}; ///< unit, turned to where the ray came from
+    };
+    /// The first place along a ray that its material's alpha does not leave out.
+    [[nodiscard]] std::optional<Seen> look(const Vec3d& origin, const Vec3d& direction) const;
+    /// Only whether there is one.
+    [[nodiscard]] bool blocks(const Vec3d& origin, const Vec3d& direction) const;
+    [[nodiscard]] const Bounds& bounds() const { return m_bounds; }
+
+private:
+    struct Surface {
+        Vec4f base{1, 1, 1, 1};
+        int picture = -1;
+        float cutoff = 0; ///< less alpha than this is nothing
+        bool secondUv = false;
+    };
+    [[nodiscard]] Vec4f colorAt(const RayHit& hit) const;
+    [[nodiscard]] std::optional<RayHit> firstSolid(const Vec3d& origin, const Vec3d& direction) const;
+
+    const Mesh& m_mesh;
+    SurfaceQuery m_query;
+    Bounds m_bounds;
+    std::vector<Surface> m_surfaces;
+    std::vector<std::uint32_t> m_surfaceOf; ///< a triangle each
+    std::vector<Pixels> m_pictures;
+    bool m_anyHoles = false;
+};
+
+} // namespace thicket

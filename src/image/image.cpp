@@ -1,0 +1,223 @@
+#include "image/image.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <cstdlib>
+#include <memory>
+
+#pragma GCC diagnostic push
+#pragma GCC diagnostic ignored "-Wall"
+#pragma GCC diagnostic ignored "-Wextra"
+#pragma GCC diagnostic ignored "-Wpedantic"
+#pragma GCC diagnostic ignored "-Wconversion"
+#pragma GCC diagnostic ignored "-Wshadow"
+#define STB_IMAGE_STATIC
+#define STB_IMAGE_IMPLEMENTATION
+#define STBI_ONLY_PNG
+#define STBI_ONLY_JPEG
+#include <stb_image.h>
+#define STB_IMAGE_WRITE_STATIC
+#define STB_IMAGE_WRITE_IMPLEMENTATION
+#include <stb_image_write.h>
+#define STB_IMAGE_RESIZE_STATIC
+#define STB_IMAGE_RESIZE_IMPLEMENTATION
+#include <stb_image_resize.h>
+#pragma GCC diagnostic pop
+
+namespace thicket {
+namespace {
+
+constexpr int kLargestSide = 16384;
+
+const stbi_uc* bytesOf(const Image& image) {
+    return reinterpret_cast<const stbi_uc*>(image.encoded.data());
+}
+
+struct FreePixels {
+    void operator()(stbi_uc* data) const { stbi_image_free(data); }
+};
+
+} // namespace
+
+float toLinear(std::uint8_t srgb) {
+    static const auto kTable = [] {
+        std::array<float, 256> table{};
+        for (std::size_t i = 0; i < 256; ++i) {
+            const float s = static_cast<float>(i) / 255;
+            table[i] = s <= 0.04045F ? s / 12.92F : std::pow((s + 0.055F) / 1.055F, 2.4F);
+        }
+        return table;
+    }();
+    return kTable[srgb];
+}
+
+std::uint8_t toSrgb(float linear) {
+    const float l = std::clamp(linear, 0.0F, 1.0F);
+    const float s = l <= 0.0031308F ? 12.92F * l : 1.055F * std::pow(l, 1 / 2.4F) - 0.055F;
+    return static_cast<std::uint8_t>(std::lround(255 * s));
+}
+
+std::optional<ImageSize> imageSize(const Image& image) {
+    ImageSize size;
+    if (stbi_info_from_memory(bytesOf(image), static_cast<int>(image.encoded.size()), &size.width, &size.height,
+                              &size.channels) == 0)
+        return std::nullopt;
+    return size;
+}
+
+double textureBytes(const Image& image) {
+    const auto size = imageSize(image);
+    return size ? 4.0 * size->width * size->height * 4 / 3 : 0;
+}
+
+Result<Pixels> decodeImage(const Image& image) {
+    const auto size = imageSize(image);
+    if (!size)
+        return Error{ErrorCode::BadInput, image.name, "is neither a PNG nor a JPEG that can be read",
+                     "export the picture again"};
+    if (size->width > kLargestSide || size->height > kLargestSide)
+        return Error{ErrorCode::TooLarge, image.name, "is larger than 16,384 pixels a side", "make it smaller"};
+    Pixels pixels;
+    int channels = 0;
+    const std::unique_ptr<stbi_uc, FreePixels> data(stbi_load_from_memory(
+        bytesOf(image), static_cast<int>(image.encoded.size()), &pixels.width, &pixels.height, &channels, 4));
+    if (!data)
+        return Error{ErrorCode::BadInput, image.name, "is damaged", "export the picture again"};
+    pixels.rgba.assign(data.get(), data.get() + 4 * static_cast<std::size_t>(pixels.width) *
+                                                    static_cast<std::size_t>(pixels.height));
+    return pixels;
+}
+
+Image encodePng(const Pixels& pixels, const std::string& name) {
+    Image image{name, "image/png", {}};
+    stbi_write_png_to_func(
+        [](void* to, void* data, int size) {
+            auto& bytes = *static_cast<std::vector<std::byte>*>(to);
+            const auto* from = static_cast<const std::byte*>(data);
+            bytes.insert(bytes.end(), from, from + size);
+        },
+        &image.encoded, pixels.width, pixels.height, 4, pixels.rgba.data(), 4 * pixels.width);
+    return image;
+}
+
+Vec4f sampleImage(const Pixels& pixels, const Vec2f& uv, bool plain) {
+    const auto wrapped = [](float t, int size) { return (t - std::floor(t)) * static_cast<float>(size) - 0.5F; };
+    const float x = wrapped(uv.x(), pixels.width);
+    const float y = wrapped(uv.y(), pixels.height);
+    const int x0 = static_cast<int>(std::floor(x));
+    const int y0 = static_cast<int>(std::floor(y));
+    Vec4f sum = Vec4f::Zero();
+    for (int k = 0; k < 4; ++k) {
+        const int px = x0 + (k & 1);
+        const int py = y0 + (k >> 1);
+        const float wx = (k & 1) != 0 ? x - static_cast<float>(x0) : 1 - (x - static_cast<float>(x0));
+        const float wy = (k >> 1) != 0 ? y - static_cast<float>(y0) : 1 - (y - static_cast<float>(y0));
+        const std::uint8_t* c = pixels.at((px + pixels.width) % pixels.width, (py + pixels.height) % pixels.height);
+        for (int i = 0; i < 4; ++i)
+            sum[i] += wx * wy * (i < 3 && !plain ? toLinear(c[i]) : static_cast<float>(c[i]) / 255);
+    }
+    return sum;
+}
+
+Pixels halveImage(const Pixels& pixels, bool plain) {
+    Pixels half{std::max(1, pixels.width / 2), std::max(1, pixels.height / 2), {}};
+    half.rgba.resize(4 * static_cast<std::size_t>(half.width) * static_cast<std::size_t>(half.height));
+    stbir_resize_uint8_generic(pixels.rgba.data(), pixels.width, pixels.height, 0, half.rgba.data(), half.width,
+                               half.height, 0, 4, plain ? STBIR_ALPHA_CHANNEL_NONE : 3, 0, STBIR_EDGE_WRAP,
+                               STBIR_FILTER_MITCHELL, plain ? STBIR_COLORSPACE_LINEAR : STBIR_COLORSPACE_SRGB, nullptr);
+    return half;
+}
+
+void bleedColors(Pixels& pixels, int left, int right) {
+    // Pull: each smaller picture is the alpha-weighted mean of the one before. Push: what has none takes from below.
+    struct Layer {
+        int width;
+        int height;
+        std::vector<Vec4f> colors; ///< weighted, with the weight in w
+    };
+    std::vector<Layer> layers;
+    Layer first{right - left, pixels.height, {}};
+    for (int y = 0; y < pixels.height; ++y)
+        for (int x = left; x < right; ++x) {
+            const std::uint8_t* c = pixels.at(x, y);
+            const float a = c[3] > 0 ? 1.0F : 0.0F;
+            first.colors.emplace_back(a * c[0], a * c[1], a * c[2], a);
+        }
+    layers.push_back(std::move(first));
+    while (layers.back().width > 1 || layers.back().height > 1) {
+        const Layer& fine = layers.back();
+        Layer coarse{(fine.width + 1) / 2, (fine.height + 1) / 2, {}};
+        coarse.colors.assign(static_cast<std::size_t>(coarse.width) * static_cast<std::size_t>(coarse.height),
+                             Vec4f::Zero());
+        for (int y = 0; y < fine.height; ++y)
+            for (int x = 0; x < fine.width; ++x)
+                coarse.colors[static_cast<std::size_t>((y / 2) * coarse.width + x / 2)] +=
+                    fine.colors[static_cast<std::size_t>(y * fine.width + x)];
+        layers.push_back(std::move(coarse));
+    }
+    for (std::size_t l = layers.size() - 1; l-- > 0;) {
+        Layer& fine = layers[l];
+        const Layer& coarse = layers[l + 1];
+        for (int y = 0; y < fine.height; ++y)
+            for (int x = 0; x < fine.width; ++x) {
+                Vec4f& own = fine.colors[static_cast<std::size_t>(y * fine.width + x)];
+                const Vec4f& below = coarse.colors[static_cast<std::size_t>((y / 2) * coarse.width + x / 2)];
+                if (own.w() <= 0 && below.w() > 0)
+                    own = below / below.w() * 1e-3F;
+            }
+    }
+    for (int y = 0; y < pixels.height; ++y)
+        for (int x = left; x < right; ++x) {
+            std::uint8_t* c = pixels.at(x, y);
+            const Vec4f& own = layers[0].colors[static_cast<std::size_t>(y * (right - left) + x - left)];
+            if (c[3] == 0 && own.w() > 0)
+                for (int i = 0; i < 3; ++i)
+                    c[i] = static_cast<std::uint8_t>(std::clamp(own[i] / own.w(), 0.0F, 255.0F));
+        }
+}
+
+float coverageCutoff(const Pixels& pixels, int mips) {
+    std::vector<std::vector<float>> levels;
+    std::vector<float> alpha;
+    for (std::size_t i = 3; i < pixels.rgba.size(); i += 4)
+        alpha.push_back(static_cast<float>(pixels.rgba[i]) / 255);
+    int width = pixels.width;
+    int height = pixels.height;
+    double truth = 0;
+    for (const float a : alpha)
+        truth += static_cast<double>(a) / static_cast<double>(alpha.size());
+    for (int m = 0; m <= mips && width > 1 && height > 1; ++m) {
+        levels.push_back(alpha);
+        std::vector<float> half(static_cast<std::size_t>(width / 2) * static_cast<std::size_t>(height / 2));
+        for (int y = 0; y < height / 2; ++y)
+            for (int x = 0; x < width / 2; ++x) {
+                const auto at = [&](int dx, int dy) {
+                    return alpha[static_cast<std::size_t>((2 * y + dy) * width + 2 * x + dx)];
+                };
+                half[static_cast<std::size_t>(y * (width / 2) + x)] = (at(0, 0) + at(1, 0) + at(0, 1) + at(1, 1)) / 4;
+            }
+        width /= 2;
+        height /= 2;
+        alpha = std::move(half);
+    }
+    for (std::vector<float>& level : levels)
+        std::sort(level.begin(), level.end());
+    float best = 0.5F;
+    double least = HUGE_VAL;
+    for (int step = 2; step <= 90; ++step) {
+        const float cutoff = static_cast<float>(step) / 100;
+        double off = 0;
+        for (const std::vector<float>& level : levels) {
+            const auto passing = level.end() - std::lower_bound(level.begin(), level.end(), cutoff);
+            off += std::abs(static_cast<double>(passing) / static_cast<double>(level.size()) - truth);
+        }
+        if (off < least) {
+            least = off;
+            best = cutoff;
+        }
+    }
+    return best;
+}
+
+} // namespace thicket
