@@ -60,6 +60,8 @@ public:
     void addLevel(std::uint32_t id, double triangles);
     /// Bakes crossed cards as a level, its pictures as tall as they need be where it comes in.
     void addCards(std::uint32_t id, int cards);
+    /// Gives a cut level lighter materials than its subject's.
+    void setMaterials(std::uint32_t id, int level, const MaterialChoice& choice);
     void removeLevel(std::uint32_t id, int level);
     /// Whether every level keeps all loose pieces. Levels already cut are cut anew, as one step.
     void setKeepPieces(std::uint32_t id, bool keep);

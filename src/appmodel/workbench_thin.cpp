@@ -236,7 +236,13 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
                             emit dragChanged();
                             report(error);
                         };
-                    return [this, copy, level, insert, made = levelFrom(std::move(*cut)), curve = state.curve,
+                    Level fresh = levelFrom(std::move(*cut));
+                    if (!insert) {
+                        fresh.materials = copy.levels[static_cast<std::size_t>(level)].materials;
+                        if (auto dressed = dressLevel(copy, fresh, fresh.mesh, rest); !dressed)
+                            return [this, error = dressed.error()] { report(error); };
+                    }
+                    return [this, copy, level, insert, made = std::move(fresh), curve = state.curve,
                             pieces = state.record->pieces, aggregate = state.record->aggregate] {
                         m_dragMesh.reset();
                         m_dragLevel = -1;
@@ -310,6 +316,33 @@ void Workbench::addCards(std::uint32_t id, int cards) {
             return [this, copy, subject = *made] { adoptThinned({{copy, subject}}, "Add cards to " + copy.name, {}); };
         },
         QStringLiteral("cards-%1").arg(id));
+}
+
+void Workbench::setMaterials(std::uint32_t id, int level, const MaterialChoice& choice) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
+        return;
+    const auto at = static_cast<std::size_t>(level);
+    if (found->levels[at].origin != LevelOrigin::Collapsed || found->levels[at].materials == choice)
+        return;
+    m_jobs.run(
+        tr("Materials of L%1 of %2").arg(level).arg(toText(found->name)),
+        [this, copy = *found, at, choice](const JobContext& job) -> JobQueue::Finish {
+            Subject made = copy;
+            Level& own = made.levels[at];
+            std::shared_ptr<const Mesh> plain = own.mesh;
+            if (own.materials.merge) { // its UVs are others now: it is cut again
+                auto state = recordFor(copy, job.part(0, 0.7));
+                if (!state)
+                    return [this, error = state.error()] { report(error); };
+                plain = std::make_shared<const Mesh>(cutRecord(*state->record, own.triangles));
+            }
+            own.materials = choice;
+            if (auto dressed = dressLevel(copy, own, plain, job.part(0.7, 1)); !dressed)
+                return [this, error = dressed.error()] { report(error); };
+            return [this, copy, made] { adoptThinned({{copy, made}}, "Materials of a level of " + copy.name, {}); };
+        },
+        QStringLiteral("materials-%1-%2").arg(id).arg(level));
 }
 
 void Workbench::removeLevel(std::uint32_t id, int level) {

@@ -64,6 +64,12 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->check(CLI::Range(16, 16384));
     thinCommand->add_flag("--keep-pieces", thinOptions.keepPieces,
                           "Leave out no loose piece, however small it gets on screen");
+    thinCommand
+        ->add_option("--halve-textures", thinOptions.materials.halvings,
+                     "Halve the pictures of every coarser level so many times")
+        ->check(CLI::Range(0, 6));
+    thinCommand->add_flag("--merge-materials", thinOptions.materials.merge,
+                          "One material and one draw for every coarser level");
     CLI::Option* cards =
         thinCommand->add_option("--cards", thinOptions.cards, "Add a last level of so many crossed cards")
             ->check(CLI::Range(1, 4));

@@ -28,7 +28,8 @@ struct ThinOptions {
     int heightPx = 1080;
     std::string role;
     bool keepPieces = false;
-    int cards = 0; ///< crossed cards as a last level; 0: none
+    MaterialChoice materials; ///< of every level but the first
+    int cards = 0;            ///< crossed cards as a last level; 0: none
     int cardTexels = 128;
     std::string careColor; ///< channel of the vertex colours that protects; empty: none
 };

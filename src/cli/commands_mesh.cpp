@@ -84,6 +84,7 @@ ordered_json encode(const Thinned& t, const View& view) {
         levels.push_back(
             {{"triangles", l.triangles},
              {"vertices", l.vertices},
+             {"draws", l.draws},
              {"origin", originKey(l.origin)},
              {"pieces", i == 0 ? s.pieces : l.pieces},
              {"texture_bytes", std::llround(textureBytesOf(s, l))},
@@ -233,6 +234,13 @@ int thin(const Console& console, const ThinOptions& options) {
                                    &t.timings);
         if (!thinned)
             return fail(console, thinned.error());
+        if (options.materials.any())
+            for (std::size_t i = 1; i < thinned->levels.size(); ++i) {
+                Level& level = thinned->levels[i];
+                level.materials = options.materials;
+                if (auto dressed = dressLevel(*thinned, level, level.mesh, console.job); !dressed)
+                    return fail(console, dressed.error());
+            }
         if (options.cards > 0) {
             CardOptions how;
             how.cards = options.cards;

@@ -32,6 +32,10 @@ ordered_json encodeLevel(const Level& level) {
         out["content"] = level.content;
     if (level.surfaces)
         out["ownSurfaces"] = true;
+    if (const MaterialChoice& m = level.materials; m.any())
+        out["materials"] = {{"halvings", m.halvings},     {"dropNormals", m.dropNormals},
+                            {"dropDetail", m.dropDetail}, {"opaque", m.opaque},
+                            {"merge", m.merge},           {"mergedSide", m.mergedSide}};
     if (level.pieces > 0)
         out["pieces"] = level.pieces;
     if (level.fixed)
@@ -49,6 +53,16 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     level.pieces = json::get<std::uint32_t>(in, "pieces", path, 0U);
     if (json::get<bool>(in, "ownSurfaces", path, false))
         level.surfaces = std::make_shared<const Surfaces>(); // filled from the file beside the project
+    if (in.contains("materials")) {
+        const auto m = json::get<ordered_json>(in, "materials", path);
+        const std::string at = path + "materials.";
+        level.materials.halvings = static_cast<int>(json::number(m, "halvings", at, 0, 6));
+        level.materials.dropNormals = json::get<bool>(m, "dropNormals", at, false);
+        level.materials.dropDetail = json::get<bool>(m, "dropDetail", at, false);
+        level.materials.opaque = json::get<bool>(m, "opaque", at, false);
+        level.materials.merge = json::get<bool>(m, "merge", at, false);
+        level.materials.mergedSide = static_cast<int>(json::number(m, "mergedSide", at, 16, 8192));
+    }
     level.triangles = static_cast<std::uint32_t>(json::number(in, "triangles", path, 1, 4e9));
     level.vertices = static_cast<std::uint32_t>(json::number(in, "vertices", path, 0, 4e9));
     level.draws = static_cast<std::uint32_t>(json::number(in, "draws", path, 0, 1e6));

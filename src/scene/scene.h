@@ -2,6 +2,7 @@
 // The whole of a project's state: subjects with their chains, placed copies, routes, devices. Plain values; meshes are
 // shared and never changed once made, so copying a subject (for undo, for a job) is cheap.
 
+#include "bake/lighten.h"
 #include "mesh/care.h"
 #include "mesh/findings.h"
 #include "mesh/rig.h"
@@ -29,6 +30,7 @@ struct Level {
     std::string
         content; ///< hash of the mesh and of surfaces of its own: names the file it is kept in beside the project
     std::shared_ptr<const Surfaces> surfaces; ///< its own, in place of the subject's; usually none
+    MaterialChoice materials;                 ///< how `surfaces` of a cut level came about
     std::uint32_t triangles = 0;
     std::uint32_t vertices = 0;
     std::uint32_t draws = 0;

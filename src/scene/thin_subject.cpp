@@ -132,6 +132,24 @@ Result<Subject> addCards(const Subject& subject, const CardOptions& options, con
     return out;
 }
 
+Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<const Mesh> plain,
+                        const JobContext& job) {
+    level.mesh = std::move(plain);
+    level.surfaces.reset();
+    if (level.materials.any()) {
+        auto light = lightenLevel(*level.mesh, *subject.surfaces, level.materials, job);
+        if (!light)
+            return light.error();
+        if (level.materials.merge)
+            level.mesh = std::make_shared<const Mesh>(std::move(light->mesh));
+        level.surfaces = std::make_shared<const Surfaces>(std::move(light->surfaces));
+    }
+    level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+    level.vertices = level.mesh->vertexCount();
+    level.content = levelContent(level);
+    return {};
+}
+
 Subject withLevelsOf(const Subject& now, const Subject& thinned) {
     Subject out = now;
     out.levels = thinned.levels;
@@ -169,9 +187,13 @@ Result<Subject> recutLevels(const Subject& subject, const ThinState& state, cons
                 return cut.error();
             continue; // so light that this record does not reach it: the level stays as it was
         }
-        const std::optional<FixedSwitch> fixed = out.levels[i].fixed;
-        out.levels[i] = levelFrom(std::move(*cut));
-        out.levels[i].fixed = fixed;
+        Level made = levelFrom(std::move(*cut));
+        made.fixed = out.levels[i].fixed;
+        made.materials = out.levels[i].materials;
+        if (made.materials.any())
+            if (auto dressed = dressLevel(subject, made, made.mesh, job); !dressed)
+                return dressed.error();
+        out.levels[i] = std::move(made);
     }
     return out;
 }
@@ -184,11 +206,13 @@ Subject restoreLevels(const Subject& subject, const ThinState& state) {
     for (Level& level : out.levels)
         if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
             level.pieces = piecesLeft(*state.record, level.triangles);
-            level.mesh = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));
-            level.content = levelContent(level);
-            level.triangles = level.mesh->triangleCount();
-            level.vertices = level.mesh->vertexCount();
-            level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+            auto plain = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));
+            level.triangles = plain->triangleCount();
+            // A picture that cannot be read any more leaves the level with its subject's materials.
+            if (!dressLevel(subject, level, plain, {})) {
+                level.materials = {};
+                (void)dressLevel(subject, level, plain, {});
+            }
         }
     return out;
 }

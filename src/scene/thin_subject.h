@@ -37,6 +37,10 @@ Level levelFrom(CutLevel cut);
 /// of the outlines, so the allowance decides about it as about any other. REQUIRES L0 has its mesh. ERRORS Cancelled.
 Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job);
 
+/// Gives a level cut from a record materials of its own, by its choice; with nothing chosen it has its subject's again.
+/// `plain`: its mesh as it was cut, before materials were merged. ERRORS Cancelled, BadInput.
+Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<const Mesh> plain, const JobContext& job);
+
 /// A subject as it is now with what thinning made of an earlier copy of it: its levels, curve and pieces.
 Subject withLevelsOf(const Subject& now, const Subject& thinned);
 /// Whether both have the same meshes, locks and hand-set switches.

@@ -7,11 +7,13 @@
 #include "budget/devices.h"
 #include "io/ship.h"
 #include "io/write_glb.h"
+#include "models.h"
 #include "saltmere.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
 #include <QAbstractItemModelTester>
+#include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
 #include <QSignalSpy>
@@ -587,6 +589,61 @@ TEST_F(WindowTest, cards_are_baked_drawn_saved_and_shipped) {
     waitForJobs();
     EXPECT_EQ(bench.scene().subjects.front().levels.size(), levels + 1) << "new cards take the place of the old";
     EXPECT_EQ(bench.scene().subjects.front().levels.back().triangles, 6U);
+}
+
+TEST_F(WindowTest, a_level_gets_lighter_materials_and_its_source_keeps_its_own) {
+    const demo::Model gate = demo::skiff();
+    const fs::path file = folder.path() / "skiff.glb";
+    ASSERT_TRUE(writeFile(file, encodeGlb("skiff", {std::make_shared<const Mesh>(gate.levels.front())}, gate.surfaces,
+                                          GlbLevels::Named, {})));
+    window->open({text(file)});
+    waitForJobs();
+    window->setStage(Stage::Thin);
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+    waitForJobs();
+    Workbench& bench = window->bench();
+    const std::uint32_t id = bench.subjectId();
+    bench.selectLevel(2);
+    const Subject before = *bench.subject();
+    ASSERT_GT(before.levels[2].draws, 1U);
+    MaterialChoice choice;
+    choice.halvings = 1;
+    choice.merge = true;
+    bench.setMaterials(id, 2, choice);
+    waitForJobs();
+    const Level& merged = bench.subject()->levels[2];
+    EXPECT_EQ(merged.draws, 1U);
+    EXPECT_EQ(merged.triangles, before.levels[2].triangles);
+    EXPECT_EQ(merged.mesh->positions.size(), merged.vertices);
+    EXPECT_EQ(bench.subject()->levels[1].draws, before.levels[1].draws);
+    EXPECT_FALSE(bench.subject()->levels[1].surfaces);
+    auto* button = window->findChild<QPushButton*>(QStringLiteral("materials"));
+    ASSERT_NE(button, nullptr);
+    EXPECT_TRUE(button->text().startsWith(QStringLiteral("1 draw"))) << button->text().toStdString();
+    emit button->menu()->aboutToShow();
+    EXPECT_GE(button->menu()->actions().size(), 8);
+
+    // Cut again by its pin, it keeps its choice; taken back, it is as it was.
+    bench.cutLevelTo(id, 2, merged.triangles * 0.8, true);
+    waitForJobs();
+    EXPECT_EQ(bench.subject()->levels[2].materials, choice);
+    EXPECT_EQ(bench.subject()->levels[2].draws, 1U);
+    bench.setMaterials(id, 2, {});
+    waitForJobs();
+    EXPECT_EQ(bench.subject()->levels[2].draws, before.levels[2].draws);
+    EXPECT_FALSE(bench.subject()->levels[2].surfaces);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(bench.subject()->levels[2].draws, 1U);
+
+    const QString project = text(folder.path() / "m.thicket.json");
+    bench.saveProject(project);
+    waitForJobs();
+    window->open({project});
+    waitForJobs();
+    const Level& again = bench.scene().subjects.front().levels[2];
+    EXPECT_EQ(again.materials, choice);
+    ASSERT_TRUE(again.surfaces);
+    EXPECT_EQ(again.surfaces->materials.size(), 1U);
 }
 
 } // namespace thicket::app

@@ -74,7 +74,8 @@ TEST(Lighten, merged_materials_look_as_before_from_anywhere) {
     EXPECT_GE(merged->surfaces.materials[0].normalImage, 0);
     const auto size = imageSize(merged->surfaces.images[0]);
     EXPECT_LE(std::max(size->width, size->height), 1024);
-    for (const Vec2f& uv : merged->mesh.uvs) {
+    for (const std::uint32_t v : merged->mesh.indices) {
+        const Vec2f& uv = merged->mesh.uvs[v];
         EXPECT_GE(uv.minCoeff(), 0);
         EXPECT_LE(uv.maxCoeff(), 1);
     }

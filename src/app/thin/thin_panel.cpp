@@ -1,6 +1,7 @@
 #include "app/thin/thin_panel.h"
 
 #include "app/look/look.h"
+#include "base/text.h"
 
 #include <QContextMenuEvent>
 #include <QKeyEvent>
@@ -165,6 +166,11 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     exact->addWidget(
         fieldRow(tr("Deviation"), m_deviation,
                  tr("Type how far the level may be off; the curve gives the triangle count, which is then measured")));
+    m_materials = makeButton({}, tr("Lighter pictures and fewer draws for this level alone; its shape stays"));
+    m_materials->setObjectName(QStringLiteral("materials"));
+    m_materials->setMenu(new QMenu(this));
+    connect(m_materials->menu(), &QMenu::aboutToShow, this, &ThinPanel::fillMaterials);
+    exact->addWidget(fieldRow(tr("Materials"), m_materials, {}));
     m_locked = new QCheckBox(tr("locked: never cut again"));
     m_locked->setToolTip(tr("A locked level is left alone when the subject is thinned again"));
     exact->addWidget(m_locked);
@@ -205,6 +211,39 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
     connect(&bench, &Workbench::piecesChanged, this, &ThinPanel::refresh);
     refresh();
+}
+
+/// The choices for the selected level's materials, as they stand.
+void ThinPanel::fillMaterials() {
+    QMenu* menu = m_materials->menu();
+    menu->clear();
+    const Subject* s = m_bench.subject();
+    const int level = m_bench.level();
+    if (s == nullptr || level < 1 || level >= static_cast<int>(s->levels.size()))
+        return;
+    const MaterialChoice now = s->levels[static_cast<std::size_t>(level)].materials;
+    const auto add = [&](const QString& text, bool on, const MaterialChoice& then) {
+        QAction* action =
+            menu->addAction(text, this, [this, id = s->id, level, then] { m_bench.setMaterials(id, level, then); });
+        action->setCheckable(true);
+        action->setChecked(on);
+    };
+    const auto with = [&now](auto&& change) {
+        MaterialChoice then = now;
+        change(then);
+        return then;
+    };
+    const QStringList sizes{tr("Pictures as the source"), tr("Pictures halved"), tr("Pictures at a quarter"),
+                            tr("Pictures at an eighth"), tr("Pictures at a sixteenth")};
+    for (int i = 0; i < sizes.size(); ++i)
+        add(sizes[i], now.halvings == i, with([i](MaterialChoice& m) { m.halvings = i; }));
+    menu->addSeparator();
+    add(tr("Without normal maps"), now.dropNormals, with([](MaterialChoice& m) { m.dropNormals = !m.dropNormals; }));
+    add(tr("Without gloss, shade and glow maps"), now.dropDetail,
+        with([](MaterialChoice& m) { m.dropDetail = !m.dropDetail; }));
+    add(tr("Alpha test made opaque"), now.opaque, with([](MaterialChoice& m) { m.opaque = !m.opaque; }));
+    if (s->surfaces->materials.size() > 1)
+        add(tr("One material for all: one draw"), now.merge, with([](MaterialChoice& m) { m.merge = !m.merge; }));
 }
 
 void ThinPanel::refresh() {
@@ -260,6 +299,9 @@ void ThinPanel::refresh() {
         m_triangles->setEnabled(free);
         m_deviation->setEnabled(free && !s->curve.empty());
         m_locked->setChecked(l.locked);
+        m_materials->setEnabled(l.origin == LevelOrigin::Collapsed);
+        m_materials->setText(tr("%1 · %2").arg(l.draws == 1 ? tr("1 draw") : tr("%1 draws").arg(l.draws),
+                                               QString::fromStdString(memorySize(textureBytesOf(*s, l)))));
     }
 }
 

@@ -35,6 +35,7 @@ public:
 
 private:
     void refresh();
+    void fillMaterials();
     Workbench& m_bench;
     QComboBox* m_role;
     NumberBox* m_allow;
@@ -43,6 +44,7 @@ private:
     NumberBox* m_deviation;
     QWidget* m_stale;
     QCheckBox* m_pieces;
+    QPushButton* m_materials;
     QCheckBox* m_locked;
     QWidget* m_exact;
     QLabel* m_exactTitle;

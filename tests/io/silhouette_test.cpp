@@ -1,0 +1,56 @@
+// Far levels hold the outline: at the distance where a level comes in, it shifts by no more than the allowance.
+
+#include "models.h"
+#include "scene/thin_subject.h"
+
+#include <gtest/gtest.h>
+
+namespace thicket {
+namespace {
+
+void expectOutlinesHeld(demo::Model model, Role role) {
+    Subject subject;
+    subject.name = model.name;
+    subject.role = role;
+    subject.surfaces = std::make_shared<const Surfaces>(std::move(model.surfaces));
+    subject.levels.push_back(
+        levelFrom(std::make_shared<const Mesh>(std::move(model.levels.front())), {}, LevelOrigin::Source));
+    refreshSubject(subject);
+    const auto state = recordSubject(subject, {}, {});
+    ASSERT_TRUE(state);
+    const RolePreset preset = presetFor(role, subject.levels.front().triangles);
+    auto thinned = thinSubject(subject, *state, preset.targets, {});
+    ASSERT_TRUE(thinned) << thinned.error().text();
+    ASSERT_GE(thinned->levels.size(), 4U);
+    View view;
+    SwitchRule rule;
+    rule.allowPx = preset.allowPx;
+    const auto costs = costsOf(*thinned);
+    const Appearance source(*thinned->levels.front().mesh, *thinned->surfaces);
+    for (std::size_t i = thinned->levels.size() - 2; i < thinned->levels.size(); ++i) {
+        const Appearance level(*thinned->levels[i].mesh, *thinned->surfaces);
+        SilhouetteOptions options;
+        options.directions = 3;
+        options.elevations = {0.15};
+        options.cells = 1024;
+        const auto apart = silhouetteDifference(source, level, options, {});
+        ASSERT_TRUE(apart);
+        const double from = switchDistance(costs[i], rule, thinned->radius, view);
+        const double px = pixelError(view, apart->shift, from);
+        const double cellPx = pixelError(view, apart->cell, from);
+        EXPECT_LE(px, preset.allowPx + 1.5 * cellPx) << model.name << " L" << i << ", cells of " << cellPx << " px";
+        ::testing::Test::RecordProperty(model.name + " L" + std::to_string(i),
+                                        std::to_string(px) + " px of " + std::to_string(preset.allowPx));
+    }
+}
+
+TEST(Outline, of_the_eel_traps_far_levels_is_held) {
+    expectOutlinesHeld(demo::eelTrap(), Role::Dressing);
+}
+
+TEST(Outline, of_the_windpumps_far_levels_is_held) {
+    expectOutlinesHeld(demo::windpump(), Role::Landmark);
+}
+
+} // namespace
+} // namespace thicket
