@@ -8,6 +8,7 @@
 #include "app/switching/switch_chart.h"
 #include "app/switching/switch_panel.h"
 #include "app/thin/care_bar.h"
+#include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
 
@@ -193,6 +194,7 @@ MainWindow::MainWindow() {
     restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
     if (const QByteArray state = settings.value(QStringLiteral("window/splitter")).toByteArray(); !state.isEmpty())
         m_splitter->restoreState(state);
+    m_bench.setRolesForNew(keptRoleRules());
     setStage(Stage::Gather);
     refreshTitle();
     refreshStages();

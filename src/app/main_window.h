@@ -55,9 +55,10 @@ public:
     CareBar& careBar() { return *m_careBar; }
     void arrange(Arrangement arrangement);
     [[nodiscard]] QString messageText() const { return m_messageText->text(); }
-    /// Asks nothing on closing: for tests and for pictures.
+    /// Asks nothing, neither on opening nor on closing: for tests and for pictures.
+    void beQuiet() { m_quiet = true; }
     void closeQuietly() {
-        m_quiet = true;
+        beQuiet();
         close();
     }
 

@@ -44,6 +44,8 @@ int start(QApplication& app) {
         parser.isSet(look) ? parser.value(look) : QSettings().value(QStringLiteral("look")).toString();
     Look::use(app, shade == QStringLiteral("noon") ? Shade::Noon : Shade::Dusk);
     MainWindow window;
+    if (parser.isSet(pictures))
+        window.beQuiet();
     window.show();
     if (!parser.positionalArguments().isEmpty())
         window.open(parser.positionalArguments());

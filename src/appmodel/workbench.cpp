@@ -77,6 +77,7 @@ void Workbench::newProject() {
     document.removeAutosave();
     Scene empty;
     empty.devices = usualDevices();
+    empty.roles = m_rolesForNew;
     m_audit.reset();
     m_report.reset();
     document.reset(std::move(empty), {});
@@ -188,7 +189,7 @@ void Workbench::openFiles(const QStringList& paths) {
 void Workbench::importFiles(const QStringList& paths) {
     const QString title = paths.size() == 1 ? tr("Reading %1").arg(paths.front().section('/', -1))
                                             : tr("Reading %1 files").arg(paths.size());
-    m_jobs.run(title, [this, paths](const JobContext& job) -> JobQueue::Finish {
+    m_jobs.run(title, [this, paths, roles = scene().roles](const JobContext& job) -> JobQueue::Finish {
         std::vector<ImportedSubject> all;
         QStringList problems;
         for (int i = 0; i < paths.size(); ++i) {
@@ -209,7 +210,7 @@ void Workbench::importFiles(const QStringList& paths) {
             auto subject = makeSubject(std::move(imported), job.part(0.6, 1));
             if (!subject)
                 return [this, error = subject.error()] { report(error); };
-            subject->rule.allowPx = presetFor(subject->role, subject->levels.front().triangles).allowPx;
+            subject->rule.allowPx = presetFor(subject->role, subject->levels.front().triangles, roles).allowPx;
             subjects->push_back(std::move(*subject));
         }
         return [this, subjects, problems, notes] {

@@ -55,6 +55,10 @@ public:
     [[nodiscard]] std::vector<std::uint32_t> notThinned() const;
     void thinTheRest();
     void setRole(std::uint32_t id, Role role);
+    /// What the roles of this project ask for from now on; levels that are there stay.
+    void setRoleRules(const RoleRules& rules);
+    /// What new projects begin with, and this one while it is still empty.
+    void setRolesForNew(const RoleRules& rules);
     /// While a pin is dragged: cuts at once in the background, latest wins; `commit` measures and makes the undo step.
     void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
     void addLevel(std::uint32_t id, double triangles);
@@ -147,6 +151,7 @@ private:
     int m_level = 0;
     mutable std::mutex m_recordMutex;
     std::map<std::uint32_t, ThinState> m_records; // guarded by m_recordMutex
+    RoleRules m_rolesForNew;
     std::map<std::uint32_t, bool> m_keepAsked;    ///< by jobs that are not over yet
     std::shared_ptr<const Mesh> m_dragMesh;
     int m_dragLevel = -1;

@@ -103,16 +103,21 @@ void Workbench::thin(const std::vector<Subject>& subjects, const QString& title,
                      const QString& key) {
     m_jobs.run(
         title,
-        [this, subjects, label](const JobContext& job) -> JobQueue::Finish {
+        [this, subjects, label, roles = scene().roles](const JobContext& job) -> JobQueue::Finish {
             std::vector<std::pair<Subject, Subject>> done; // as it was, thinned
             QStringList refused;
             for (std::size_t i = 0; i < subjects.size(); ++i) {
                 const double n = static_cast<double>(subjects.size());
                 const JobContext part = job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n);
                 auto state = recordFor(subjects[i], part.part(0, 0.7));
-                const RolePreset preset = presetFor(subjects[i].role, subjects[i].levels.front().triangles);
-                auto thinned = state ? thinSubject(subjects[i], *state, preset.targets, part.part(0.7, 1))
+                const RolePreset preset = presetFor(subjects[i].role, subjects[i].levels.front().triangles, roles);
+                auto thinned = state ? thinSubject(subjects[i], *state, preset.targets, part.part(0.7, 0.9))
                                      : Result<Subject>(state.error());
+                if (thinned && preset.cards > 0) {
+                    CardOptions cards;
+                    cards.cards = preset.cards;
+                    thinned = thicket::addCards(*thinned, cards, part.part(0.9, 1));
+                }
                 if (!thinned && thinned.error().code == ErrorCode::Cancelled)
                     return [this, error = thinned.error()] { report(error); };
                 if (!thinned) {
@@ -160,6 +165,23 @@ void Workbench::setRole(std::uint32_t id, Role role) {
     Subject after = *found;
     after.role = role;
     document.push(changeSubject(scene(), after, "Role of " + found->name));
+}
+
+void Workbench::setRoleRules(const RoleRules& rules) {
+    if (rules == scene().roles)
+        return;
+    auto settings = settingsOf(scene());
+    settings.roles = rules;
+    document.push(changeSettings(scene(), settings, "Change the roles"));
+}
+
+void Workbench::setRolesForNew(const RoleRules& rules) {
+    m_rolesForNew = rules;
+    if (!scene().subjects.empty() || document.modified() || !document.path().empty())
+        return;
+    Scene empty = scene();
+    empty.roles = rules;
+    document.reset(std::move(empty), {});
 }
 
 void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool commit) {

@@ -198,6 +198,29 @@ Route decodeRoute(const ordered_json& in, const std::string& path) {
     return r;
 }
 
+ordered_json encodeRoles(const RoleRules& rules) {
+    ordered_json out = ordered_json::object();
+    for (const Role role : kRoles) {
+        const RoleRule& r = rules.of[static_cast<std::size_t>(role)];
+        out[roleKey(role)] = {{"levels", r.levels}, {"share", r.share}, {"allowPx", r.allowPx}, {"cards", r.cards}};
+    }
+    return out;
+}
+
+RoleRules decodeRoles(const ordered_json& in, const std::string& path) {
+    RoleRules rules;
+    for (const Role role : kRoles) {
+        if (!in.contains(roleKey(role)))
+            continue;
+        const ordered_json& one = in[roleKey(role)];
+        const std::string at = path + roleKey(role) + ".";
+        rules.of[static_cast<std::size_t>(role)] = {
+            static_cast<int>(json::number(one, "levels", at, 1, 7)), json::number(one, "share", at, 0.02, 0.9),
+            json::number(one, "allowPx", at, 0.05, 64), static_cast<int>(json::number(one, "cards", at, 0, 4))};
+    }
+    return rules;
+}
+
 Scene decode(const ordered_json& in, const fs::path& folder) {
     if (!in.is_object() || json::get<std::string>(in, "format", "", "") != "lean-thicket-project")
         throw json::FieldError("format: this is not a Lean Thicket project");
@@ -224,6 +247,8 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
     list("devices",
          [&](const ordered_json& item, const std::string& at) { scene.devices.push_back(decodeDevice(item, at)); });
     scene.device = json::get<std::size_t>(in, "device", "", 0);
+    if (in.contains("roles"))
+        scene.roles = decodeRoles(json::get<ordered_json>(in, "roles", ""), "roles.");
     list("subjects", [&](const ordered_json& item, const std::string& at) {
         scene.subjects.push_back(decodeSubject(item, folder, at));
         for (std::size_t i = 0; i + 1 < scene.subjects.size(); ++i)
@@ -331,6 +356,8 @@ std::string encodeProject(const Scene& scene, const fs::path& folder) {
                        {"eye", json::array3(v.eye)},
                        {"target", json::array3(v.eye + v.forward)}}},
                      {"device", scene.device}};
+    if (scene.roles != RoleRules())
+        out["roles"] = encodeRoles(scene.roles);
     for (const char* list : {"devices", "subjects", "placements", "routes"})
         out[list] = ordered_json::array();
     for (const Device& d : scene.devices)
@@ -346,6 +373,18 @@ std::string encodeProject(const Scene& scene, const fs::path& folder) {
     for (const Route& r : scene.routes)
         out["routes"].push_back(encodeRoute(r));
     return json::text(out, 2) + "\n";
+}
+
+std::string encodeRoleRules(const RoleRules& rules) {
+    return json::text(encodeRoles(rules), -1);
+}
+
+Result<RoleRules> decodeRoleRules(const std::string& text) {
+    try {
+        return decodeRoles(ordered_json::parse(text), "");
+    } catch (const std::exception& e) {
+        return Error{ErrorCode::BadInput, "roles", e.what(), "set them again"};
+    }
 }
 
 Result<void> writeProject(const Scene& scene, const fs::path& path, bool keepLevels) {

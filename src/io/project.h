@@ -30,4 +30,9 @@ Result<Scene> decodeProject(const std::string& text, const std::filesystem::path
 /// has changed. ERRORS as readModel; BadInput when the file does not hold the subject's family.
 Result<Subject> attachSource(const Subject& subject, const std::filesystem::path& file, const JobContext& job);
 
+/// The rules of all roles as JSON, for a project and for a person's own settings.
+std::string encodeRoleRules(const RoleRules& rules);
+/// ERRORS BadInput naming the field.
+Result<RoleRules> decodeRoleRules(const std::string& text);
+
 } // namespace thicket

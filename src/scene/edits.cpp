@@ -30,6 +30,7 @@ struct Applier {
         scene.routes = e.after.routes;
         scene.devices = e.after.devices;
         scene.device = e.after.device;
+        scene.roles = e.after.roles;
         scene.view = e.after.view;
     }
 };
@@ -49,7 +50,7 @@ void apply(Scene& scene, const Edit& edit) {
 }
 
 SettingsEdit::Settings settingsOf(const Scene& scene) {
-    return {scene.name, scene.routes, scene.devices, scene.device, scene.view};
+    return {scene.name, scene.routes, scene.devices, scene.device, scene.roles, scene.view};
 }
 
 Edit changeSubject(const Scene& scene, Subject after, std::string label, std::string mergeKey) {

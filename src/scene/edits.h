@@ -24,6 +24,7 @@ struct SettingsEdit {
         std::vector<Route> routes;
         std::vector<Device> devices;
         std::size_t device = 0;
+        RoleRules roles;
         View view;
     };
     Settings before;

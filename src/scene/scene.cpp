@@ -212,23 +212,15 @@ View viewOnRoute(const Route& route, const View& like, double seconds) {
     return lookAt(like, spline(k0.eye, k1.eye, k2.eye, k3.eye), spline(k0.target, k1.target, k2.target, k3.target));
 }
 
-RolePreset presetFor(Role role, std::uint32_t triangles) {
-    struct Row {
-        int levels;
-        double share;
-        double allowPx;
-    };
-    const Row row = role == Role::Landmark       ? Row{5, 0.25, 1.0}
-                    : role == Role::WorkingPiece ? Row{4, 0.22, 1.0}
-                    : role == Role::Dressing     ? Row{4, 0.18, 1.5}
-                    : role == Role::GroundCover  ? Row{3, 0.15, 2.0}
-                                                 : Row{3, 0.08, 1.0};
+RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules) {
+    const RoleRule& rule = rules.of[static_cast<std::size_t>(role)];
     RolePreset preset;
-    preset.allowPx = row.allowPx;
+    preset.allowPx = rule.allowPx;
+    preset.cards = rule.cards;
     double count = triangles;
-    for (int i = 0; i < row.levels && count * row.share >= 12; ++i) {
-        count *= row.share;
-        preset.targets.push_back({TargetKind::ShareOfPrevious, row.share});
+    for (int i = 0; i < rule.levels && count * rule.share >= 12; ++i) {
+        count *= rule.share;
+        preset.targets.push_back({TargetKind::ShareOfPrevious, rule.share});
     }
     if (preset.targets.empty())
         preset.targets.push_back({TargetKind::ShareOfPrevious, 0.5});

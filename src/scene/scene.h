@@ -9,6 +9,7 @@
 #include "reduce/chain.h"
 #include "switching/selector.h"
 
+#include <array>
 #include <filesystem>
 #include <memory>
 #include <string>
@@ -107,6 +108,19 @@ struct Device {
     std::string source = "entered";
 };
 
+/// What a role asks for, as a person may change it.
+struct RoleRule {
+    int levels = 4;     ///< 1..7 coarser levels at most
+    double share = 0.2; ///< 0.02..0.9; triangles of each against the one before
+    double allowPx = 1; ///< 0.05..64
+    int cards = 0;      ///< 0..4 crossed cards as one more level
+    bool operator==(const RoleRule&) const = default;
+};
+struct RoleRules {
+    std::array<RoleRule, 5> of{{{5, 0.25, 1, 0}, {4, 0.22, 1, 0}, {4, 0.18, 1.5, 0}, {3, 0.15, 2, 0}, {3, 0.08, 1, 0}}};
+    bool operator==(const RoleRules&) const = default;
+};
+
 struct Scene {
     std::string name = "Untitled";
     std::vector<Subject> subjects;
@@ -114,6 +128,7 @@ struct Scene {
     std::vector<Route> routes;
     std::vector<Device> devices;
     std::size_t device = 0;
+    RoleRules roles;
     View view; ///< the stated view: field, lines; and where the shot camera stands
 
     [[nodiscard]] const Subject* find(std::uint32_t id) const;
@@ -152,8 +167,9 @@ View viewOnRoute(const Route& route, const View& like, double seconds);
 struct RolePreset {
     std::vector<LevelTarget> targets;
     double allowPx = 1;
+    int cards = 0;
 };
-RolePreset presetFor(Role role, std::uint32_t triangles);
+RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules = {});
 
 /// Something was painted or erased since the levels were cut from the record.
 bool careIsNewer(const Subject& subject);

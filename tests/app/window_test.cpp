@@ -2,6 +2,7 @@
 #include "app/main_window.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
+#include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
 #include "base/file.h"
 #include "budget/devices.h"
@@ -644,6 +645,41 @@ TEST_F(WindowTest, a_level_gets_lighter_materials_and_its_source_keeps_its_own) 
     EXPECT_EQ(again.materials, choice);
     ASSERT_TRUE(again.surfaces);
     EXPECT_EQ(again.surfaces->materials.size(), 1U);
+}
+
+TEST_F(WindowTest, a_role_is_changed_and_thinning_follows_it) {
+    openBall(60);
+    window->setStage(Stage::Thin);
+    auto* edit = window->findChild<QPushButton*>(QStringLiteral("editRoles"));
+    ASSERT_NE(edit, nullptr);
+    // The dialog is modal: it is filled in while it is up.
+    QTimer::singleShot(200, this->window.get(), [] {
+        auto* dialog = qobject_cast<RolesDialog*>(QApplication::activeModalWidget());
+        ASSERT_NE(dialog, nullptr);
+        for (NumberBox* box : dialog->findChildren<NumberBox*>()) {
+            if (box->accessibleName() == QStringLiteral("Working piece, levels"))
+                box->show(2);
+            if (box->accessibleName() == QStringLiteral("Working piece, cards at the end"))
+                box->show(3);
+        }
+        dialog->accept();
+    });
+    QTest::mouseClick(edit, Qt::LeftButton);
+    EXPECT_EQ(window->bench().scene().roles.of[1].levels, 2);
+    QApplication::setActiveWindow(window.get());
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+    waitForJobs();
+    const auto& levels = window->bench().subject()->levels;
+    ASSERT_EQ(levels.size(), 4U) << "the source, two cut levels, cards";
+    EXPECT_EQ(levels.back().origin, LevelOrigin::Cards);
+    EXPECT_EQ(levels.back().triangles, 6U);
+    const auto again = decodeRoleRules(encodeRoleRules(window->bench().scene().roles));
+    ASSERT_TRUE(again);
+    EXPECT_EQ(*again, window->bench().scene().roles);
+    EXPECT_FALSE(decodeRoleRules("{\"landmark\": {\"levels\": 99}}"));
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(window->bench().scene().roles, RoleRules());
 }
 
 } // namespace thicket::app

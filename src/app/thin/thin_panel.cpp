@@ -1,6 +1,7 @@
 #include "app/thin/thin_panel.h"
 
 #include "app/look/look.h"
+#include "app/thin/roles_dialog.h"
 #include "base/text.h"
 
 #include <QContextMenuEvent>
@@ -113,8 +114,22 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_role = new QComboBox;
     for (const Role role : kRoles)
         m_role->addItem(QString::fromStdString(roleName(role)));
+    auto* roleField = new QWidget;
+    auto* roleRow = new QHBoxLayout(roleField);
+    roleRow->setContentsMargins(0, 0, 0, 0);
+    roleRow->setSpacing(4);
+    m_role->setMinimumWidth(40);
+    m_role->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    roleRow->addWidget(m_role, 1);
+    QPushButton* roles = makeButton(QStringLiteral("…"), tr("Change what each role asks for"));
+    roles->setObjectName(QStringLiteral("editRoles"));
+    roles->setAccessibleName(tr("Change the roles"));
+    roles->setFixedWidth(30);
+    roles->setStyleSheet(QStringLiteral("padding: 3px 0;"));
+    connect(roles, &QPushButton::clicked, this, [this] { RolesDialog(m_bench, this).exec(); });
+    roleRow->addWidget(roles);
     body->addWidget(
-        fieldRow(tr("Role"), m_role,
+        fieldRow(tr("Role"), roleField,
                  tr("What the subject is to the scene: sets how many levels it gets and how far they may be off")));
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
     body->addWidget(

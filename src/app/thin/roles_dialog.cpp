@@ -1,0 +1,89 @@
+#include "app/thin/roles_dialog.h"
+
+#include <QDialogButtonBox>
+#include <QGridLayout>
+#include <QPushButton>
+#include <QSettings>
+
+namespace thicket::app {
+
+RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
+    : QDialog(parent), m_bench(bench), m_forNew(new QCheckBox(tr("also for new projects"))) {
+    setWindowTitle(tr("Roles"));
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(20, 16, 20, 16);
+    column->setSpacing(12);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(12);
+    grid->setVerticalSpacing(8);
+    const QStringList heads{{}, tr("levels"), tr("each of the one before"), tr("may be off"), tr("cards at the end")};
+    for (int c = 0; c < heads.size(); ++c)
+        grid->addWidget(makeLabel(heads[c], "small"), 0, c);
+    for (const Role role : kRoles) {
+        const int r = static_cast<int>(m_rows.size()) + 1;
+        const QString name = QString::fromStdString(roleName(role));
+        Row row{new NumberBox(1, 7, 0, {}), new NumberBox(2, 90, 0, tr(" %")), new NumberBox(0.05, 64, 2, tr(" px")),
+                new NumberBox(0, 4, 0, {})};
+        row.levels->setToolTip(tr("How many coarser levels at most; fewer when the mesh cannot get lighter"));
+        row.share->setToolTip(tr("Triangles of a level against the level before it"));
+        row.allow->setToolTip(tr("Pixels that a drawn surface may be off, at the stated view"));
+        row.cards->setToolTip(tr("Crossed cards as one more level at the end; 0 for none"));
+        grid->addWidget(makeLabel(name), r, 0);
+        int c = 1;
+        for (NumberBox* box : {row.levels, row.share, row.allow, row.cards}) {
+            box->setAccessibleName(name + QStringLiteral(", ") + heads[c]);
+            box->setFixedWidth(96);
+            grid->addWidget(box, r, c++);
+        }
+        m_rows.push_back(row);
+    }
+    column->addLayout(grid);
+    column->addWidget(m_forNew);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+    buttons->button(QDialogButtonBox::Ok)->setText(tr("Keep"));
+    buttons->button(QDialogButtonBox::Ok)->setProperty("primary", true);
+    for (const auto which : {QDialogButtonBox::Ok, QDialogButtonBox::Cancel})
+        buttons->button(which)->setIcon({});
+    QPushButton* usual = buttons->addButton(tr("The usual ones"), QDialogButtonBox::ResetRole);
+    connect(usual, &QPushButton::clicked, this, [this] { show(RoleRules()); });
+    connect(buttons, &QDialogButtonBox::accepted, this, &RolesDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &RolesDialog::reject);
+    column->addWidget(buttons);
+    show(bench.scene().roles);
+}
+
+void RolesDialog::show(const RoleRules& rules) {
+    for (std::size_t i = 0; i < m_rows.size(); ++i) {
+        m_rows[i].levels->show(rules.of[i].levels);
+        m_rows[i].share->show(100 * rules.of[i].share);
+        m_rows[i].allow->show(rules.of[i].allowPx);
+        m_rows[i].cards->show(rules.of[i].cards);
+    }
+}
+
+RoleRules RolesDialog::rules() const {
+    RoleRules rules;
+    for (std::size_t i = 0; i < m_rows.size(); ++i)
+        rules.of[i] = {static_cast<int>(m_rows[i].levels->value()), m_rows[i].share->value() / 100,
+                       m_rows[i].allow->value(), static_cast<int>(m_rows[i].cards->value())};
+    return rules;
+}
+
+void RolesDialog::accept() {
+    m_bench.setRoleRules(rules());
+    if (m_forNew->isChecked()) {
+        m_bench.setRolesForNew(rules());
+        QSettings().setValue(QStringLiteral("roles"), QByteArray::fromStdString(encodeRoleRules(rules())));
+    }
+    QDialog::accept();
+}
+
+RoleRules keptRoleRules() {
+    const QByteArray kept = QSettings().value(QStringLiteral("roles")).toByteArray();
+    if (kept.isEmpty())
+        return {};
+    const auto rules = decodeRoleRules(kept.toStdString());
+    return rules ? *rules : RoleRules();
+}
+
+} // namespace thicket::app
