@@ -596,17 +596,17 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
             push(p);
             continue;
         }
-        const Vec3d place = keepVolume(p, q, m_x.bestPlace[p]);
         // Too dear to see to for every edge that is weighed: once an edge's turn has come it may have to wait again.
         if (m_x.weighedBits[p] == RegionScratch::kUnseen) {
             m_x.weighedBits[p] = bits;
-            const auto dearer = static_cast<float>(std::bit_cast<float>(bits) * unevenness(p, q, place));
+            const auto dearer = static_cast<float>(std::bit_cast<float>(bits) * unevenness(p, q, m_x.bestPlace[p]));
             if (const auto later = std::bit_cast<std::uint32_t>(dearer); later > bits) {
                 m_x.costBits[p] = later;
                 m_x.queue.push(std::uint64_t{later} << 32 | p);
                 continue;
             }
         }
+        const Vec3d place = keepVolume(p, q, m_x.bestPlace[p]);
         if (!allowed(p, q, place)) {
             rescan(p, (std::uint64_t{m_x.weighedBits[p]} << 32 | q) + 1);
             push(p);
