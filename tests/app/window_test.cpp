@@ -17,6 +17,7 @@
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QSignalSpy>
 #include <QTest>
 #include <gtest/gtest.h>
@@ -383,6 +384,7 @@ TEST_F(WindowTest, shipping_lists_what_was_verified) {
 
 TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
     thinBall(24);
+    window->bench().selectLevel(1);
     for (const QSize& size : {QSize(1100, 700), QSize(1590, 990), QSize(1280, 800)})
         for (int i = 0; i < 5; ++i) {
             window->resize(size);
@@ -392,6 +394,11 @@ TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
             for (const QWidget* w : widgets)
                 if (w->isVisible() && w->parentWidget() == window->centralWidget()) {
                     EXPECT_TRUE(window->centralWidget()->rect().contains(w->geometry()));
+                }
+            // What scrolls, scrolls up and down only: nothing is cut off at the side.
+            for (const QScrollArea* area : window->findChildren<QScrollArea*>())
+                if (area->isVisible() && area->widget() != nullptr) {
+                    EXPECT_LE(area->widget()->minimumSizeHint().width(), area->viewport()->width()) << "stage " << i;
                 }
         }
 }
