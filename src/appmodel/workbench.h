@@ -64,6 +64,8 @@ public:
     void addLevel(std::uint32_t id, double triangles);
     /// Bakes crossed cards as a level, its pictures as tall as they need be where it comes in.
     void addCards(std::uint32_t id, int cards);
+    /// Adds files' finest meshes to a subject as levels made by hand.
+    void addHandMade(std::uint32_t id, const QStringList& paths);
     /// Gives a cut level lighter materials than its subject's.
     void setMaterials(std::uint32_t id, int level, const MaterialChoice& choice);
     void removeLevel(std::uint32_t id, int level);
@@ -152,7 +154,7 @@ private:
     mutable std::mutex m_recordMutex;
     std::map<std::uint32_t, ThinState> m_records; // guarded by m_recordMutex
     RoleRules m_rolesForNew;
-    std::map<std::uint32_t, bool> m_keepAsked;    ///< by jobs that are not over yet
+    std::map<std::uint32_t, bool> m_keepAsked; ///< by jobs that are not over yet
     std::shared_ptr<const Mesh> m_dragMesh;
     int m_dragLevel = -1;
     std::optional<Audit> m_audit;

@@ -340,6 +340,28 @@ void Workbench::addCards(std::uint32_t id, int cards) {
         QStringLiteral("cards-%1").arg(id));
 }
 
+void Workbench::addHandMade(std::uint32_t id, const QStringList& paths) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh || paths.isEmpty())
+        return;
+    m_jobs.run(tr("Adding a level to %1").arg(toText(found->name)),
+               [this, copy = *found, paths](const JobContext& job) -> JobQueue::Finish {
+                   Subject made = copy;
+                   for (const QString& path : paths) {
+                       auto read = readModel(std::filesystem::path(path.toStdString()), job.part(0, 0.4));
+                       if (!read)
+                           return [this, error = read.error()] { report(error); };
+                       ImportedSubject& first = read->front();
+                       auto added = thicket::addHandMade(made, std::move(first.levels.front().mesh),
+                                                         std::move(first.surfaces), job.part(0.4, 1));
+                       if (!added)
+                           return [this, error = added.error()] { report(error); };
+                       made = std::move(*added);
+                   }
+                   return [this, copy, made] { adoptThinned({{copy, made}}, "Add a level to " + copy.name, {}); };
+               });
+}
+
 void Workbench::setMaterials(std::uint32_t id, int level, const MaterialChoice& choice) {
     const Subject* found = scene().find(id);
     if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))

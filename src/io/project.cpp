@@ -287,7 +287,8 @@ fs::path levelsFolder(const fs::path& project) {
 /// Named after what it holds, so that a stale file is simply not found.
 /// The source and what came with it are in the source file; everything else is ours to keep.
 bool keptBeside(const Level& level) {
-    return level.origin == LevelOrigin::Collapsed || level.origin == LevelOrigin::Cards;
+    return level.origin == LevelOrigin::Collapsed || level.origin == LevelOrigin::Cards ||
+           (level.origin == LevelOrigin::HandMade && level.surfaces);
 }
 
 fs::path keptFile(const fs::path& project, const Level& level) {
@@ -429,12 +430,14 @@ Result<Subject> attachSource(const Subject& subject, const fs::path& file, const
         Level& level = out.levels[i];
         if (level.origin == LevelOrigin::Collapsed && !same)
             level.mesh.reset();
-        if (level.origin == LevelOrigin::HandMade)
+        if (level.origin == LevelOrigin::HandMade && !level.surfaces)
             for (ImportedLevel& own : found->levels)
                 if (own.mesh.triangleCount() == level.triangles)
                     level.mesh = std::make_shared<const Mesh>(own.mesh);
     }
-    std::erase_if(out.levels, [](const Level& level) { return level.origin == LevelOrigin::HandMade && !level.mesh; });
+    std::erase_if(out.levels, [](const Level& level) {
+        return level.origin == LevelOrigin::HandMade && !level.mesh && !level.surfaces;
+    });
     refreshSubject(out);
     if (!same)
         out.curve = {};
@@ -474,9 +477,12 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
                                      "the source file has changed since the project was saved",
                                      "thin it again to bring its levels up to date"});
         takeKeptLevels(subject, path, subject.source.hash != hash, job);
-        if (std::erase_if(subject.levels, [](const Level& l) { return l.origin == LevelOrigin::Cards && !l.mesh; }) > 0)
+        if (std::erase_if(subject.levels, [](const Level& l) {
+                return !l.mesh && l.origin != LevelOrigin::Collapsed && l.origin != LevelOrigin::Source;
+            }) > 0)
             load.problems.push_back({ErrorCode::NotFound, subject.name,
-                                     "its cards are not in the folder of levels beside the project", "add them again"});
+                                     "a level that was not cut is missing from the folder of levels beside the project",
+                                     "add it again"});
         bool cut = false;
         for (Level& level : subject.levels)
             if (level.origin == LevelOrigin::Collapsed && !level.mesh) {

@@ -1,5 +1,6 @@
 #include "scene/thin_subject.h"
 
+#include "base/text.h"
 #include "reduce/pieces.h"
 
 #include <algorithm>
@@ -11,6 +12,12 @@ namespace {
 constexpr double kNearTheEnd = 1.15; // a target this close to the record's end is not taken as it is
 constexpr double kMostOff = 0.1;     // of the diagonal; a level farther off is no longer the subject
 constexpr double kLeastGain = 0.7;   // a level heavier than this share of the one before does not pay
+void insertByWeight(Subject& subject, Level level) {
+    const auto at = std::find_if(subject.levels.begin() + 1, subject.levels.end(),
+                                 [&](const Level& l) { return l.triangles < level.triangles; });
+    subject.levels.insert(at, std::move(level));
+}
+
 } // namespace
 
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job) {
@@ -126,9 +133,24 @@ Result<Subject> addCards(const Subject& subject, const CardOptions& options, con
     level.content = levelContent(level);
     Subject out = subject;
     std::erase_if(out.levels, [](const Level& l) { return l.origin == LevelOrigin::Cards && !l.locked; });
-    const auto at = std::find_if(out.levels.begin() + 1, out.levels.end(),
-                                 [&](const Level& l) { return l.triangles < level.triangles; });
-    out.levels.insert(at, std::move(level));
+    insertByWeight(out, std::move(level));
+    return out;
+}
+
+Result<Subject> addHandMade(const Subject& subject, Mesh mesh, Surfaces surfaces, const JobContext& job) {
+    const Mesh& source = *subject.levels.front().mesh;
+    if (mesh.triangleCount() >= source.triangleCount())
+        return Error{ErrorCode::BadInput, subject.name,
+                     "the new level has " + grouped(mesh.triangleCount()) + " triangles, no fewer than the source",
+                     "take a lighter one, or add it as a subject of its own"};
+    const auto deviation = measureDeviation(source, mesh, {}, job);
+    if (!deviation)
+        return deviation.error();
+    Level level = levelFrom(std::make_shared<const Mesh>(std::move(mesh)), *deviation, LevelOrigin::HandMade);
+    level.surfaces = std::make_shared<const Surfaces>(std::move(surfaces));
+    level.content = levelContent(level);
+    Subject out = subject;
+    insertByWeight(out, std::move(level));
     return out;
 }
 

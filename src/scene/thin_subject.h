@@ -37,6 +37,10 @@ Level levelFrom(CutLevel cut);
 /// of the outlines, so the allowance decides about it as about any other. REQUIRES L0 has its mesh. ERRORS Cancelled.
 Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job);
 
+/// Adds a mesh made elsewhere as a level with its own materials, measured against L0, in its place by triangles.
+/// ERRORS Cancelled; BadInput when it is not lighter than L0.
+Result<Subject> addHandMade(const Subject& subject, Mesh mesh, Surfaces surfaces, const JobContext& job);
+
 /// Gives a level cut from a record materials of its own, by its choice; with nothing chosen it has its subject's again.
 /// `plain`: its mesh as it was cut, before materials were merged. ERRORS Cancelled, BadInput.
 Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<const Mesh> plain, const JobContext& job);

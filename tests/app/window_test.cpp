@@ -4,6 +4,7 @@
 #include "app/thin/care_bar.h"
 #include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
+#include "app/thin/thin_panel.h"
 #include "base/file.h"
 #include "budget/devices.h"
 #include "io/ship.h"
@@ -687,6 +688,52 @@ TEST_F(WindowTest, a_role_is_changed_and_thinning_follows_it) {
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(window->bench().scene().roles, RoleRules());
+}
+
+TEST_F(WindowTest, a_mesh_dropped_on_the_panel_becomes_a_level_made_by_hand) {
+    thinBall(60);
+    Workbench& bench = window->bench();
+    const std::size_t levels = bench.subject()->levels.size();
+    auto* panel = window->findChild<ThinPanel*>();
+    ASSERT_NE(panel, nullptr);
+    const auto dropOn = [&](const fs::path& file) {
+        QMimeData mime;
+        mime.setUrls({QUrl::fromLocalFile(text(file))});
+        QDragEnterEvent enter(QPoint(40, 200), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(panel, &enter);
+        EXPECT_TRUE(enter.isAccepted());
+        QDropEvent drop(QPointF(40, 200), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(panel, &drop);
+        waitForJobs();
+    };
+    dropOn(ballFile(folder.path(), "by_hand.glb", 11));
+    ASSERT_EQ(bench.subject()->levels.size(), levels + 1);
+    EXPECT_EQ(bench.scene().subjects.size(), 1U);
+    const auto& all = bench.subject()->levels;
+    const auto made =
+        std::find_if(all.begin(), all.end(), [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
+    ASSERT_NE(made, all.end());
+    EXPECT_GT(made->deviation, 0);
+    EXPECT_TRUE(std::is_sorted(all.begin(), all.end(),
+                               [](const Level& a, const Level& b) { return a.triangles > b.triangles; }));
+
+    // Thinned again and saved, it is still there.
+    bench.thinToRole(bench.subjectId());
+    waitForJobs();
+    const QString project = text(folder.path() / "h.thicket.json");
+    bench.saveProject(project);
+    waitForJobs();
+    window->open({project});
+    waitForJobs();
+    const auto& again = bench.scene().subjects.front().levels;
+    EXPECT_EQ(std::count_if(again.begin(), again.end(),
+                            [](const Level& l) { return l.origin == LevelOrigin::HandMade && l.mesh; }),
+              1);
+
+    const std::size_t before = again.size();
+    dropOn(ballFile(folder.path(), "heavy.glb", 90));
+    EXPECT_EQ(bench.subject()->levels.size(), before) << "what is no lighter is refused";
+    EXPECT_TRUE(window->messageText().contains(QStringLiteral("no fewer")));
 }
 
 } // namespace thicket::app

@@ -5,8 +5,11 @@
 #include "base/text.h"
 
 #include <QContextMenuEvent>
+#include <QDropEvent>
+#include <QFileDialog>
 #include <QKeyEvent>
 #include <QMenu>
+#include <QMimeData>
 #include <QPainter>
 
 namespace thicket::app {
@@ -164,7 +167,11 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
         [this] { m_bench.addCards(m_bench.subjectId(), 2); });
     way(tr("Three crossed cards"), tr("Pictures on three upright squares: six triangles; the outline holds better"),
         [this] { m_bench.addCards(m_bench.subjectId(), 3); });
+    way(tr("From a file…"), tr("A mesh made by hand; files dropped on this panel are added in the same way"), [this] {
+        m_bench.addHandMade(m_bench.subjectId(), QFileDialog::getOpenFileNames(this, tr("Add a level made by hand")));
+    });
     m_add->setMenu(ways);
+    setAcceptDrops(true);
     m_remove = makeButton(tr("Remove level"), tr("Take the selected level out of the chain (Delete on its card)"));
     buttons->addWidget(m_add);
     buttons->addWidget(m_remove);
@@ -226,6 +233,22 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
     connect(&bench, &Workbench::piecesChanged, this, &ThinPanel::refresh);
     refresh();
+}
+
+void ThinPanel::dragEnterEvent(QDragEnterEvent* event) {
+    const Subject* s = m_bench.subject();
+    if (s != nullptr && s->levels.front().mesh && event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+/// Meshes dropped here become levels of the subject; dropped anywhere else they become subjects.
+void ThinPanel::dropEvent(QDropEvent* event) {
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile())
+            paths << url.toLocalFile();
+    m_bench.addHandMade(m_bench.subjectId(), paths);
+    event->acceptProposedAction();
 }
 
 /// The choices for the selected level's materials, as they stand.

@@ -33,6 +33,10 @@ public:
     explicit ThinPanel(Workbench& bench, QWidget* parent = nullptr);
     [[nodiscard]] QPushButton* thinButton() const { return m_thin; }
 
+protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+
 private:
     void refresh();
     void fillMaterials();
