@@ -40,6 +40,8 @@ struct Writer {
     }
 
     std::vector<float> morphWeights; ///< at rest, for every mesh
+    std::vector<bool> skinned;       ///< a mesh each: has joints; levels such as cards have none
+    std::vector<bool> morphs;
 
     /// An accessor of three floats each with the bounds that positions must have.
     std::size_t moves(const std::vector<Vec3f>& values) {
@@ -79,7 +81,8 @@ struct Writer {
                                                   r.inverseBind.size(), "MAT4");
             root["skins"].push_back({{"joints", joints}, {"inverseBindMatrices", matrices}});
             for (std::size_t i = 0; i < levels; ++i)
-                root["nodes"][i]["skin"] = 0;
+                if (skinned[i])
+                    root["nodes"][i]["skin"] = 0;
         }
         for (const RigAnimation& animation : r.animations)
             this->animation(animation, first, levels);
@@ -114,7 +117,8 @@ struct Writer {
                 channel(first + static_cast<std::size_t>(c.node));
             else
                 for (std::size_t i = 0; i < levels; ++i)
-                    channel(i);
+                    if (morphs[i])
+                        channel(i);
         }
         root["animations"].push_back(out);
     }
@@ -181,6 +185,8 @@ struct Writer {
                 primitives.back()["targets"] = targets;
         }
         root["meshes"].push_back({{"name", name}, {"primitives", primitives}});
+        skinned.push_back(!e.joints.empty());
+        morphs.push_back(!e.morphs.empty());
         if (!targets.empty()) {
             root["meshes"].back()["extras"]["targetNames"] = targetNames;
             if (morphWeights.size() == targets.size())

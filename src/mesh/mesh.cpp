@@ -127,6 +127,11 @@ std::uint32_t mendAttributes(Mesh& mesh) {
             w = w.cwiseMax(0) / sum;
             ++mended;
         }
+    // A joint without weight is none: readers warn of it, and it would keep equal vertices apart.
+    for (std::size_t v = 0; v < mesh.extras.joints.size(); ++v)
+        for (std::size_t k = 0; k < 4; ++k)
+            if (mesh.extras.weights[v][static_cast<Eigen::Index>(k)] == 0)
+                mesh.extras.joints[v][k] = 0;
     for (MorphTarget& morph : mesh.extras.morphs)
         for (std::vector<Vec3f>* moves : {&morph.moves, &morph.normalMoves})
             for (Vec3f& move : *moves)
