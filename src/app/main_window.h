@@ -29,6 +29,9 @@ class SwitchPanel;
 class ThinChart;
 class ThinPanel;
 
+/// File filter of the dialogs that add meshes.
+QString meshFilter();
+
 class MainWindow : public QMainWindow {
     Q_OBJECT
 public:

@@ -1,0 +1,156 @@
+// The window's menu and keys.
+
+#include "app/main_window.h"
+
+#include "app/budget/route_chart.h"
+#include "app/gather/gather_page.h"
+#include "app/look/look.h"
+#include "app/ship/ship_page.h"
+#include "app/switching/switch_chart.h"
+#include "app/thin/care_bar.h"
+
+#include <QAction>
+#include <QFileDialog>
+#include <QKeyEvent>
+#include <QMenu>
+#include <QSettings>
+
+namespace thicket::app {
+
+QString meshFilter() {
+    QStringList patterns;
+    for (const std::string& suffix : readableSuffixes())
+        patterns << QStringLiteral("*%1").arg(QString::fromStdString(suffix))
+                 << QStringLiteral("*%1").arg(QString::fromStdString(suffix).toUpper());
+    return QObject::tr("Meshes (%1);;All files (*)").arg(patterns.join(' '));
+}
+
+void MainWindow::makeActions() {
+    auto* menu = new QMenu(this);
+    m_title->setMenu(menu);
+    const auto add = [this](QMenu* to, const QString& text, const QKeySequence& key, auto&& slot) {
+        auto* action = new QAction(text, this);
+        action->setShortcut(key);
+        connect(action, &QAction::triggered, this, slot);
+        if (to != nullptr)
+            to->addAction(action);
+        addAction(action);
+        return action;
+    };
+    add(menu, tr("New project"), QKeySequence::New, [this] {
+        if (askToSave())
+            m_bench.newProject();
+    });
+    add(menu, tr("Open project…"), QKeySequence::Open, [this] {
+        const QString file = QFileDialog::getOpenFileName(
+            this, tr("Open project"), {},
+            tr("Projects (*%1);;%2").arg(QString::fromLatin1(kProjectSuffix), meshFilter()));
+        if (!file.isEmpty())
+            open({file});
+    });
+    m_recent = menu->addMenu(tr("Recent files"));
+    connect(m_recent, &QMenu::aboutToShow, this, [this] {
+        m_recent->clear();
+        const QStringList files = QSettings().value(QStringLiteral("recent")).toStringList();
+        for (const QString& file : files)
+            m_recent->addAction(file, this, [this, file] { open({file}); });
+        if (files.isEmpty())
+            m_recent->addAction(tr("none yet"))->setEnabled(false);
+    });
+    add(menu, tr("Save"), QKeySequence::Save, [this] { save(false); });
+    add(menu, tr("Save as…"), QKeySequence::SaveAs, [this] { save(true); });
+    menu->addSeparator();
+    add(menu, tr("Add meshes…"), QKeySequence(Qt::CTRL | Qt::Key_I), [this] { emit m_gatherPanel->addRequested(); });
+    menu->addSeparator();
+    QAction* undo = m_bench.document.undo().createUndoAction(this, tr("Undo"));
+    undo->setShortcut(QKeySequence::Undo);
+    QAction* redo = m_bench.document.undo().createRedoAction(this, tr("Redo"));
+    redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
+    menu->addAction(undo);
+    menu->addAction(redo);
+    addAction(undo);
+    addAction(redo);
+    menu->addSeparator();
+    QMenu* look = menu->addMenu(tr("Appearance"));
+    const auto shade = [this](const QString& name) {
+        QSettings().setValue(QStringLiteral("look"), name);
+        showMessage(tr("The appearance changes at the next start."), false);
+    };
+    look->addAction(tr("Marsh at dusk (dark)"), this, [shade] { shade(QStringLiteral("dusk")); });
+    look->addAction(tr("Marsh at noon (light)"), this, [shade] { shade(QStringLiteral("noon")); });
+    add(menu, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+
+    for (int i = 0; i < 5; ++i)
+        add(nullptr, stageName(static_cast<Stage>(i)), QKeySequence(Qt::CTRL | static_cast<Qt::Key>(Qt::Key_1 + i)),
+            [this, i] { setStage(static_cast<Stage>(i)); });
+    for (int i = 0; i < 4; ++i)
+        add(nullptr, {}, QKeySequence(Qt::Key_1 + i), [this, i] {
+            if (i == 3 && m_stage != Stage::Thin)
+                return;
+            m_shading->setCurrent(i);
+            m_viewport->setShading(static_cast<Shading>(i));
+        });
+    add(nullptr, {}, QKeySequence(Qt::Key_L), [this] {
+        if (m_stage != Stage::Thin)
+            return;
+        arrange(static_cast<Arrangement>((m_arrangement->current() + 1) % 3));
+    });
+    add(nullptr, {}, QKeySequence(Qt::Key_P), [this] {
+        if (m_stage == Stage::Thin)
+            arrange(m_viewport->painting() ? Arrangement::One : Arrangement::Care);
+    });
+    const auto whilePainting = [this, add](Qt::Key key, auto&& act) {
+        add(nullptr, {}, QKeySequence(key), [this, act] {
+            if (m_viewport->painting())
+                act();
+        });
+    };
+    whilePainting(Qt::Key_BracketLeft, [this] { m_careBar->scaleBrush(1 / 1.2); });
+    whilePainting(Qt::Key_BracketRight, [this] { m_careBar->scaleBrush(1.2); });
+    whilePainting(Qt::Key_X, [this] { m_careBar->toggleErase(); });
+    add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] { m_viewport->frameSelection(); });
+    add(nullptr, {}, QKeySequence(Qt::Key_Space), [this] {
+        if (m_stage == Stage::Switch)
+            m_viewport->walkBack();
+        else if (m_stage == Stage::Budget)
+            playRoute(!m_play.isActive());
+    });
+    add(nullptr, {}, QKeySequence(Qt::Key_K), [this] {
+        if (m_stage == Stage::Budget)
+            m_bench.addRouteKey(m_viewport->shotView());
+    });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] { m_bench.thinToRole(m_bench.subjectId()); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), [this] { m_bench.thinTheRest(); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
+    add(nullptr, {}, QKeySequence(Qt::Key_Escape), [this] {
+        if (m_message->isVisible())
+            m_message->hide();
+        else
+            m_bench.jobs().cancelCurrent();
+        m_viewport->stopWalk();
+        playRoute(false);
+    });
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_B && m_stage == Stage::Thin && !event->isAutoRepeat())
+        m_viewport->showSource(true);
+    else
+        QMainWindow::keyPressEvent(event);
+}
+
+void MainWindow::keyReleaseEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_B && !event->isAutoRepeat())
+        m_viewport->showSource(false);
+    else
+        QMainWindow::keyReleaseEvent(event);
+}
+
+void MainWindow::changeEvent(QEvent* event) {
+    if (event->type() == QEvent::ActivationChange && m_viewport != nullptr)
+        m_viewport->showSource(false); // the release of the key may go elsewhere
+    QMainWindow::changeEvent(event);
+}
+
+} // namespace thicket::app
