@@ -100,12 +100,15 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     if (out.levels.size() == 1 && kept.empty())
         return last;
     out.levels.insert(out.levels.end(), kept.begin(), kept.end());
-    std::stable_sort(out.levels.begin() + 1, out.levels.end(),
-                     [](const Level& a, const Level& b) { return a.triangles > b.triangles; });
+    const auto isKept = [](const Level& l) { return l.locked || l.origin != LevelOrigin::Collapsed; };
+    std::stable_sort(out.levels.begin() + 1, out.levels.end(), [&isKept](const Level& a, const Level& b) {
+        return a.triangles != b.triangles ? a.triangles > b.triangles : isKept(a) && !isKept(b);
+    });
     // A cut next to a kept level of the same weight would be a level that never pays.
-    out.levels.erase(std::unique(out.levels.begin(), out.levels.end(),
-                                 [](const Level& a, const Level& b) { return a.triangles == b.triangles; }),
-                     out.levels.end());
+    out.levels.erase(
+        std::unique(out.levels.begin(), out.levels.end(),
+                    [&isKept](const Level& a, const Level& b) { return a.triangles == b.triangles && !isKept(b); }),
+        out.levels.end());
     return out;
 }
 

@@ -120,6 +120,25 @@ TEST(Thin, locked_and_hand_made_levels_are_left_alone) {
     EXPECT_TRUE(findChainProblems(*again).empty());
 }
 
+TEST(Thin, a_kept_level_wins_over_a_cut_of_the_same_weight) {
+    const Subject subject = ball("ball", 30);
+    const auto state = recordSubject(subject, {}, {});
+    ASSERT_TRUE(state);
+    const auto targets = presetFor(Role::WorkingPiece, subject.levels[0].triangles).targets;
+    auto thinned = thinSubject(subject, *state, targets, {});
+    ASSERT_TRUE(thinned);
+    thinned->levels[1].locked = true;
+    thinned->levels[1].fixed = FixedSwitch{DecideBy::Distance, 12};
+    thinned->levels[2].origin = LevelOrigin::HandMade;
+    // The same targets give cuts of the same counts.
+    const auto again = thinSubject(*thinned, *state, targets, {});
+    ASSERT_TRUE(again);
+    ASSERT_EQ(again->levels.size(), thinned->levels.size());
+    EXPECT_TRUE(again->levels[1].locked);
+    EXPECT_EQ(again->levels[1].fixed, thinned->levels[1].fixed);
+    EXPECT_EQ(again->levels[2].origin, LevelOrigin::HandMade);
+}
+
 TEST(Thin, levels_cut_again_are_the_same) {
     Subject s = ball("ball", 30);
     const auto state = recordSubject(s, {}, {});
