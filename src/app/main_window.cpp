@@ -219,6 +219,11 @@ void MainWindow::arrange(Arrangement arrangement) {
 }
 
 void MainWindow::placeOverlays() {
+    constexpr int kWide = 78;
+    constexpr int kNarrow = 64;
+    const bool tight = m_arrangement->isVisible() && 8 * kWide + 3 * 14 > m_viewBox->width();
+    for (Segmented* choice : {m_arrangement, m_shading})
+        choice->setCellWidth(tight ? kNarrow : kWide);
     m_arrangement->move(14, 12);
     m_careBar->adjustSize();
     m_careBar->move(14, 46);

@@ -9,7 +9,9 @@
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
 
+#include <QAbstractSpinBox>
 #include <QAction>
+#include <QApplication>
 #include <QFileDialog>
 #include <QKeyEvent>
 #include <QMenu>
@@ -26,6 +28,7 @@ QString meshFilter() {
 }
 
 void MainWindow::makeActions() {
+    qApp->installEventFilter(this);
     auto* menu = new QMenu(this);
     m_title->setMenu(menu);
     const auto add = [this](QMenu* to, const QString& text, const QKeySequence& key, auto&& slot) {
@@ -124,6 +127,8 @@ void MainWindow::makeActions() {
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Escape), [this] {
+        if (m_viewport->cancelStroke())
+            return;
         if (m_message->isVisible())
             m_message->hide();
         else
@@ -133,18 +138,22 @@ void MainWindow::makeActions() {
     });
 }
 
-void MainWindow::keyPressEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_B && m_stage == Stage::Thin && !event->isAutoRepeat())
-        m_viewport->showSource(true);
-    else
-        QMainWindow::keyPressEvent(event);
-}
-
-void MainWindow::keyReleaseEvent(QKeyEvent* event) {
-    if (event->key() == Qt::Key_B && !event->isAutoRepeat())
-        m_viewport->showSource(false);
-    else
-        QMainWindow::keyReleaseEvent(event);
+/// B is looked at before lists, which would search for it, and after texts, which take it.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    const bool press = event->type() == QEvent::KeyPress;
+    if (press || event->type() == QEvent::KeyRelease) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const QWidget* focus = QApplication::focusWidget();
+        const bool text =
+            qobject_cast<const QLineEdit*>(focus) != nullptr || qobject_cast<const QAbstractSpinBox*>(focus) != nullptr;
+        if (key->key() == Qt::Key_B && key->modifiers() == Qt::NoModifier && !text && isActiveWindow() &&
+            QApplication::activeModalWidget() == nullptr && m_stage == Stage::Thin) {
+            if (!key->isAutoRepeat())
+                m_viewport->showSource(press);
+            return true;
+        }
+    }
+    return QMainWindow::eventFilter(watched, event);
 }
 
 void MainWindow::changeEvent(QEvent* event) {

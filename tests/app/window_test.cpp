@@ -396,6 +396,10 @@ TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
                 if (w->isVisible() && w->parentWidget() == window->centralWidget()) {
                     EXPECT_TRUE(window->centralWidget()->rect().contains(w->geometry()));
                 }
+            if (window->arrangementChoice().isVisible()) {
+                EXPECT_FALSE(window->arrangementChoice().geometry().intersects(window->shadingChoice().geometry()))
+                    << "at " << size.width();
+            }
             // What scrolls, scrolls up and down only: nothing is cut off at the side.
             for (const QScrollArea* area : window->findChildren<QScrollArea*>())
                 if (area->isVisible() && area->widget() != nullptr) {
@@ -487,10 +491,12 @@ TEST_F(WindowTest, a_level_is_compared_by_wipe_heat_and_a_held_key) {
     const std::uint64_t level = window->bench().subject()->levels[2].triangles;
     EXPECT_EQ(view.submittedTriangles(), level);
 
-    QTest::keyPress(window.get(), Qt::Key_B);
+    // Also with the focus in the list, where letters would search.
+    window->subjectList().setFocus();
+    QTest::keyPress(&window->subjectList(), Qt::Key_B);
     rest();
     EXPECT_EQ(view.submittedTriangles(), source) << "while the key is held the source is shown";
-    QTest::keyRelease(window.get(), Qt::Key_B);
+    QTest::keyRelease(&window->subjectList(), Qt::Key_B);
     rest();
     EXPECT_EQ(view.submittedTriangles(), level);
 
@@ -734,6 +740,40 @@ TEST_F(WindowTest, a_mesh_dropped_on_the_panel_becomes_a_level_made_by_hand) {
     dropOn(ballFile(folder.path(), "heavy.glb", 90));
     EXPECT_EQ(bench.subject()->levels.size(), before) << "what is no lighter is refused";
     EXPECT_TRUE(window->messageText().contains(QStringLiteral("no fewer")));
+}
+
+TEST_F(WindowTest, a_stroke_is_given_up_where_its_subject_or_its_tool_goes_away) {
+    openBall(60);
+    window->setStage(Stage::Thin);
+    Workbench& bench = window->bench();
+    Viewport& view = window->viewport();
+    window->arrange(Arrangement::Care);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.surfaceFor(bench.subject()->levels[0].mesh) != nullptr; }, 5000));
+    const QPoint middle(view.width() / 2, view.height() / 2);
+    const auto moveTo = [&](const QPoint& at) {
+        QMouseEvent move(QEvent::MouseMove, at, view.mapToGlobal(QPointF(at)), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
+        QApplication::sendEvent(&view, &move);
+    };
+    QTest::mousePress(&view, Qt::LeftButton, {}, middle);
+    moveTo(middle + QPoint(10, 0));
+    QTest::keyClick(window.get(), Qt::Key_Escape);
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, middle + QPoint(10, 0));
+    EXPECT_FALSE(bench.subject()->care) << "Escape gives it up";
+
+    QTest::mousePress(&view, Qt::LeftButton, {}, middle);
+    window->setStage(Stage::Switch);
+    moveTo(middle + QPoint(10, 0));
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, middle + QPoint(10, 0));
+    EXPECT_FALSE(bench.subject()->care) << "another stage";
+
+    window->setStage(Stage::Thin);
+    window->arrange(Arrangement::Care);
+    QTest::mousePress(&view, Qt::LeftButton, {}, middle);
+    bench.removeSubject(bench.subjectId());
+    moveTo(middle + QPoint(10, 0));
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, middle + QPoint(10, 0));
+    EXPECT_TRUE(bench.scene().subjects.empty()) << "nothing left to paint, and nothing broken";
 }
 
 } // namespace thicket::app

@@ -22,7 +22,7 @@ Segmented::Segmented(const QStringList& choices, const QStringList& tips, QWidge
 }
 
 QSize Segmented::sizeHint() const {
-    return {m_count * 78, 26};
+    return {m_count * m_cellWidth, 26};
 }
 
 QRect Segmented::cell(int index) const {
@@ -41,6 +41,12 @@ void Segmented::setCurrent(int index) {
 void Segmented::setCount(int count) {
     m_count = count;
     m_current = m_current < count ? m_current : 0;
+    setFixedSize(sizeHint());
+    update();
+}
+
+void Segmented::setCellWidth(int width) {
+    m_cellWidth = width;
     setFixedSize(sizeHint());
     update();
 }

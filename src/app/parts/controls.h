@@ -20,6 +20,8 @@ public:
     void setCurrent(int index);
     /// Only the first `count` choices are there; one beyond gives way to the first, without a signal.
     void setCount(int count);
+    /// Width of one choice; 78 unless said.
+    void setCellWidth(int width);
     [[nodiscard]] QRect cell(int index) const;
     QSize sizeHint() const override;
 
@@ -37,6 +39,7 @@ private:
     QStringList m_tips;
     int m_current = 0;
     int m_count = 0;
+    int m_cellWidth = 78;
 };
 
 /// Paints a subject: picture, name, weight, staircase of its levels, a dot when something is found.

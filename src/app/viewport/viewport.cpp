@@ -46,6 +46,10 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     m_rest.setSingleShot(true);
     m_rest.setInterval(kRestMs);
     connect(&m_rest, &QTimer::timeout, this, [this] {
+        if (m_stroke) {
+            m_rest.start(); // the exact picture waits for the end of the stroke, which is laid on a light one
+            return;
+        }
         m_moving = false;
         update();
     });
@@ -305,10 +309,13 @@ int Viewport::wipeLevel(const Subject& subject) const {
 
 /// The level that the heat colours are scaled for; of all side by side, the coarsest.
 int Viewport::heatLevel(const Subject& subject) const {
-    const int last = static_cast<int>(subject.levels.size()) - 1;
-    return comparing(Arrangement::Wipe)                             ? wipeLevel(subject)
-           : comparing(Arrangement::LineUp) || m_bench.level() == 0 ? last
-                                                                    : std::min(m_bench.level(), last);
+    int last = static_cast<int>(subject.levels.size()) - 1;
+    while (last > 1 && subject.levels[static_cast<std::size_t>(last)].origin == LevelOrigin::Cards)
+        --last; // their outlines are measured, not their surface
+    return comparing(Arrangement::Wipe) ? wipeLevel(subject)
+           : comparing(Arrangement::LineUp) || m_bench.level() == 0
+               ? last
+               : std::min(m_bench.level(), static_cast<int>(subject.levels.size()) - 1);
 }
 
 DrawItem Viewport::levelItem(const Subject& subject, int level) {

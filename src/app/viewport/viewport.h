@@ -41,6 +41,8 @@ public:
     /// Gives the brush that paints care, without a path.
     std::function<CareStroke()> brush;
     [[nodiscard]] bool painting() const;
+    /// Gives up the stroke in the making, if there is one; true when there was.
+    bool cancelStroke();
     /// While on, the source is shown in place of the selected level.
     void showSource(bool on);
     /// Where the wipe divides the picture, as a share of its width.
@@ -162,6 +164,7 @@ private:
     bool m_wiping = false;              ///< its line is being dragged
     bool m_showSource = false;          ///< a key is held
     std::optional<CareStroke> m_stroke; ///< being painted
+    std::uint32_t m_strokeSubject = 0;
     struct {
         std::shared_ptr<const Mesh> mesh;
         std::shared_ptr<const std::vector<float>> laid;

@@ -46,6 +46,7 @@ bool Viewport::beginStroke(const QPointF& at) {
     if (!touched)
         return false; // beside the object the camera turns
     m_stroke = brush();
+    m_strokeSubject = m_bench.subjectId();
     m_stroke->path = {touched->place.cast<float>()};
     m_live = {};
     moved();
@@ -53,6 +54,10 @@ bool Viewport::beginStroke(const QPointF& at) {
 }
 
 void Viewport::goOnWithStroke(const QPointF& at) {
+    if (!painting() || m_bench.subjectId() != m_strokeSubject) {
+        cancelStroke(); // another subject, another stage, another project
+        return;
+    }
     const auto touched = touch(at);
     constexpr float kStep = 0.15F; // of the radius: closer places change nothing one could see
     if (touched && (touched->place.cast<float>() - m_stroke->path.back()).norm() > kStep * m_stroke->radius)
@@ -63,7 +68,17 @@ void Viewport::goOnWithStroke(const QPointF& at) {
 void Viewport::endStroke() {
     const CareStroke stroke = *m_stroke;
     m_stroke.reset();
-    m_bench.layStroke(m_bench.subjectId(), stroke);
+    if (painting() && m_bench.subjectId() == m_strokeSubject)
+        m_bench.layStroke(m_strokeSubject, stroke);
+}
+
+bool Viewport::cancelStroke() {
+    const bool was = m_stroke.has_value();
+    m_stroke.reset();
+    m_live = {};
+    if (was)
+        moved();
+    return was;
 }
 
 /// Adds to an item what is painted, the stroke in the making included.
@@ -73,8 +88,12 @@ void Viewport::tintByCare(const Subject& subject, DrawItem& item) {
     const auto laid = m_bench.careValues(item.mesh, subject.care);
     item.values = laid;
     item.valueUse = ValueUse::Care;
-    if (!m_stroke)
+    if (!m_stroke) {
+        // The stroke just laid stays to be seen until its values are worked out.
+        if (!laid && subject.care && m_live.mesh == item.mesh)
+            item.values = m_live.values;
         return;
+    }
     // Worked out once for each new place, so that a picture at rest can come about.
     if (m_live.mesh != item.mesh || m_live.laid != laid || m_live.places != m_stroke->path.size()) {
         auto values = laid ? std::make_shared<std::vector<float>>(*laid) : std::make_shared<std::vector<float>>();
