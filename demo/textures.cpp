@@ -1,16 +1,10 @@
 #include "base/text.h"
+#include "image/image.h"
 #include "models.h"
 
 #include <algorithm>
 #include <cmath>
 #include <cstring>
-
-#define STB_IMAGE_WRITE_IMPLEMENTATION
-#define STB_IMAGE_WRITE_STATIC
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wunused-function"
-#include <stb_image_write.h>
-#pragma GCC diagnostic pop
 
 namespace thicket::demo {
 namespace {
@@ -74,23 +68,16 @@ Vec3d colorAt(Pattern pattern, double u, double v) {
 } // namespace
 
 Image makeTexture(Pattern pattern, const std::string& name) {
-    std::vector<unsigned char> rgb;
-    rgb.reserve(3 * kSize * kSize);
+    Pixels pixels{kSize, kSize, {}};
+    pixels.rgba.reserve(4 * kSize * kSize);
     for (int y = 0; y < kSize; ++y)
         for (int x = 0; x < kSize; ++x) {
             const Vec3d color = colorAt(pattern, static_cast<double>(x) / kSize, static_cast<double>(y) / kSize);
             for (int c = 0; c < 3; ++c)
-                rgb.push_back(static_cast<unsigned char>(std::clamp(color[c], 0.0, 1.0) * 255));
+                pixels.rgba.push_back(static_cast<std::uint8_t>(std::clamp(color[c], 0.0, 1.0) * 255));
+            pixels.rgba.push_back(255);
         }
-    Image image{name, "image/png", {}};
-    stbi_write_png_to_func(
-        [](void* to, void* data, int size) {
-            auto& bytes = *static_cast<std::vector<std::byte>*>(to);
-            const auto* from = static_cast<const std::byte*>(data);
-            bytes.insert(bytes.end(), from, from + size);
-        },
-        &image.encoded, kSize, kSize, 3, rgb.data(), 3 * kSize);
-    return image;
+    return encodePng(pixels, name);
 }
 
 } // namespace thicket::demo

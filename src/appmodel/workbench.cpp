@@ -46,6 +46,7 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
 Workbench::~Workbench() {
     m_jobs.cancelAll();
     m_quick.cancelAll();
+    m_looks.cancelAll();
 }
 
 void Workbench::report(const Error& error) {

@@ -148,7 +148,8 @@ private:
     void dropStaleRecords();
 
     JobQueue m_jobs;
-    JobQueue m_quick; ///< cuts while dragging and pictures: never behind a long job
+    JobQueue m_quick; ///< cuts while dragging: never behind anything
+    JobQueue m_looks; ///< pictures, heat, care: what is worked out to be looked at
     std::uint32_t m_subject = 0;
     int m_level = 0;
     mutable std::mutex m_recordMutex;

@@ -14,7 +14,7 @@ std::shared_ptr<const std::vector<float>> Workbench::careValues(const std::share
         return known->second.values;
     std::erase_if(m_care, [](const auto& entry) { return entry.second.mesh.expired() || entry.second.care.expired(); });
     m_care[key] = {mesh, care, nullptr};
-    m_quick.run({}, [this, key, mesh, care](const JobContext&) -> JobQueue::Finish {
+    m_looks.run({}, [this, key, mesh, care](const JobContext&) -> JobQueue::Finish {
         auto values = std::make_shared<const std::vector<float>>(careOf(*mesh, *care));
         return [this, key, mesh, care, values] {
             m_care[key] = {mesh, care, values};
@@ -31,7 +31,7 @@ std::shared_ptr<const SurfaceQuery> Workbench::surfaceFor(const std::shared_ptr<
         return m_surface; // null while it is being built
     m_surface.reset();
     m_surfaceMesh = mesh;
-    m_quick.run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
+    m_looks.run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
         // The query does not own its mesh: both live as long as what is handed out.
         struct Both {
             std::shared_ptr<const Mesh> mesh;

@@ -13,7 +13,7 @@ QImage Workbench::picture(const std::shared_ptr<const Mesh>& mesh, const std::sh
         return known->second.second;
     std::erase_if(m_pictures, [](const auto& entry) { return entry.second.first.expired(); });
     m_pictures[mesh.get()] = {mesh, QImage()};
-    m_quick.run({}, [this, mesh, surfaces](const JobContext&) -> JobQueue::Finish {
+    m_looks.run({}, [this, mesh, surfaces](const JobContext&) -> JobQueue::Finish {
         PictureOptions options;
         options.width = 104;
         options.height = 104;
@@ -45,7 +45,7 @@ std::shared_ptr<const Heat> Workbench::heat(const Subject& subject, int level) {
         if (const auto record = m_records.find(subject.id); record != m_records.end() && record->second.fits(subject))
             query = record->second.query;
     }
-    m_quick.run({}, [this, mesh, source, query](const JobContext& job) -> JobQueue::Finish {
+    m_looks.run({}, [this, mesh, source, query](const JobContext& job) -> JobQueue::Finish {
         const auto own = query ? query : std::make_shared<const SurfaceQuery>(*source);
         auto made = deviationHeat(*source, *own, *mesh, {}, job);
         if (!made)
