@@ -47,10 +47,15 @@ private:
 };
 
 Document::Document(QObject* parent) : QObject(parent) {
+    m_writer.setMaxThreadCount(1);
     m_autosave.setInterval(30'000);
     connect(&m_autosave, &QTimer::timeout, this, &Document::autosave);
     m_autosave.start();
     connect(&m_undo, &QUndoStack::cleanChanged, this, &Document::stateChanged);
+}
+
+Document::~Document() {
+    m_writer.waitForDone();
 }
 
 void Document::push(Edit edit) {
@@ -71,8 +76,17 @@ void Document::fillIn(const Subject& subject) {
     for (Subject& own : m_scene.subjects)
         if (own.id == subject.id) {
             for (std::size_t i = 0; i < own.levels.size() && i < subject.levels.size(); ++i)
-                if (!own.levels[i].mesh && own.levels[i].triangles == subject.levels[i].triangles)
-                    own.levels[i].mesh = subject.levels[i].mesh;
+                if (!own.levels[i].mesh && own.levels[i].triangles == subject.levels[i].triangles) {
+                    const Level& made = subject.levels[i];
+                    Level& level = own.levels[i];
+                    level.mesh = made.mesh;
+                    level.surfaces = made.surfaces; // with merged materials its UVs belong to them
+                    level.materials = made.materials;
+                    level.content = made.content;
+                    level.vertices = made.vertices;
+                    level.draws = made.draws;
+                    level.pieces = made.pieces;
+                }
             if (own.curve.empty())
                 own.curve = subject.curve;
         }
@@ -98,18 +112,22 @@ fs::path Document::autosavePath() const {
     return autosavePathFor(m_path);
 }
 
-void Document::removeAutosave() const {
+void Document::removeAutosave() {
+    m_writer.waitForDone(); // one on its way would come after
     std::error_code ec;
     fs::remove(autosavePath(), ec);
+    if (m_path.empty())
+        fs::remove_all(levelsFolder(autosavePath()), ec);
 }
 
 void Document::autosave() {
     if (!modified())
         return;
     // A full disk must not interrupt work: the next round tries again, and saving by hand says what is wrong.
-    const fs::path folder = m_path.empty() ? autosavePath().parent_path() : m_path.parent_path();
-    if (writeTextFile(autosavePath(), encodeProject(m_scene, folder)))
-        emit stateChanged();
+    m_writer.start([this, scene = m_scene, file = autosavePath()] {
+        if (writeAutosave(scene, file))
+            QMetaObject::invokeMethod(this, &Document::stateChanged, Qt::QueuedConnection);
+    });
 }
 
 } // namespace thicket::app

@@ -5,6 +5,7 @@
 #include "scene/edits.h"
 
 #include <QObject>
+#include <QThreadPool>
 #include <QTimer>
 #include <QUndoStack>
 #include <filesystem>
@@ -16,6 +17,7 @@ class Document : public QObject {
     Q_OBJECT
 public:
     explicit Document(QObject* parent = nullptr);
+    ~Document() override;
 
     [[nodiscard]] const Scene& scene() const { return m_scene; }
     [[nodiscard]] const std::filesystem::path& path() const { return m_path; }
@@ -33,7 +35,9 @@ public:
     /// Where this project's autosave lies; for an unnamed one in the user's data folder.
     [[nodiscard]] std::filesystem::path autosavePath() const;
     static std::filesystem::path autosavePathFor(const std::filesystem::path& project);
-    void removeAutosave() const;
+    void removeAutosave();
+    /// Keeps unsaved work now, off the window's thread; what a timer does every half minute.
+    void autosave();
 
 signals:
     void sceneChanged();
@@ -42,12 +46,12 @@ signals:
 
 private:
     class Step;
-    void autosave();
 
     Scene m_scene;
     std::filesystem::path m_path;
     QUndoStack m_undo;
     QTimer m_autosave;
+    QThreadPool m_writer; ///< one thread: autosaves, one after another
 };
 
 } // namespace thicket::app

@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <numbers>
+#include <set>
 
 namespace thicket {
 namespace fs = std::filesystem;
@@ -277,33 +278,25 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
     return scene;
 }
 
-fs::path levelsFolder(const fs::path& project) {
-    std::string stem = project.filename().string();
-    if (const auto at = stem.find(kProjectSuffix); at != std::string::npos)
-        stem.erase(at);
-    return project.parent_path() / (stem + ".levels");
-}
-
-/// Named after what it holds, so that a stale file is simply not found.
 /// The source and what came with it are in the source file; everything else is ours to keep.
 bool keptBeside(const Level& level) {
     return level.origin == LevelOrigin::Collapsed || level.origin == LevelOrigin::Cards ||
            (level.origin == LevelOrigin::HandMade && level.surfaces);
 }
 
+/// Named after what it holds, so that a stale file is simply not found.
 fs::path keptFile(const fs::path& project, const Level& level) {
     return levelsFolder(project) / (level.content + ".glb");
 }
 
-Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
-    std::vector<fs::path> wanted;
-    for (const Subject& subject : scene.subjects) {
+/// Writes the levels for which `which` holds, those that are not there yet.
+template <class Which> Result<void> keepLevelsOf(const Scene& scene, const fs::path& project, const Which& which) {
+    for (const Subject& subject : scene.subjects)
         for (const Level& level : subject.levels) {
-            if (!keptBeside(level) || level.content.empty())
+            if (!which(level) || level.content.empty() || !level.mesh)
                 continue;
             const fs::path file = keptFile(project, level);
-            wanted.push_back(file.filename());
-            if (std::error_code ec; fs::exists(file, ec) || !level.mesh)
+            if (std::error_code ec; fs::exists(file, ec))
                 continue;
             Surfaces surfaces;
             surfaces.materials.resize(subject.surfaces ? subject.surfaces->materials.size() : 1);
@@ -314,13 +307,20 @@ Result<void> keepLevelsOf(const Scene& scene, const fs::path& project) {
                 !done)
                 return done;
         }
-    }
+    return {};
+}
+
+/// Removes kept levels that no level of the scene is any more.
+void dropOldLevels(const Scene& scene, const fs::path& project) {
+    std::set<fs::path> wanted;
+    for (const Subject& subject : scene.subjects)
+        for (const Level& level : subject.levels)
+            if (keptBeside(level))
+                wanted.insert(keptFile(project, level).filename());
     std::error_code ec;
     for (const auto& entry : fs::directory_iterator(levelsFolder(project), ec))
-        if (entry.path().extension() == ".glb" &&
-            std::find(wanted.begin(), wanted.end(), entry.path().filename()) == wanted.end())
+        if (entry.path().extension() == ".glb" && !wanted.contains(entry.path().filename()))
             fs::remove(entry.path(), ec);
-    return {};
 }
 
 /// Takes levels from beside the project, where they are whole and of the right counts; not those cut from a source that
@@ -342,6 +342,13 @@ void takeKeptLevels(Subject& subject, const fs::path& project, bool sourceChange
 }
 
 } // namespace
+
+fs::path levelsFolder(const fs::path& project) {
+    std::string stem = project.filename().string();
+    if (const auto at = stem.find(kProjectSuffix); at != std::string::npos)
+        stem.erase(at);
+    return project.parent_path() / (stem + ".levels");
+}
 
 std::string encodeProject(const Scene& scene, const fs::path& folder) {
     const View& v = scene.view;
@@ -389,9 +396,24 @@ Result<RoleRules> decodeRoleRules(const std::string& text) {
 }
 
 Result<void> writeProject(const Scene& scene, const fs::path& path, bool keepLevels) {
+    // The levels first and the clearing up last: whatever fails on the way, what was saved before stays whole.
+    if (keepLevels)
+        if (auto done = keepLevelsOf(scene, path, keptBeside); !done)
+            return done;
     if (auto done = writeTextFile(path, encodeProject(scene, path.parent_path())); !done)
         return done;
-    return keepLevels ? keepLevelsOf(scene, path) : Result<void>{};
+    if (keepLevels)
+        dropOldLevels(scene, path);
+    return {};
+}
+
+Result<void> writeAutosave(const Scene& scene, const fs::path& file) {
+    const auto irreplaceable = [](const Level& level) {
+        return keptBeside(level) && level.origin != LevelOrigin::Collapsed;
+    };
+    if (auto done = keepLevelsOf(scene, file, irreplaceable); !done)
+        return done;
+    return writeTextFile(file, encodeProject(scene, file.parent_path()));
 }
 
 Result<Scene> decodeProject(const std::string& text, const fs::path& folder, const std::string& where) {

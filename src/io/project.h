@@ -7,9 +7,14 @@ namespace thicket {
 
 constexpr const char* kProjectSuffix = ".thicket.json";
 
-/// Writes a scene as a project, all or nothing. With `keepLevels`, the cut levels are kept beside it in NAME.levels/,
-/// so that opening need not thin again; they can be deleted at any time.
+/// Writes a scene as a project, all or nothing. With `keepLevels`, levels are kept beside it in NAME.levels/, so that
+/// opening need not thin again; cut ones can be deleted at any time.
 Result<void> writeProject(const Scene& scene, const std::filesystem::path& path, bool keepLevels);
+
+/// Writes what a crash must not take: the project's text, and beside it the levels that could not be cut again.
+Result<void> writeAutosave(const Scene& scene, const std::filesystem::path& file);
+/// Where the levels of a project, or of what was saved of it automatically, are kept: NAME.levels beside it.
+std::filesystem::path levelsFolder(const std::filesystem::path& project);
 
 /// The project's text with sources relative to `folder`. What autosave writes.
 std::string encodeProject(const Scene& scene, const std::filesystem::path& folder);

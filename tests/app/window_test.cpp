@@ -350,6 +350,56 @@ TEST_F(WindowTest, work_kept_automatically_is_found_and_recovered) {
     EXPECT_EQ(window->bench().document.path(), file);
 }
 
+TEST_F(WindowTest, cards_outlive_a_crash_though_they_were_never_saved) {
+    thinBall(50);
+    Workbench& bench = window->bench();
+    const QString file = text(folder.path() / "p.thicket.json");
+    bench.saveProject(file);
+    waitForJobs();
+    bench.addCards(bench.subjectId(), 2);
+    waitForJobs();
+    bench.document.autosave();
+    const fs::path kept = Document::autosavePathFor(folder.path() / "p.thicket.json");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return fs::exists(kept); }, 5000));
+    // Another window takes it up, as after a crash.
+    MainWindow after;
+    after.beQuiet();
+    after.bench().recover(file, text(kept));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !after.bench().jobs().busy(); }, 20000));
+    ASSERT_EQ(after.bench().scene().subjects.size(), 1U);
+    const Level& last = after.bench().scene().subjects.front().levels.back();
+    EXPECT_EQ(last.origin, LevelOrigin::Cards);
+    EXPECT_TRUE(last.mesh && last.surfaces);
+    after.closeQuietly();
+}
+
+TEST_F(WindowTest, levels_cut_again_after_opening_wear_their_own_materials) {
+    const demo::Model skiff = demo::skiff();
+    const fs::path source = folder.path() / "skiff.glb";
+    ASSERT_TRUE(writeFile(source, encodeGlb("skiff", {std::make_shared<const Mesh>(skiff.levels.front())},
+                                            skiff.surfaces, GlbLevels::Named, {})));
+    window->open({text(source)});
+    waitForJobs();
+    Workbench& bench = window->bench();
+    bench.thinToRole(bench.subjectId());
+    waitForJobs();
+    MaterialChoice choice;
+    choice.merge = true;
+    bench.setMaterials(bench.subjectId(), 1, choice);
+    waitForJobs();
+    const QString file = text(folder.path() / "m.thicket.json");
+    bench.saveProject(file);
+    waitForJobs();
+    fs::remove_all(folder.path() / "m.levels");
+    window->open({file});
+    waitForJobs();
+    const Level& level = bench.scene().subjects.front().levels[1];
+    ASSERT_TRUE(level.mesh);
+    ASSERT_TRUE(level.surfaces) << "its UVs lie in a merged picture that it must have";
+    EXPECT_EQ(level.surfaces->materials.size(), 1U);
+    EXPECT_EQ(level.draws, 1U);
+}
+
 TEST_F(WindowTest, cancelling_a_long_job_changes_nothing) {
     openBall(250);
     window->setStage(Stage::Thin);

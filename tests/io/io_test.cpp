@@ -472,6 +472,24 @@ TEST(Project, levels_are_cut_again_when_none_were_kept) {
     EXPECT_EQ(load->toCut, std::vector<std::uint32_t>{1});
 }
 
+TEST(Project, where_levels_cannot_be_written_the_saved_project_stays_as_it_was) {
+    const TempFolder folder;
+    Scene scene = thinnedScene(folder.path());
+    const fs::path file = folder.path() / "a.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, true));
+    const auto before = readTextFile(file);
+    ASSERT_TRUE(before);
+    // A file where the folder of levels should be: nothing can be written into it.
+    fs::remove_all(levelsFolder(file));
+    ASSERT_TRUE(writeTextFile(levelsFolder(file), "in the way"));
+    scene.name = "changed";
+    const auto refused = writeProject(scene, file, true);
+    ASSERT_FALSE(refused);
+    EXPECT_EQ(refused.error().code, ErrorCode::Unwritable);
+    EXPECT_FALSE(refused.error().remedy.empty());
+    EXPECT_EQ(*readTextFile(file), *before);
+}
+
 TEST(Project, bad_fields_are_named) {
     const TempFolder folder;
     const std::string good = encodeProject(thinnedScene(folder.path()), folder.path());
