@@ -1,0 +1,95 @@
+#pragma once
+// One region's collapses in the making: what the three files of it share. Not for anyone else.
+
+#include "reduce/region_collapse.h"
+#include "reduce/region_scratch.h"
+
+namespace thicket::reduce {
+
+/// Weighs edges (weigh_edges.cpp), refuses those whose collapse would break something (guard_collapse.cpp), and carries
+/// the rest out in the order of their cost (region_collapse.cpp).
+class Collapser {
+public:
+    Collapser(Surface& surface, const Region& region, const ReduceOptions& options, RegionScratch& scratch,
+              RegionLog& log)
+        : m_s(surface), m_x(scratch), m_log(log), m_options(options),
+          m_points(surface.points.data() + region.firstPoint), m_flags(surface.flags.data() + region.firstPoint),
+          m_corner(surface.trianglePoint.data() + 3 * std::size_t{region.firstTriangle}),
+          m_cornerWedge(surface.triangleWedge.data() + 3 * std::size_t{region.firstTriangle}),
+          m_source(surface.triangleSource.data() + region.firstTriangle), m_firstPoint(region.firstPoint),
+          m_firstWedge(region.firstWedge), m_count(region.points), m_triangles(region.triangles),
+          m_stride(static_cast<std::size_t>(AttributeSpan::stride(surface.attributes))),
+          m_node(surface.wedgeNode.data() + region.firstWedge) {
+        if (surface.attributes > 0)
+            m_attributes = surface.attributeQuadric.data() + std::size_t{region.firstWedge} * m_stride;
+        if (!surface.wedgeNormal.empty())
+            m_normal = surface.wedgeNormal.data() + region.firstWedge;
+        if (!surface.wedgeUv.empty())
+            m_uv = surface.wedgeUv.data() + region.firstWedge;
+        if (!surface.wedgeColor.empty())
+            m_color = surface.wedgeColor.data() + region.firstWedge;
+    }
+
+    void run(float mostCost, std::uint32_t mostCollapses, const JobContext& job);
+
+private:
+    [[nodiscard]] bool living(std::uint32_t p) const { return m_x.listSize[p] > 0; }
+    [[nodiscard]] bool free(std::uint32_t p) const { return (m_flags[p] & Surface::kLocked) == 0; }
+    [[nodiscard]] bool owns(std::uint32_t p, std::uint32_t q) const {
+        return m_x.stamp[p] != m_x.stamp[q] ? m_x.stamp[p] > m_x.stamp[q] : p > q;
+    }
+    [[nodiscard]] bool has(std::uint32_t t, std::uint32_t p) const {
+        const std::uint32_t* c = m_corner + 3 * std::size_t{t};
+        return c[0] == p || c[1] == p || c[2] == p;
+    }
+    [[nodiscard]] static int cornerOf(const std::uint32_t* c, std::uint32_t p) {
+        return c[0] == p ? 0 : c[1] == p ? 1 : 2;
+    }
+    [[nodiscard]] double* attributesOf(std::uint32_t wedge) const { return m_attributes + wedge * m_stride; }
+
+    void fillLists();
+    void groupWedges(std::uint32_t a, std::uint32_t b);
+    void sumAttributes(std::uint32_t group);
+    [[nodiscard]] double weigh(std::uint32_t a, std::uint32_t b, Vec3d& place);
+    /// How much dearer a collapse is that leaves more than six edges at a point: such points come with long triangles.
+    [[nodiscard]] double crowding(std::uint32_t triangles) const {
+        const double beyond = std::max(0.0, static_cast<double>(triangles) - 10);
+        return 1 + m_options.valenceWeight * beyond * beyond;
+    }
+    [[nodiscard]] double unevenness(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
+    void neighboursOf(std::uint32_t p);
+    void rescan(std::uint32_t p, std::uint64_t from);
+    void push(std::uint32_t p);
+    [[nodiscard]] bool allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place);
+    [[nodiscard]] bool facesHold(std::uint32_t p, std::uint32_t other, const Vec3d& place) const;
+    [[nodiscard]] Vec3d keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
+    [[nodiscard]] bool wedgesMayJoin() const;
+    [[nodiscard]] Vec3f normalAt(std::uint32_t group, const Vec3d& place) const;
+    void prepareNormals(const Vec3d& place);
+    void collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place);
+    void makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& place);
+    void compactLists();
+
+    Surface& m_s;
+    RegionScratch& m_x;
+    RegionLog& m_log;
+    const ReduceOptions& m_options;
+    SurfacePoint* m_points;
+    std::uint8_t* m_flags;
+    std::uint32_t* m_corner;
+    std::uint32_t* m_cornerWedge;
+    const std::uint32_t* m_source;
+    std::uint32_t m_firstPoint;
+    std::uint32_t m_firstWedge;
+    std::uint32_t m_count;
+    std::uint32_t m_triangles;
+    std::size_t m_stride;
+    std::uint32_t* m_node; ///< a wedge each
+    double* m_attributes = nullptr;
+    Vec3f* m_normal = nullptr;
+    Vec2f* m_uv = nullptr;
+    Vec4f* m_color = nullptr;
+    std::uint32_t m_markNow = 0;
+};
+
+} // namespace thicket::reduce
