@@ -1,7 +1,7 @@
 #include "measure/deviation.h"
 
 #include "base/parallel.h"
-#include "base/text.h"
+#include "measure/stratified.h"
 
 #include <algorithm>
 #include <array>
@@ -153,18 +153,10 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
 /// spacing.
 double spread(const Mesh& from, const SurfaceQuery& target, std::uint32_t samples, const JobContext& job,
               OneSidedDeviation& out) {
-    const std::uint32_t triangles = from.triangleCount();
-    std::vector<double> upTo(triangles);
-    double area = 0;
-    for (std::uint32_t t = 0; t < triangles; ++t) {
-        const Vec3f& a = from.positions[from.indices[3 * t]];
-        area += 0.5 * (from.positions[from.indices[3 * t + 1]] - a)
-                          .cross(from.positions[from.indices[3 * t + 2]] - a)
-                          .cast<double>()
-                          .norm();
-        upTo[t] = area;
-    }
-    if (!(area > 0) || samples == 0)
+    if (samples == 0)
+        return 0;
+    const StratifiedPlaces places(from, samples);
+    if (!places.any())
         return 0;
     std::vector<double> distance(samples);
     parallelChunks(samples, kChunk, [&](std::size_t begin, std::size_t end) {
@@ -172,16 +164,12 @@ double spread(const Mesh& from, const SurfaceQuery& target, std::uint32_t sample
             return;
         std::uint32_t hint = 0;
         for (std::size_t i = begin; i < end; ++i) {
-            const auto id = static_cast<std::uint32_t>(i);
-            const double at = area * (static_cast<double>(i) + hashShare(3 * id)) / samples;
-            const auto found = std::upper_bound(upTo.begin(), upTo.end(), at);
-            const auto t = std::min<std::size_t>(static_cast<std::size_t>(found - upTo.begin()), triangles - 1);
-            const double root = std::sqrt(hashShare(3 * id + 1));
-            const double v = hashShare(3 * id + 2);
-            const Vec3d a = from.positions[from.indices[3 * t]].cast<double>();
-            const Vec3d b = from.positions[from.indices[3 * t + 1]].cast<double>();
-            const Vec3d c = from.positions[from.indices[3 * t + 2]].cast<double>();
-            const ClosestPoint hit = target.closest(a * (1 - root) + b * (root * (1 - v)) + c * (root * v), hint);
+            const SurfacePlace place = places.place(static_cast<std::uint32_t>(i));
+            const std::uint32_t* c = &from.indices[3 * std::size_t{place.triangle}];
+            const Vec3d point = (1 - place.u - place.v) * from.positions[c[0]].cast<double>() +
+                                place.u * from.positions[c[1]].cast<double>() +
+                                place.v * from.positions[c[2]].cast<double>();
+            const ClosestPoint hit = target.closest(point, hint);
             hint = hit.triangle;
             distance[i] = hit.distance;
         }
@@ -193,7 +181,7 @@ double spread(const Mesh& from, const SurfaceQuery& target, std::uint32_t sample
     const auto rank = distance.begin() + static_cast<std::ptrdiff_t>(0.99 * (samples - 1));
     std::nth_element(distance.begin(), rank, distance.end());
     out.p99 = *rank;
-    return std::sqrt(area / samples);
+    return places.spacing();
 }
 
 } // namespace

@@ -155,6 +155,45 @@ std::optional<ClosestPoint> SurfaceQuery::closestOther(const Vec3d& point, doubl
     return found;
 }
 
+namespace {
+struct GatherState {
+    const Mesh* mesh;
+    const Vec3f* local;
+    Vec3d point;
+    double squared;
+    std::size_t most;
+    std::vector<std::uint32_t>* out;
+};
+
+bool gatherTriangle(RTCPointQueryFunctionArguments* args) {
+    auto* state = static_cast<GatherState*>(args->userPtr);
+    if (state->out->size() >= state->most) {
+        args->query->radius = 0;
+        return true;
+    }
+    const std::uint32_t* index = &state->mesh->indices[3 * static_cast<std::size_t>(args->primID)];
+    const Vec3d at =
+        closestPointOnTriangle(state->point, state->local[index[0]].cast<double>(),
+                               state->local[index[1]].cast<double>(), state->local[index[2]].cast<double>());
+    if ((at - state->point).squaredNorm() <= state->squared)
+        state->out->push_back(args->primID);
+    return false;
+}
+} // namespace
+
+void SurfaceQuery::within(const Vec3d& point, double radius, std::size_t most, std::vector<std::uint32_t>& out) const {
+    out.clear();
+    GatherState state{m_impl->mesh, m_impl->local.data(), point - m_impl->origin, radius * radius, most, &out};
+    RTCPointQuery query{};
+    query.x = static_cast<float>(state.point.x());
+    query.y = static_cast<float>(state.point.y());
+    query.z = static_cast<float>(state.point.z());
+    query.radius = static_cast<float>(radius * (1 + 1e-6));
+    RTCPointQueryContext context;
+    rtcInitPointQueryContext(&context);
+    rtcPointQuery(m_impl->scene, &query, &context, gatherTriangle, &state);
+}
+
 std::optional<RayHit> SurfaceQuery::cast(const Vec3d& origin, const Vec3d& direction) const {
     const Vec3f o = (origin - m_impl->origin).cast<float>();
     const Vec3f d = direction.cast<float>();

@@ -41,6 +41,8 @@ public:
     [[nodiscard]] std::optional<ClosestPoint> closestOther(const Vec3d& point, double limit,
                                                            std::span<const std::uint32_t> groups, std::uint32_t own,
                                                            std::span<const std::uint8_t> gone) const;
+    /// Triangles with a point no farther than `radius`, in no order; at most about `most` of them.
+    void within(const Vec3d& point, double radius, std::size_t most, std::vector<std::uint32_t>& out) const;
     [[nodiscard]] std::optional<RayHit> cast(const Vec3d& origin, const Vec3d& direction) const;
     /// Distance from a point to one triangle of the mesh.
     [[nodiscard]] double distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const;

@@ -6,6 +6,7 @@
 #include <bit>
 #include <cmath>
 #include <fmt/format.h>
+#include <numeric>
 #include <span>
 
 namespace thicket {
@@ -196,6 +197,49 @@ Mesh splitByMaterial(const Mesh& mesh, std::vector<std::uint32_t>* doubled) {
         owner[v] = material;
         out.indices[c] = copyOf[v];
     });
+    return out;
+}
+
+std::vector<std::uint32_t> findVertices(const Mesh& in, const Mesh& of) {
+    const auto alike = [](const auto& a, const auto& b) { return a.empty() == b.empty(); };
+    bool comparable = alike(in.normals, of.normals) && alike(in.uvs, of.uvs) && alike(in.colors, of.colors) &&
+                      in.extras.morphs.size() == of.extras.morphs.size();
+    if (comparable) {
+        VertexExtras copy = in.extras;
+        copy.eachWith(of.extras, [&](const auto& a, const auto& b) { comparable &= alike(a, b); });
+    }
+    if (!comparable)
+        return {};
+    const auto less = [](const Vec3f& a, const Vec3f& b) {
+        return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
+    };
+    std::vector<std::uint32_t> order(in.positions.size());
+    std::iota(order.begin(), order.end(), 0U);
+    std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) {
+        return less(in.positions[a], in.positions[b]) || (in.positions[a] == in.positions[b] && a < b);
+    });
+    const auto equal = [&](std::uint32_t a, std::uint32_t b) {
+        const auto same = [a, b](const auto& x, const auto& y) { return x.empty() || x[a] == y[b]; };
+        const VertexExtras& e = in.extras;
+        const VertexExtras& f = of.extras;
+        bool all = same(in.normals, of.normals) && same(in.uvs, of.uvs) && same(in.colors, of.colors) &&
+                   same(e.uvs2, f.uvs2) && same(e.tangents, f.tangents) && same(e.joints, f.joints) &&
+                   same(e.weights, f.weights);
+        for (std::size_t m = 0; m < e.morphs.size() && all; ++m)
+            all = same(e.morphs[m].moves, f.morphs[m].moves) && same(e.morphs[m].normalMoves, f.morphs[m].normalMoves);
+        return all;
+    };
+    std::vector<std::uint32_t> out;
+    out.reserve(of.positions.size());
+    for (std::uint32_t v = 0; v < of.vertexCount(); ++v) {
+        auto at = std::lower_bound(order.begin(), order.end(), of.positions[v],
+                                   [&](std::uint32_t a, const Vec3f& p) { return less(in.positions[a], p); });
+        while (at != order.end() && in.positions[*at] == of.positions[v] && !equal(*at, v))
+            ++at;
+        if (at == order.end() || in.positions[*at] != of.positions[v])
+            return {};
+        out.push_back(*at);
+    }
     return out;
 }
 

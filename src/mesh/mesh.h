@@ -97,6 +97,10 @@ std::uint32_t mendAttributes(Mesh& mesh);
 /// Drops vertices that no triangle uses, keeping the order of the rest. Returns how many went.
 std::uint32_t dropUnusedVertices(Mesh& mesh);
 
+/// For every vertex of `of` a vertex of `in` that agrees in all it carries; empty when one has none, or when the two
+/// carry unlike things. COST O(V log V).
+std::vector<std::uint32_t> findVertices(const Mesh& in, const Mesh& of);
+
 /// True when some vertex is used by triangles of more than one material.
 bool sharesVerticesAcrossMaterials(const Mesh& mesh);
 /// The same surface with such vertices doubled, so that each belongs to one material. `doubled`, when given, becomes
