@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace thicket {
 namespace {
@@ -33,6 +34,21 @@ float laid(const CareStroke& stroke, float before, float share) {
                                                   : std::max(before, share * stroke.strength);
 }
 
+/// Bilinear, repeating, 0..1.
+float maskAt(const CareMask& mask, const Vec2f& uv) {
+    const auto wrapped = [](float x, int n) {
+        const float at = (x - std::floor(x)) * static_cast<float>(n) - 0.5F;
+        const int low = static_cast<int>(std::floor(at));
+        return std::tuple((low + n) % n, (low + 1 + n) % n, at - static_cast<float>(low));
+    };
+    const auto [x0, x1, u] = wrapped(uv.x(), mask.width);
+    const auto [y0, y1, v] = wrapped(uv.y(), mask.height);
+    const auto at = [&mask](int x, int y) {
+        return static_cast<float>(mask.values[static_cast<std::size_t>(y * mask.width + x)]) / 255;
+    };
+    return (1 - v) * ((1 - u) * at(x0, y0) + u * at(x1, y0)) + v * ((1 - u) * at(x0, y1) + u * at(x1, y1));
+}
+
 } // namespace
 
 void layCare(const Mesh& mesh, const CareStroke& stroke, std::vector<float>& values) {
@@ -40,6 +56,11 @@ void layCare(const Mesh& mesh, const CareStroke& stroke, std::vector<float>& val
     if (stroke.kind == CareStroke::Kind::FromColor) {
         for (std::size_t v = 0; v < mesh.colors.size(); ++v)
             values[v] = laid(stroke, values[v], std::clamp(mesh.colors[v][stroke.channel], 0.0F, 1.0F));
+        return;
+    }
+    if (stroke.kind == CareStroke::Kind::FromMask) {
+        for (std::size_t v = 0; v < mesh.uvs.size() && stroke.mask; ++v)
+            values[v] = laid(stroke, values[v], maskAt(*stroke.mask, mesh.uvs[v]));
         return;
     }
     if (stroke.path.empty() || !(stroke.radius > 0))

@@ -5,12 +5,21 @@
 
 namespace thicket {
 
+/// A grey picture that says how much care the surface under it takes, by the first UVs. Rows from the top.
+struct CareMask {
+    int width = 0;
+    int height = 0;
+    std::vector<std::uint8_t> values;
+    bool operator==(const CareMask&) const = default;
+};
+
 /// One stroke of the brush, or one source of care for the whole mesh. Each is laid on top of those before it.
 struct CareStroke {
     enum class Kind {
-        Paint,    ///< raises care to `strength` along the path
-        Erase,    ///< takes away `strength` of it, as a share, along the path
-        FromColor ///< raises care to `strength` times a channel of the vertex colours
+        Paint,     ///< raises care to `strength` along the path
+        Erase,     ///< takes away `strength` of it, as a share, along the path
+        FromColor, ///< raises care to `strength` times a channel of the vertex colours
+        FromMask   ///< raises care to `strength` times what the mask holds at a vertex's UV
     };
     Kind kind = Kind::Paint;
     std::vector<Vec3f> path; ///< places on the surface, own space, metres
@@ -19,6 +28,7 @@ struct CareStroke {
     bool mirror = false;     ///< the same again on the other side of the plane through `mirrorX`, across X
     float mirrorX = 0;
     int channel = 0; ///< 0..3: red, green, blue, alpha
+    std::shared_ptr<const CareMask> mask;
 
     bool operator==(const CareStroke&) const = default;
 };

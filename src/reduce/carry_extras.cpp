@@ -5,9 +5,13 @@
 namespace thicket::reduce {
 
 void carryExtras(Record& record) {
-    if (record.extras.empty())
-        return;
+    if (record.extras.empty() || !record.standsFor.empty())
+        return; // a cut takes what the input's vertices carry
     const std::size_t nodes = record.positions.size();
+    // Second UVs that the collapses solved already are left as they are.
+    std::vector<Vec2f> solved;
+    if (record.extras.uvs2.size() == nodes)
+        solved.swap(record.extras.uvs2);
     const auto inputs =
         static_cast<std::size_t>(std::upper_bound(record.birth.begin(), record.birth.end(), 0U) - record.birth.begin());
     // Children of each made node, as runs of one array.
@@ -41,6 +45,8 @@ void carryExtras(Record& record) {
             share /= sum;
         record.extras.addMean(record.extras, own, shares.data(), count);
     }
+    if (!solved.empty())
+        record.extras.uvs2.swap(solved);
 }
 
 } // namespace thicket::reduce

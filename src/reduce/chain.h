@@ -38,6 +38,7 @@ struct CutLevel {
 struct ChainTimings {
     double recordMs = 0;
     double cutMs = 0;
+    double polishMs = 0;
     double measureMs = 0;
 };
 
@@ -45,6 +46,11 @@ struct ChainTimings {
 /// empty. ERRORS Cancelled.
 Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
                                     const JobContext& job, std::span<const float> care = {});
+
+/// A level of at most so many triangles with its points in their best places (`polishLevel`), unless the record says
+/// that they stay where they are, or pieces of an aggregate were grown. ERRORS Cancelled.
+Result<Mesh> cutAndPolish(const Mesh& source, const SurfaceQuery& query, const Record& record, std::uint32_t triangles,
+                          const JobContext& job);
 
 /// Cuts and measures one level. A deviation target is met from below: of the counts tried, the lightest that holds.
 /// `lighterThan`: the level before; the new one is strictly lighter. ERRORS Cancelled; CheckFailed when it cannot be

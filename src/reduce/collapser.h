@@ -26,6 +26,8 @@ public:
             m_normal = surface.wedgeNormal.data() + region.firstWedge;
         if (!surface.wedgeUv.empty())
             m_uv = surface.wedgeUv.data() + region.firstWedge;
+        if (!surface.wedgeUv2.empty())
+            m_uv2 = surface.wedgeUv2.data() + region.firstWedge;
         if (!surface.wedgeColor.empty())
             m_color = surface.wedgeColor.data() + region.firstWedge;
     }
@@ -37,6 +39,12 @@ private:
     [[nodiscard]] bool free(std::uint32_t p) const { return (m_flags[p] & Surface::kLocked) == 0; }
     [[nodiscard]] bool owns(std::uint32_t p, std::uint32_t q) const {
         return m_x.stamp[p] != m_x.stamp[q] ? m_x.stamp[p] > m_x.stamp[q] : p > q;
+    }
+    [[nodiscard]] bool onMirror(std::uint32_t p) const { return (m_flags[p] & Surface::kOnMirror) != 0; }
+    /// What stands on the mirror's plane stays there, and what joins it comes there too.
+    void holdToMirror(std::uint32_t a, std::uint32_t b, Vec3d& place) const {
+        if (m_s.mirrorAxis >= 0 && (onMirror(a) || onMirror(b)))
+            place[m_s.mirrorAxis] = m_s.mirrorAt;
     }
     [[nodiscard]] bool has(std::uint32_t t, std::uint32_t p) const {
         const std::uint32_t* c = m_corner + 3 * std::size_t{t};
@@ -67,6 +75,8 @@ private:
     [[nodiscard]] Vec3f normalAt(std::uint32_t group, const Vec3d& place) const;
     void prepareNormals(const Vec3d& place);
     void collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place);
+    /// Of a group: the first wedge that stands at the end which stays, or kNone. Where vertices are reused.
+    [[nodiscard]] std::uint32_t keptWedge(std::uint32_t group) const;
     void makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& place);
     void compactLists();
 
@@ -88,8 +98,10 @@ private:
     double* m_attributes = nullptr;
     Vec3f* m_normal = nullptr;
     Vec2f* m_uv = nullptr;
+    Vec2f* m_uv2 = nullptr;
     Vec4f* m_color = nullptr;
     std::uint32_t m_markNow = 0;
+    std::uint32_t m_stays = kNone; ///< the end of the edge at hand whose vertices stay, where vertices are reused
 };
 
 } // namespace thicket::reduce

@@ -82,8 +82,8 @@ Record::Checkpoint stateAt(const Record& record, std::uint32_t time) {
 std::size_t Record::bytes() const {
     std::size_t total = positions.capacity() * sizeof(Vec3f) + normals.capacity() * sizeof(Vec3f) +
                         uvs.capacity() * sizeof(Vec2f) + colors.capacity() * sizeof(Vec4f) +
-                        (parent.capacity() + birth.capacity() + indices.capacity() + death.capacity() +
-                         alive.capacity() + error.capacity() + pieceOf.capacity()) *
+                        (parent.capacity() + birth.capacity() + standsFor.capacity() + indices.capacity() +
+                         death.capacity() + alive.capacity() + error.capacity() + pieceOf.capacity()) *
                             sizeof(std::uint32_t);
     extras.each([&total](const auto& values) {
         total += values.capacity() * sizeof(typename std::decay_t<decltype(values)>::value_type);
@@ -133,6 +133,9 @@ Mesh cutRecord(const Record& record, std::uint32_t triangles) {
                                    static_cast<std::uint32_t>(end - next), part.material});
         next = end;
     }
+    if (!record.standsFor.empty())
+        for (std::uint32_t& node : state.nodes)
+            node = record.standsFor[node];
     const auto gather = [&state](const auto& from, auto& to) {
         if (from.empty())
             return;

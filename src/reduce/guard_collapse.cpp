@@ -14,6 +14,8 @@ constexpr double kLeastShape = 1e-3;     // twice the area over the longest side
 } // namespace
 
 Vec3f Collapser::normalAt(std::uint32_t group, const Vec3d& place) const {
+    if (m_options.reuseVertices)
+        return m_normal[keptWedge(group)];
     const AttributeSpan span{m_x.sum.data(), m_s.attributes};
     if (span.weight() > 0) {
         const Vec3d value(span.valueAt(0, place), span.valueAt(1, place), span.valueAt(2, place));
@@ -74,13 +76,20 @@ bool Collapser::facesHold(std::uint32_t p, std::uint32_t other, const Vec3d& pla
 }
 
 bool Collapser::wedgesMayJoin() const {
-    if (m_uv == nullptr)
-        return true;
     const WedgeGroups& groups = m_x.groups;
+    if (m_options.reuseVertices)
+        for (std::uint32_t g = 0; g < groups.wedge.size(); ++g)
+            if (groups.root[g] == g && keptWedge(g) == kNone)
+                return false; // the input has no vertex there that goes with these triangles
+    if (m_uv == nullptr && m_uv2 == nullptr)
+        return true;
+    const auto apart = [](const Vec2f* uv, std::uint32_t a, std::uint32_t b) {
+        return uv != nullptr && (uv[a] - uv[b]).cwiseAbs().maxCoeff() > 1e-4F;
+    };
     for (std::uint32_t i = 0; i < groups.wedge.size(); ++i)
         for (std::uint32_t j = i + 1; j < groups.wedge.size(); ++j)
             if (groups.point[i] == groups.point[j] && groups.find(i) == groups.find(j) &&
-                (m_uv[groups.wedge[i]] - m_uv[groups.wedge[j]]).cwiseAbs().maxCoeff() > 1e-4F)
+                (apart(m_uv, groups.wedge[i], groups.wedge[j]) || apart(m_uv2, groups.wedge[i], groups.wedge[j])))
                 return false;
     return true;
 }
@@ -114,6 +123,17 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     }
     if (common != edgeTriangles)
         return false;
+    // Two places on the mirror may be joined only along it: else both halves would meet in one edge.
+    if (m_s.mirrorAxis >= 0 && onMirror(a) != onMirror(b)) {
+        const std::uint32_t inner = onMirror(a) ? b : a;
+        const std::uint32_t outer = onMirror(a) ? a : b;
+        for (std::uint32_t i = 0; i < m_x.listSize[inner]; ++i) {
+            const std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.listStart[inner] + i]};
+            for (int k = 0; k < 3; ++k)
+                if (c[k] != outer && onMirror(c[k]) && m_x.mark[c[k]] != m_markNow)
+                    return false;
+        }
+    }
     // A triangle of each end with the same far side would become two on the same spot.
     for (std::uint32_t i = 0; i < m_x.listSize[b]; ++i) {
         const std::uint32_t t = m_x.list[m_x.listStart[b] + i];
@@ -130,9 +150,12 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
                 return false;
     }
     groupWedges(a, b);
+    m_stays = place == m_points[b].place ? b : a;
+    if (!wedgesMayJoin())
+        return false;
     if (m_normal != nullptr)
         prepareNormals(place);
-    return wedgesMayJoin() && facesHold(a, b, place) && facesHold(b, a, place);
+    return facesHold(a, b, place) && facesHold(b, a, place);
 }
 
 } // namespace thicket::reduce

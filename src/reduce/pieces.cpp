@@ -3,6 +3,7 @@
 #include "reduce/drop_order.h"
 
 #include <algorithm>
+#include <array>
 #include <numeric>
 
 namespace thicket {
@@ -42,6 +43,24 @@ std::uint32_t findPieces(const Record& record, std::vector<std::uint32_t>& piece
         pieceOf[t] = n;
     }
     return pieces;
+}
+
+/// Pieces that care was taken of. The record's nodes stand where the source's vertices do.
+std::vector<std::uint8_t> carefulPieces(const Record& record, const std::vector<std::uint32_t>& pieceOf,
+                                        const PieceOptions& options) {
+    constexpr float kEnough = 0.5F;
+    const auto key = [](const Vec3f& p) { return std::array<float, 3>{p.x(), p.y(), p.z()}; };
+    std::vector<std::array<float, 3>> places;
+    for (std::size_t v = 0; v < options.care.size(); ++v)
+        if (options.care[v] >= kEnough)
+            places.push_back(key(options.source->positions[v]));
+    std::sort(places.begin(), places.end());
+    std::vector<std::uint8_t> stays(record.pieces, 0);
+    for (std::size_t c = 0; c < record.indices.size(); ++c)
+        if (stays[pieceOf[c / 3]] == 0)
+            stays[pieceOf[c / 3]] =
+                std::binary_search(places.begin(), places.end(), key(record.positions[record.indices[c]])) ? 1 : 0;
+    return stays;
 }
 
 /// Puts the drops among the collapses. Collapses of a piece that has gone stay as events that remove nothing.
@@ -117,6 +136,10 @@ Result<void> dropPieces(Record& record, const DeviationCurve& curve, const Piece
     auto plan = reduce::planDrops(level, pieceOfLevel, record.pieces, options, job);
     if (!plan)
         return plan.error();
+    if (!options.care.empty()) {
+        const std::vector<std::uint8_t> stays = carefulPieces(record, pieceOf, options);
+        std::erase_if(plan->order, [&stays](const auto& drop) { return stays[drop.piece] != 0; });
+    }
     record.aggregate = plan->aggregate;
     if (!plan->order.empty())
         insertDrops(record, curve, *plan, std::move(pieceOf));

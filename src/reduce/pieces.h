@@ -10,6 +10,8 @@ struct PieceOptions {
     /// the allowance is one.
     double mostShare = 0.02;
     double mostShareOfAggregate = 0.06; ///< the same for an aggregate, whose kept pieces grow
+    const Mesh* source = nullptr;       ///< what `care` is of
+    std::span<const float> care;        ///< one a vertex of the source: a piece with half of it or more never goes
 };
 
 /// Adds to a record the dropping of whole pieces, each where the surface collapse alone is already off by as much as

@@ -60,7 +60,7 @@ struct Quadric {
 };
 
 /// Normals, UVs, colours, and what stands in for skinning and morphing.
-constexpr int kMostAttributes = 3 + 2 + 4 + 6;
+constexpr int kMostAttributes = 3 + 2 + 4 + 2 + 6;
 
 /// How K attributes run along the faces round a vertex (Hoppe 1999). For face weight w and attribute value g.p + d:
 /// sums of w g g', w d g, w d^2 over all attributes, and of w g and w d for each. Laid out flat, 11 + 4 K doubles, so

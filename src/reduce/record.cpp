@@ -9,6 +9,7 @@
 #include <bit>
 #include <cmath>
 #include <fmt/format.h>
+#include <numeric>
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/parallel_sort.h>
 
@@ -51,11 +52,15 @@ Surface copyOf(const Surface& s, const Region& region, std::uint32_t wedgesEnd) 
     copy.wedgePoint = cut(s.wedgePoint, region.firstWedge, wedgesEnd);
     copy.wedgeNode = cut(s.wedgeNode, region.firstWedge, wedgesEnd);
     copy.wedgeNormal = cut(s.wedgeNormal, region.firstWedge, wedgesEnd);
+    copy.mirrorAxis = s.mirrorAxis;
+    copy.mirrorAt = s.mirrorAt;
+    copy.wedgeUv2 = cut(s.wedgeUv2, region.firstWedge, wedgesEnd);
     copy.wedgeUv = cut(s.wedgeUv, region.firstWedge, wedgesEnd);
     copy.wedgeColor = cut(s.wedgeColor, region.firstWedge, wedgesEnd);
     copy.attributes = s.attributes;
     copy.normalScale = s.normalScale;
     copy.uvScale = s.uvScale;
+    copy.uv2Scale = s.uv2Scale;
     copy.colorScale = s.colorScale;
     const auto stride = static_cast<std::size_t>(reduce::AttributeSpan::stride(s.attributes));
     copy.attributeQuadric = cut(s.attributeQuadric, region.firstWedge * stride, wedgesEnd * stride);
@@ -138,6 +143,8 @@ void append(const std::vector<RegionLog>& logs, const std::vector<Region>& regio
     grow(record.normals, !s.wedgeNormal.empty());
     grow(record.uvs, !s.wedgeUv.empty());
     grow(record.colors, !s.wedgeColor.empty());
+    grow(record.extras.uvs2, !s.wedgeUv2.empty());
+    grow(record.standsFor, !record.standsFor.empty());
     record.parent.resize(node, kNone);
     record.birth.resize(node);
     parallelChunks(logs.size(), 1, [&](std::size_t r, std::size_t) {
@@ -161,6 +168,13 @@ void append(const std::vector<RegionLog>& logs, const std::vector<Region>& regio
                     record.uvs[n] = log.uv[made];
                 if (!log.color.empty())
                     record.colors[n] = log.color[made];
+                if (!log.uv2.empty())
+                    record.extras.uvs2[n] = log.uv2[made];
+                if (!log.original.empty()) {
+                    const std::uint32_t input = record.standsFor[translated(log.original[made])];
+                    record.standsFor[n] = input;
+                    record.positions[n] = record.positions[input];
+                }
                 record.birth[n] = time;
                 for (; child < log.childrenUpTo[made]; ++child)
                     record.parent[translated(log.child[child])] = n;
@@ -185,6 +199,11 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
     const auto report = [&](std::uint32_t left) {
         job.report(0.2 + 0.8 * (1 - left / total), fmt::format("collapsing, {} triangles left", left));
     };
+    record.asCut = options.reuseVertices || options.mirror || !options.care.empty();
+    if (options.reuseVertices) {
+        record.standsFor.resize(record.positions.size());
+        std::iota(record.standsFor.begin(), record.standsFor.end(), 0U);
+    }
     Scratches scratches;
     bool whole = false;
     bool stalled = false;

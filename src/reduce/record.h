@@ -4,6 +4,7 @@
 #include "base/job.h"
 #include "mesh/mesh.h"
 
+#include <optional>
 #include <span>
 
 namespace thicket {
@@ -24,6 +25,8 @@ struct Record {
     VertexExtras extras;
     std::vector<std::uint32_t> parent; ///< kNone at the roots
     std::vector<std::uint32_t> birth;  ///< the collapse that made the node, 0 for the input's; never falls
+    std::vector<std::uint32_t>
+        standsFor; ///< the input's node that each is a copy of; empty: made ones are new vertices
 
     std::vector<std::uint32_t> indices; ///< three nodes of the input a triangle
     std::vector<std::uint32_t> death;   ///< the collapse that removes it; kNone: never
@@ -40,6 +43,7 @@ struct Record {
     };
     std::vector<PieceDrop> drops;
     std::uint32_t pieces = 1;
+    bool asCut = false;     ///< points of its levels are where they have to be: nothing is to move them afterwards
     bool aggregate = false; ///< many alike pieces: the kept ones grow as others go, so that cover holds
 
     /// The surface as it is at some times, so that a cut to few triangles need not begin with all. Empty, or made by
@@ -61,6 +65,12 @@ struct Record {
     [[nodiscard]] std::size_t bytes() const;
 };
 
+/// A plane x, y or z = `at` (axis 0, 1 or 2), metres.
+struct MirrorPlane {
+    int axis = 0;
+    double at = 0;
+};
+
 /// What matters beside the shape. Attribute weights turn a change into metres of a unit-sized mesh.
 struct ReduceOptions {
     double normalWeight = 0.002; ///< 0..0.05; a turn by 57 degrees counts as this share of the mesh's diagonal
@@ -75,6 +85,11 @@ struct ReduceOptions {
     double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
     std::span<const float> care; ///< one a vertex, 0..1, or empty: deviation counts up to 1 + careGain times as much
     double careGain = 15;        ///< 0..100
+    /// Every vertex of every level is one of the input's, so that all levels can share one vertex buffer. Levels of the
+    /// same weight are then about twice as far off.
+    bool reuseVertices = false;
+    /// Points on this plane never leave it, so that both halves of what is mirrored meet there.
+    std::optional<MirrorPlane> mirror;
 };
 
 /// Records all collapses of a mesh. REQUIRES checkMesh has passed.

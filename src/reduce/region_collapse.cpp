@@ -27,6 +27,14 @@ void Collapser::fillLists() {
         }
 }
 
+std::uint32_t Collapser::keptWedge(std::uint32_t group) const {
+    const WedgeGroups& groups = m_x.groups;
+    for (std::uint32_t w = group; w < groups.wedge.size(); ++w)
+        if (groups.point[w] == m_stays && groups.find(w) == group)
+            return groups.wedge[w];
+    return kNone;
+}
+
 void Collapser::makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& place) {
     const WedgeGroups& groups = m_x.groups;
     const std::uint32_t wedge = groups.wedge[group];
@@ -35,7 +43,17 @@ void Collapser::makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& 
         std::copy_n(m_x.sum.begin(), m_stride, attributesOf(wedge));
     }
     const AttributeSpan span{m_x.sum.data(), m_s.attributes};
-    const bool solved = m_s.attributes > 0 && span.weight() > 0;
+    const bool solved = m_s.attributes > 0 && span.weight() > 0 && !m_options.reuseVertices;
+    if (m_options.reuseVertices) {
+        const std::uint32_t kept = keptWedge(group);
+        m_log.original.push_back(m_node[kept]);
+        if (m_uv != nullptr)
+            m_uv[wedge] = m_uv[kept];
+        if (m_color != nullptr)
+            m_color[wedge] = m_color[kept];
+        if (m_uv2 != nullptr)
+            m_uv2[wedge] = m_uv2[kept];
+    }
     int k = 0;
     if (m_normal != nullptr) {
         m_normal[wedge] = normalAt(group, place);
@@ -55,6 +73,13 @@ void Collapser::makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& 
                 m_color[wedge][i] =
                     static_cast<float>(std::clamp(span.valueAt(k + i, place) / m_s.colorScale, 0.0, 1.0));
         m_log.color.push_back(m_color[wedge]);
+        k += 4;
+    }
+    if (m_uv2 != nullptr) {
+        if (solved)
+            m_uv2[wedge] = Vec2f(static_cast<float>(span.valueAt(k, place) / m_s.uv2Scale),
+                                 static_cast<float>(span.valueAt(k + 1, place) / m_s.uv2Scale));
+        m_log.uv2.push_back(m_uv2[wedge]);
     }
     for (std::uint32_t w = group; w < groups.wedge.size(); ++w)
         if (groups.find(w) == group)
@@ -100,6 +125,7 @@ void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     m_x.listStart[a] = start;
     m_x.listSize[a] = static_cast<std::uint32_t>(m_x.list.size()) - start;
     m_x.listSize[b] = 0;
+    m_stays = place == m_points[b].place ? b : a;
     SurfacePoint& point = m_points[a];
     point.quadric.add(m_points[b].quadric);
     const double shape = std::max(point.quadric.at(place), 0.0) / std::max(point.quadric.weight, 1e-30);
@@ -209,7 +235,7 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
                 continue;
             }
         }
-        const Vec3d place = keepVolume(p, q, m_x.bestPlace[p]);
+        const Vec3d place = m_options.reuseVertices ? m_x.bestPlace[p] : keepVolume(p, q, m_x.bestPlace[p]);
         if (!allowed(p, q, place)) {
             rescan(p, (std::uint64_t{m_x.weighedBits[p]} << 32 | q) + 1);
             push(p);

@@ -22,6 +22,8 @@ struct RegionLog {
     std::vector<Vec3f> normal;
     std::vector<Vec2f> uv;
     std::vector<Vec4f> color;
+    std::vector<Vec2f> uv2;
+    std::vector<std::uint32_t> original; ///< which child's vertex it is, where vertices are reused
     std::vector<std::uint32_t> childrenUpTo;
     /// The nodes each made one replaces: the record's numbers, or kMadeHere with a number counted from the first here.
     std::vector<std::uint32_t> child;

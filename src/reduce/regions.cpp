@@ -72,6 +72,7 @@ std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32
     s.wedgeNode = gathered(s.wedgeNode, order);
     s.wedgeNormal = gathered(s.wedgeNormal, order);
     s.wedgeUv = gathered(s.wedgeUv, order);
+    s.wedgeUv2 = gathered(s.wedgeUv2, order);
     s.wedgeColor = gathered(s.wedgeColor, order);
     if (s.attributes > 0) {
         const auto stride = static_cast<std::size_t>(AttributeSpan::stride(s.attributes));

@@ -53,6 +53,9 @@ AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
     if (!s.wedgeColor.empty())
         for (int i = 0; i < 4; ++i)
             out[k++] = s.colorScale * static_cast<double>(s.wedgeColor[wedge][i]);
+    if (!s.wedgeUv2.empty())
+        for (int i = 0; i < 2; ++i)
+            out[k++] = s.uv2Scale * static_cast<double>(s.wedgeUv2[wedge][i]);
     if (!s.wedgeMotion.empty())
         for (const float value : s.wedgeMotion[wedge])
             out[k++] = static_cast<double>(value);
@@ -231,24 +234,27 @@ std::array<float, 6> motionOf(const VertexExtras& extras, std::uint32_t node, do
     return out;
 }
 
-/// Scales of the attributes, from the areas of the surface and of its texture.
-void setScales(const ReduceOptions& options, Surface& s) {
+/// Metres (working units) that a unit of a texture is worth, from the areas of both.
+double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight) {
     double area = 0;
     double uvArea = 0;
-    for (std::uint32_t t = 0; t < s.triangleSource.size(); ++t) {
-        if (s.wedgeUv.empty())
-            break;
+    for (std::uint32_t t = 0; t < s.triangleSource.size() && !uv.empty(); ++t) {
         area += frameOf(s, t).area;
-        const Vec2f& a = s.wedgeUv[s.triangleWedge[3 * std::size_t{t}]];
-        const Vec2f u = s.wedgeUv[s.triangleWedge[3 * std::size_t{t} + 1]] - a;
-        const Vec2f v = s.wedgeUv[s.triangleWedge[3 * std::size_t{t} + 2]] - a;
-        uvArea += std::abs(static_cast<double>(u.x() * v.y() - u.y() * v.x())) / 2;
+        const std::uint32_t* w = &s.triangleWedge[3 * std::size_t{t}];
+        const Vec2f e = uv[w[1]] - uv[w[0]];
+        const Vec2f f = uv[w[2]] - uv[w[0]];
+        uvArea += std::abs(static_cast<double>(e.x() * f.y() - e.y() * f.x())) / 2;
     }
+    return weight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
+}
+
+void setScales(const ReduceOptions& options, Surface& s) {
     s.normalScale = options.normalWeight;
     s.colorScale = options.colorWeight;
-    s.uvScale = options.uvWeight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
+    s.uvScale = uvScaleOf(s, s.wedgeUv, options.uvWeight);
+    s.uv2Scale = uvScaleOf(s, s.wedgeUv2, options.uvWeight);
     s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4) +
-                   (s.wedgeMotion.empty() ? 0 : 6);
+                   (s.wedgeUv2.empty() ? 0 : 2) + (s.wedgeMotion.empty() ? 0 : 6);
 }
 
 /// What is painted keeps its triangles also where it is flat: moving along the surface counts a little there.
@@ -411,6 +417,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     s.wedgeNormal.resize(record.normals.size());
     s.wedgeUv.resize(record.uvs.size());
     s.wedgeColor.resize(record.colors.size());
+    s.wedgeUv2.resize(record.extras.uvs2.size());
     const bool moves = !record.extras.joints.empty() || !record.extras.morphs.empty();
     s.wedgeMotion.resize(moves ? nodeCount : 0);
     for (std::uint32_t n = 0; n < nodeCount; ++n) {
@@ -427,6 +434,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             s.wedgeUv[w] = record.uvs[n];
         if (!record.colors.empty())
             s.wedgeColor[w] = record.colors[n];
+        if (!s.wedgeUv2.empty())
+            s.wedgeUv2[w] = record.extras.uvs2[n];
     }
 
     if (job.cancelled())
@@ -474,6 +483,15 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
 
     setScales(options, s);
     s.flags.assign(s.points.size(), 0);
+    if (options.mirror) {
+        s.mirrorAxis = options.mirror->axis;
+        s.mirrorAt = (options.mirror->at - s.origin[s.mirrorAxis]) / s.scale;
+        for (std::size_t p = 0; p < s.points.size(); ++p)
+            if (double& coordinate = s.points[p].place[s.mirrorAxis]; std::abs(coordinate - s.mirrorAt) < 1e-6) {
+                coordinate = s.mirrorAt;
+                s.flags[p] |= Surface::kOnMirror;
+            }
+    }
     if (s.attributes > 0)
         s.attributeQuadric.assign(
             std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);

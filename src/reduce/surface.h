@@ -38,17 +38,22 @@ struct Surface {
     std::vector<Vec3f> wedgeNormal;
     std::vector<Vec2f> wedgeUv;
     std::vector<Vec4f> wedgeColor;
+    std::vector<Vec2f> wedgeUv2;
     int attributes = 0;
     std::vector<double> attributeQuadric; ///< AttributeSpan::stride(attributes) doubles a wedge
     double normalScale = 0;
     double uvScale = 0;
+    double uv2Scale = 0;
     double colorScale = 0;
+    int mirrorAxis = -1;                           ///< across which the surface is mirrored; -1: it is not
+    double mirrorAt = 0;                           ///< working units
     std::vector<std::array<float, 6>> wedgeMotion; ///< stand-ins for skinning and morphing; of the input alone
 
     static constexpr std::uint8_t kBorder = 1;    ///< touches an edge with one triangle
     static constexpr std::uint8_t kIrregular = 2; ///< touches an edge that has not exactly one triangle a side
     static constexpr std::uint8_t kLocked = 4;    ///< has a triangle that reaches out of its region
     static constexpr std::uint8_t kGone = 8;
+    static constexpr std::uint8_t kOnMirror = 16; ///< stays on the plane across which the whole is mirrored
 
     [[nodiscard]] double* attributesOf(std::uint32_t wedge) {
         return attributeQuadric.data() +

@@ -72,16 +72,27 @@ double Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
     }
     const Vec3d middle = (pa.place + pb.place) / 2;
     const double squaredLength = (pb.place - pa.place).squaredNorm();
-    place = q.best(middle);
-    double value = q.at(place);
-    if (!((place - middle).squaredNorm() <= 4 * squaredLength)) {
-        place = middle;
-        value = q.at(middle);
+    const auto atTheBetterEnd = [&](double& value) {
         for (const Vec3d& end : {pa.place, pb.place})
             if (const double v = q.at(end); v < value) {
                 value = v;
                 place = end;
             }
+    };
+    place = q.best(middle);
+    double value = q.at(place);
+    if (m_options.reuseVertices) {
+        value = HUGE_VAL;
+        place = pa.place;
+        atTheBetterEnd(value);
+    } else if (!((place - middle).squaredNorm() <= 4 * squaredLength)) {
+        place = middle;
+        value = q.at(middle);
+        atTheBetterEnd(value);
+    }
+    if (m_s.mirrorAxis >= 0) {
+        holdToMirror(a, b, place);
+        value = q.at(place);
     }
     const double weight = std::max(q.weight, 1e-30);
     const double e = m_options.areaExponent;
@@ -179,7 +190,9 @@ Vec3d Collapser::keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place
     const double now = std::max(q.at(place), 0.0);
     const double then = std::max(q.at(place + shift), 0.0);
     const double share = then > kMostVolumeCost * now ? std::sqrt(kMostVolumeCost * now / then) : 1;
-    return place + kVolumeShare * share * shift;
+    Vec3d held = place + kVolumeShare * share * shift;
+    holdToMirror(a, b, held);
+    return held;
 }
 
 } // namespace thicket::reduce

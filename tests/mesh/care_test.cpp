@@ -44,6 +44,21 @@ TEST(Care, a_fast_stroke_leaves_no_gaps) {
     EXPECT_GT(most, 0.1F);
 }
 
+TEST(Care, a_mask_is_laid_by_the_uvs_and_repeats) {
+    Mesh mesh = shapes::sphere(4);
+    CareMask mask{2, 1, {0, 255}};
+    CareStroke stroke;
+    stroke.kind = CareStroke::Kind::FromMask;
+    stroke.mask = std::make_shared<const CareMask>(mask);
+    for (const float value : careOf(mesh, {stroke}))
+        EXPECT_EQ(value, 0) << "without UVs there is nothing to lay it by";
+    for (std::size_t v = 0; v < mesh.positions.size(); ++v)
+        mesh.uvs.emplace_back(v % 2 == 0 ? 0.25F : 3.75F, 0.5F);
+    const std::vector<float> values = careOf(mesh, {stroke});
+    for (std::size_t v = 0; v < values.size(); ++v)
+        EXPECT_NEAR(values[v], v % 2 == 0 ? 0 : 1, 1e-5);
+}
+
 TEST(Care, strokes_lie_on_each_other_and_erasing_takes_away) {
     const Mesh mesh = shapes::sphere(30);
     const auto peak = [&](const Care& care) {

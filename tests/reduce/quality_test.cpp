@@ -1,7 +1,7 @@
 // How good levels are on surfaces with known curvature, in units of what is possible.
 
 #include "measure/deviation.h"
-#include "reduce/record.h"
+#include "reduce/chain.h"
 #include "support/shapes.h"
 
 #include <cmath>
@@ -18,7 +18,7 @@ double optimum(double integral, std::uint32_t triangles) {
 }
 
 double ratioAt(const Mesh& source, const Record& record, std::uint32_t count, double integral) {
-    const Mesh level = cutRecord(record, count);
+    const Mesh level = *cutAndPolish(source, SurfaceQuery(source), record, count, {});
     EXPECT_TRUE(shapes::isClosed(level));
     DeviationOptions options;
     options.samples = 20'000;

@@ -280,9 +280,41 @@ TEST(Record, plate_keeps_its_outline_and_its_holes) {
 }
 
 TEST(Record, sphere_quality_is_within_its_stated_figure) {
-    const Record record = recordOf(shapes::sphere(100));
+    const Mesh mesh = shapes::sphere(100);
+    const Record record = recordOf(mesh);
     EXPECT_LT(sphereRatio(cutRecord(record, 1000)), 2.8);
     EXPECT_LT(sphereRatio(cutRecord(record, 10000)), 2.9);
+    const SurfaceQuery query(mesh);
+    for (const std::uint32_t count : {300U, 1000U, 4000U}) {
+        const auto polished = cutAndPolish(mesh, query, record, count, {});
+        ASSERT_TRUE(polished);
+        EXPECT_TRUE(shapes::isClosed(*polished));
+        EXPECT_EQ(polished->triangleCount(), cutRecord(record, count).triangleCount());
+        const double ratio = sphereRatio(*polished);
+        ::testing::Test::RecordProperty("ratio at " + std::to_string(count), std::to_string(ratio));
+        EXPECT_LT(ratio, 2.0) << count;
+    }
+}
+
+TEST(Record, far_from_the_origin_levels_are_as_good) {
+    // What floats can hold at 10,000 km: whole metres. The same mesh at the origin must give the same levels.
+    Mesh near = shapes::bumpy(40, 2);
+    for (Vec3f& p : near.positions)
+        p = (2000 * p).array().round();
+    Mesh far = near;
+    for (Vec3f& p : far.positions)
+        p += Vec3f(1e7F, -1e7F, 1e7F);
+    const Record nearRecord = recordOf(near);
+    const Record farRecord = recordOf(far);
+    for (const std::uint32_t count : {4000U, 500U, 60U}) {
+        const Mesh a = cutRecord(nearRecord, count);
+        const Mesh b = cutRecord(farRecord, count);
+        shapes::expectSound(b);
+        EXPECT_TRUE(shapes::isClosed(b));
+        const double nearOff = measureDeviation(near, a, {}, {})->max();
+        const double farOff = measureDeviation(far, b, {}, {})->max();
+        EXPECT_LT(farOff, 1.3 * nearOff + 2) << count; // vertices of levels are rounded to metres there
+    }
 }
 
 TEST(Record, materials_keep_their_border) {

@@ -19,7 +19,8 @@ Mesh rod(double length, double radius, int along, int round) {
     const auto at = [round](int i, int j) { return static_cast<std::uint32_t>(i * round + j % round); };
     for (int i = 0; i < along; ++i)
         for (int j = 0; j < round; ++j)
-            for (const std::uint32_t v : {at(i, j), at(i, j + 1), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i + 1, j)})
+            for (const std::uint32_t v :
+                 {at(i, j), at(i, j + 1), at(i + 1, j + 1), at(i, j), at(i + 1, j + 1), at(i + 1, j)})
                 mesh.indices.push_back(v);
     for (int j = 1; j + 1 < round; ++j)
         for (const std::uint32_t v : {at(0, 0), at(0, j + 1), at(0, j), at(along, 0), at(along, j), at(along, j + 1)})
