@@ -1,6 +1,6 @@
 #include "bake/cards.h"
 
-#include "base/parallel.h"
+#include "bake/bake_view.h"
 
 #include <algorithm>
 #include <cmath>
@@ -12,20 +12,11 @@ namespace {
 
 constexpr int kGutter = 4; // texels: two mipmaps before neighbours meet
 
-struct Card {
-    Vec3d right, up, facing;
-    double halfWide = 0;
-    double halfTall = 0;
-    int left = 0; ///< texel column at which it begins
-    int wide = 0;
-    int tall = 0;
-};
-
-std::vector<Card> layOut(const Bounds& bounds, const CardOptions& options) {
-    std::vector<Card> cards;
+std::vector<BakedView> layOut(const Bounds& bounds, const CardOptions& options) {
+    std::vector<BakedView> cards;
     const Vec3d half = bounds.size() / 2;
     const auto add = [&](const Vec3d& right, const Vec3d& up) {
-        Card card{right, up, right.cross(up), 0, 0, 0, 0, 0};
+        BakedView card{right, up, right.cross(up), 0, 0, 0, kGutter, 0, 0};
         card.halfWide = std::max(half.cwiseProduct(right.cwiseAbs()).sum(), 1e-9);
         card.halfTall = std::max(half.cwiseProduct(up.cwiseAbs()).sum(), 1e-9);
         cards.push_back(card);
@@ -37,10 +28,10 @@ std::vector<Card> layOut(const Bounds& bounds, const CardOptions& options) {
     if (options.lying)
         add({1, 0, 0}, {0, 0, -1});
     double largest = 0;
-    for (const Card& card : cards)
+    for (const BakedView& card : cards)
         largest = std::max({largest, card.halfWide, card.halfTall});
     int left = kGutter;
-    for (Card& card : cards) {
+    for (BakedView& card : cards) {
         // A texel more on each side, so that no outline is cut off by filtering.
         card.halfWide *= 1 + 2.0 / options.texelsTall;
         card.halfTall *= 1 + 2.0 / options.texelsTall;
@@ -53,84 +44,26 @@ std::vector<Card> layOut(const Bounds& bounds, const CardOptions& options) {
     return cards;
 }
 
-std::uint8_t unitByte(double value) {
-    return static_cast<std::uint8_t>(std::lround(std::clamp(0.5 + 0.5 * value, 0.0, 1.0) * 255));
-}
-
-/// One texel: mean colour and normal of the rays that met something, and their share.
-void bakeTexel(const Appearance& from, const Card& card, const Vec3d& centre, double away, int x, int y, int samples,
-               std::uint8_t* color, std::uint8_t* normal) {
-    Vec3f sum = Vec3f::Zero();
-    Vec3d turned = Vec3d::Zero();
-    int met = 0;
-    for (int s = 0; s < samples * samples; ++s) {
-        const double px = ((x + (s % samples + 0.5) / samples) / card.wide - 0.5) * 2 * card.halfWide;
-        const double py = (0.5 - (y + (s / samples + 0.5) / samples) / card.tall) * 2 * card.halfTall;
-        const auto seen = from.look(centre + card.right * px + card.up * py + card.facing * away, Vec3d(-card.facing));
-        if (!seen)
-            continue;
-        ++met;
-        sum += seen->color;
-        turned += seen->normal;
-    }
-    color[3] = static_cast<std::uint8_t>(std::lround(255.0 * met / (samples * samples)));
-    normal[3] = 255;
-    const double size = turned.norm();
-    const Vec3d n = met > 0 && size > 1e-9 ? Vec3d(turned / size) : card.facing;
-    normal[0] = unitByte(n.dot(card.right));
-    normal[1] = unitByte(n.dot(card.up));
-    normal[2] = unitByte(std::max(n.dot(card.facing), 0.05));
-    for (int i = 0; i < 3; ++i)
-        color[i] = met > 0 ? toSrgb(sum[i] / static_cast<float>(met)) : 0;
-}
-
-void addCard(Mesh& mesh, const Card& card, const Vec3d& centre, int width, int height) {
-    const std::uint32_t base = mesh.vertexCount();
-    for (int k = 0; k < 4; ++k) {
-        const double x = (k & 1) != 0 ? 1 : -1;
-        const double y = (k & 2) != 0 ? 1 : -1;
-        mesh.positions.push_back(
-            (centre + card.right * (x * card.halfWide) + card.up * (y * card.halfTall)).cast<float>());
-        mesh.normals.push_back(card.facing.cast<float>());
-        mesh.uvs.emplace_back(static_cast<float>(card.left + (x > 0 ? card.wide : 0)) / static_cast<float>(width),
-                              static_cast<float>(kGutter + (y > 0 ? 0 : card.tall)) / static_cast<float>(height));
-        mesh.extras.tangents.emplace_back(static_cast<float>(card.right.x()), static_cast<float>(card.right.y()),
-                                          static_cast<float>(card.right.z()), 1.0F);
-    }
-    mesh.indices.insert(mesh.indices.end(), {base, base + 1, base + 3, base, base + 3, base + 2});
-}
-
 } // namespace
 
 Result<BakedLevel> bakeCards(const Mesh& mesh, const Surfaces& surfaces, const CardOptions& options,
                              const JobContext& job) {
     const Appearance from(mesh, surfaces);
     const Vec3d centre = from.bounds().centre();
-    const double away = from.bounds().diagonal() + 1;
-    const std::vector<Card> cards = layOut(from.bounds(), options);
+    const std::vector<BakedView> cards = layOut(from.bounds(), options);
     int width = kGutter;
     int height = 0;
-    for (const Card& card : cards) {
+    for (const BakedView& card : cards) {
         width = card.left + card.wide + kGutter;
         height = std::max(height, card.tall + 2 * kGutter);
     }
     Pixels color{width, height,
                  std::vector<std::uint8_t>(4 * static_cast<std::size_t>(width) * static_cast<std::size_t>(height))};
-    Pixels normal = color;
-    for (std::size_t i = 0; i < normal.rgba.size(); i += 4) {
-        normal.rgba[i] = normal.rgba[i + 1] = 128;
-        normal.rgba[i + 2] = normal.rgba[i + 3] = 255;
-    }
+    Pixels normal = flatNormals(width, height);
     for (std::size_t c = 0; c < cards.size(); ++c) {
-        const Card& card = cards[c];
+        const BakedView& card = cards[c];
         job.report(0.6 * static_cast<double>(c) / static_cast<double>(cards.size()), "baking cards");
-        parallelChunks(static_cast<std::size_t>(card.tall), 4, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t y = begin; y < end && !job.cancelled(); ++y)
-                for (int x = 0; x < card.wide; ++x)
-                    bakeTexel(from, card, centre, away, x, static_cast<int>(y), options.samples,
-                              color.at(card.left + x, kGutter + static_cast<int>(y)),
-                              normal.at(card.left + x, kGutter + static_cast<int>(y)));
-        });
+        bakeView(from, card, centre, options.samples, false, 1, job, color, normal);
         if (job.cancelled())
             return cancelledError();
         const int from2 = card.left - kGutter / 2;
@@ -138,8 +71,8 @@ Result<BakedLevel> bakeCards(const Mesh& mesh, const Surfaces& surfaces, const C
     }
 
     BakedLevel out;
-    for (const Card& card : cards)
-        addCard(out.mesh, card, centre, width, height);
+    for (const BakedView& card : cards)
+        addRectangle(out.mesh, card, centre, width, height);
     out.mesh.parts = {{0, out.mesh.triangleCount(), 0}};
     out.cutoff = coverageCutoff(color, 2);
     Material material;

@@ -105,8 +105,16 @@ std::vector<float> distanceMap(const std::vector<std::uint8_t>& covered, int wid
 
 Result<SilhouetteDifference> silhouetteDifference(const Appearance& a, const Appearance& b,
                                                   const SilhouetteOptions& options, const JobContext& job) {
+    return silhouetteDifference(
+        a, [&b](const Vec3d&) -> const Appearance& { return b; }, b.bounds(), options, job);
+}
+
+Result<SilhouetteDifference> silhouetteDifference(const Appearance& a,
+                                                  const std::function<const Appearance&(const Vec3d& back)>& lookOf,
+                                                  const Bounds& bounds, const SilhouetteOptions& options,
+                                                  const JobContext& job) {
     SilhouetteDifference out;
-    const Bounds both{a.bounds().low.cwiseMin(b.bounds().low), a.bounds().high.cwiseMax(b.bounds().high)};
+    const Bounds both{a.bounds().low.cwiseMin(bounds.low), a.bounds().high.cwiseMax(bounds.high)};
     std::vector<double> apart;
     double squares = 0;
     std::size_t coveredByFirst = 0;
@@ -122,7 +130,7 @@ Result<SilhouetteDifference> silhouetteDifference(const Appearance& a, const App
             frameFor(both, yaw, options.elevations[v / static_cast<std::size_t>(options.directions)], options.cells);
         out.cell = std::max(out.cell, f.cell);
         const auto coverA = coverOf(a, f);
-        const auto coverB = coverOf(b, f);
+        const auto coverB = coverOf(lookOf(f.back), f);
         const auto toA = distanceMap(coverA, f.width, f.height);
         const auto toB = distanceMap(coverB, f.width, f.height);
         for (std::size_t i = 0; i < coverA.size(); ++i) {

@@ -5,6 +5,8 @@
 
 #include "base/job.h"
 
+#include <functional>
+
 namespace thicket {
 
 struct SilhouetteOptions {
@@ -27,6 +29,13 @@ struct SilhouetteDifference {
 /// SOURCE Felzenszwalb & Huttenlocher 2012 (distance transform of sampled functions).
 Result<SilhouetteDifference> silhouetteDifference(const Appearance& a, const Appearance& b,
                                                   const SilhouetteOptions& options, const JobContext& job);
+
+/// The same for something that looks otherwise from every side: `lookOf` gives what is seen from a direction (unit,
+/// towards the camera), and what it gave last is not used any more. `bounds` hold all that it can give.
+Result<SilhouetteDifference> silhouetteDifference(const Appearance& a,
+                                                  const std::function<const Appearance&(const Vec3d& back)>& lookOf,
+                                                  const Bounds& bounds, const SilhouetteOptions& options,
+                                                  const JobContext& job);
 
 /// Distance of every cell to the nearest covered one, in cells; very large where none is covered.
 std::vector<float> distanceMap(const std::vector<std::uint8_t>& covered, int width, int height);

@@ -66,6 +66,19 @@ std::optional<ImageSize> imageSize(const Image& image) {
     return size;
 }
 
+std::vector<int> texelsAcross(const Surfaces& surfaces) {
+    std::vector<int> out;
+    for (const Material& m : surfaces.materials) {
+        int largest = 0;
+        for (const int i : {m.baseColorImage, m.normalImage, m.metallicRoughnessImage})
+            if (i >= 0 && static_cast<std::size_t>(i) < surfaces.images.size())
+                if (const auto size = imageSize(surfaces.images[static_cast<std::size_t>(i)]))
+                    largest = std::max({largest, size->width, size->height});
+        out.push_back(largest);
+    }
+    return out;
+}
+
 double textureBytes(const Image& image) {
     const auto size = imageSize(image);
     return size ? 4.0 * size->width * size->height * 4 / 3 : 0;

@@ -29,6 +29,8 @@ struct ImageSize {
 };
 /// From the header alone; none when it is not a picture we read.
 std::optional<ImageSize> imageSize(const Image& image);
+/// Of each material's largest picture, its longer side; 0 for a material without any that can be read.
+std::vector<int> texelsAcross(const Surfaces& surfaces);
 /// Bytes on the graphics card: four a pixel, and a third on top for the mipmaps.
 double textureBytes(const Image& image);
 

@@ -1,0 +1,110 @@
+// Views on a grid of directions.
+
+#include "bake/impostor.h"
+#include "support/shapes.h"
+
+#include <gtest/gtest.h>
+#include <set>
+
+namespace thicket {
+namespace {
+
+Surfaces plain() {
+    Surfaces s;
+    s.materials.emplace_back();
+    return s;
+}
+
+/// A tall box with a short one beside it: looks otherwise from every side.
+Mesh twoBoxes() {
+    Mesh mesh = shapes::box(2, {0.4, 1.6, 0.4});
+    shapes::append(mesh, shapes::box(2, {0.8, 0.4, 0.3}), {0.6, -0.6, 0.1});
+    return mesh;
+}
+
+TEST(Impostor, every_view_is_the_nearest_one_to_its_own_direction) {
+    for (const int across : {2, 5, 8}) {
+        const ViewGrid grid{across, {0, 0, 0}, 1, 16};
+        for (int view = 0; view < across * across; ++view) {
+            const Vec3d d = viewDirection(grid, view);
+            EXPECT_NEAR(d.norm(), 1, 1e-12);
+            EXPECT_GE(d.y(), -1e-12);
+            EXPECT_GT(viewDirection(grid, nearestView(grid, 7.5 * d)).dot(d), 1 - 1e-12) << view;
+        }
+    }
+}
+
+TEST(Impostor, the_nearest_view_is_the_nearest_of_all_or_close_to_it) {
+    const ViewGrid grid{8, {0, 0, 0}, 1, 16};
+    double worst = 1;
+    for (int i = 0; i < 400; ++i) {
+        const double yaw = 0.37 * i;
+        const double pitch = 1.5 * (i % 40) / 40;
+        const Vec3d d(std::sin(yaw) * std::cos(pitch), std::sin(pitch), std::cos(yaw) * std::cos(pitch));
+        double best = -1;
+        for (int view = 0; view < 64; ++view)
+            best = std::max(best, viewDirection(grid, view).dot(d));
+        const double own = viewDirection(grid, nearestView(grid, d)).dot(d);
+        EXPECT_GT(own, best - 0.02);
+        worst = std::min(worst, own);
+    }
+    EXPECT_GT(worst, std::cos(0.35)) << "no direction is farther than 20 degrees from a view";
+    EXPECT_EQ(nearestView(grid, {1, -3, 0.2}), nearestView(grid, {1, 0, 0.2})) << "below the horizon";
+}
+
+TEST(Impostor, a_view_covers_what_the_subject_covers_from_there) {
+    const Mesh mesh = twoBoxes();
+    const auto baked = bakeImpostor(mesh, plain(), {5, 64, 3}, {});
+    ASSERT_TRUE(baked);
+    EXPECT_EQ(baked->level.mesh.triangleCount(), 2U);
+    const Appearance whole(mesh, plain());
+    for (const int view : {0, 7, 12, 18}) {
+        const Mesh shown = viewRectangle(baked->grid, view);
+        const Appearance picture(shown, baked->level.surfaces);
+        const Vec3d d = viewDirection(baked->grid, view);
+        const Vec3d right = std::abs(d.y()) > 0.999 ? Vec3d(1, 0, 0) : Vec3d(kUp.cross(d).normalized());
+        const Vec3d up = d.cross(right);
+        int both = 0;
+        int one = 0;
+        for (int y = -40; y <= 40; ++y)
+            for (int x = -40; x <= 40; ++x) {
+                const Vec3d from = baked->grid.centre + (right * x + up * y) / 40 * baked->grid.half + 5 * d;
+                const bool a = whole.blocks(from, -d);
+                const bool b = picture.blocks(from, -d);
+                both += a && b ? 1 : 0;
+                one += a != b ? 1 : 0;
+            }
+        EXPECT_GT(both, 200);
+        EXPECT_LT(one, both / 5) << "view " << view;
+    }
+    // From between the views it is off by what the subject's depth makes of the angle, and says so.
+    EXPECT_GT(baked->level.difference.shift, 0.01);
+    EXPECT_LT(baked->level.difference.shift, 0.5);
+}
+
+TEST(Impostor, more_views_are_less_far_off) {
+    const Mesh mesh = twoBoxes();
+    const auto few = bakeImpostor(mesh, plain(), {4, 48, 2}, {});
+    const auto many = bakeImpostor(mesh, plain(), {12, 48, 2}, {});
+    ASSERT_TRUE(few && many);
+    EXPECT_LT(many->level.difference.rms, few->level.difference.rms);
+    EXPECT_LT(many->level.difference.shift, few->level.difference.shift);
+}
+
+TEST(Impostor, depth_and_cancel) {
+    const Mesh mesh = shapes::sphere(12);
+    const auto baked = bakeImpostor(mesh, plain(), {3, 32, 2}, {});
+    ASSERT_TRUE(baked);
+    const auto normal = decodeImage(baked->level.surfaces.images[1]);
+    ASSERT_TRUE(normal);
+    const int cell = 32 + 2 * kViewGutter;
+    // In the middle of a view the sphere is a radius in front of the rectangle; at its corner there is nothing.
+    EXPECT_GT(normal->at(cell + cell / 2, cell / 2)[3], 240);
+    EXPECT_EQ(normal->at(kViewGutter, kViewGutter)[3], 128);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_FALSE(bakeImpostor(mesh, plain(), {}, {stop.get_token(), {}}));
+}
+
+} // namespace
+} // namespace thicket
