@@ -2,6 +2,7 @@
 // The Saltmere's models, deterministic.
 
 #include "mesh/mesh.h"
+#include "mesh/rig.h"
 
 namespace thicket::demo {
 
@@ -9,19 +10,21 @@ struct Model {
     std::string name;
     std::vector<Mesh> levels; ///< one, but for the skiff
     Surfaces surfaces;
+    Rig rig = {}; ///< empty: it does not move
 };
 
 Model windpump();   ///< about 480 k triangles, 14.8 m tall
 Model eelTrap();    ///< about 300 k, woven, 1.6 m long
 Model sluiceGate(); ///< about 180 k, 4.6 m wide
 Model skiff();      ///< three levels made by hand, 4.4 m long
+Model heron();      ///< about 110 k, skinned, with two animations, 1 m tall
 Model tidalFlat();  ///< the ground, 480 m square
 
 /// Height of the flat, metres, at a place.
 double groundHeight(double x, double z);
 
 /// Generated pictures as PNG.
-enum class Pattern { PaintedMetal, Galvanised, Timber, Concrete, Willow, Rope, Mud };
+enum class Pattern { PaintedMetal, Galvanised, Timber, Concrete, Willow, Rope, Mud, Feather, Horn };
 Image makeTexture(Pattern pattern, const std::string& name);
 
 } // namespace thicket::demo

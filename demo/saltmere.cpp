@@ -45,6 +45,7 @@ std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
     const std::vector<Place> places{{"Windpump", 9, 26, 78, 0.85, 1.15, 101},
                                     {"Eel trap", 22, 5, 13, 0.9, 1.3, 202},
                                     {"Sluice gate", 5, 15, 22, 0.95, 1.05, 303},
+                                    {"Heron", 7, 6, 11, 0.9, 1.1, 505},
                                     {"Skiff", 11, 3, 12, 0.9, 1.1, 404}};
     std::vector<Placement> out;
     std::uint32_t id = 1000;
@@ -80,11 +81,10 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         Model (*make)();
         Role role;
     };
-    const std::vector<Entry> entries{{windpump, Role::Landmark},
-                                     {eelTrap, Role::Dressing},
-                                     {sluiceGate, Role::WorkingPiece},
-                                     {skiff, Role::WorkingPiece},
-                                     {tidalFlat, Role::Horizon}};
+    const std::vector<Entry> entries{{windpump, Role::Landmark},       {eelTrap, Role::Dressing},
+                                     {sluiceGate, Role::WorkingPiece}, {skiff, Role::WorkingPiece},
+                                     {heron, Role::WorkingPiece},      {tidalFlat, Role::Horizon},
+                                     {heron, Role::WorkingPiece}};
     Scene scene;
     scene.name = "Saltmere estuary";
     scene.devices = usualDevices();
@@ -99,7 +99,8 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         for (Mesh& level : model.levels)
             levels.push_back(std::make_shared<const Mesh>(std::move(level)));
         const fs::path file = folder / "models" / (fileNameFor(model.name) + ".glb");
-        const auto bytes = encodeGlb(model.name, levels, model.surfaces, GlbLevels::Named, {});
+        const auto bytes = encodeGlb(model.name, levels, model.surfaces, GlbLevels::Named, {},
+                                     model.rig.empty() ? nullptr : &model.rig);
         if (auto done = writeFile(file, bytes); !done)
             return done.error();
         auto read = readModel(file, {});

@@ -59,6 +59,12 @@ Vec3d colorAt(Pattern pattern, double u, double v) {
         return Vec3d(0.55, 0.38, 0.2) * (0.55 + 0.4 * c + 0.45 * fine);
     case Pattern::Rope:
         return Vec3d(0.62, 0.55, 0.4) * (0.6 + 0.5 * std::abs(std::sin(25 * (u + v))));
+    case Pattern::Feather: {
+        const double barb = std::abs(std::sin(34 * v + 6 * std::abs(u - 0.5) + 3 * c));
+        return Vec3d(0.52, 0.56, 0.60) * (0.55 + 0.3 * barb + 0.3 * fine);
+    }
+    case Pattern::Horn:
+        return Vec3d(0.62, 0.50, 0.24) * (0.6 + 0.35 * c + 0.2 * fine);
     case Pattern::Mud:
         return Vec3d(0.34, 0.33, 0.26) * (0.7 + 0.5 * c + 0.3 * fine);
     }

@@ -8,6 +8,7 @@
 #include "app/switching/switch_chart.h"
 #include "app/switching/switch_panel.h"
 #include "app/thin/care_bar.h"
+#include "app/thin/play_bar.h"
 #include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
@@ -207,6 +208,7 @@ void MainWindow::setStage(Stage stage) {
     m_hint->setText(hintFor(stage));
     playRoute(false);
     m_viewport->setStage(stage);
+    m_playBar->refresh();
     placeOverlays();
     refreshCharts();
 }
@@ -227,6 +229,7 @@ void MainWindow::placeOverlays() {
     m_arrangement->move(14, 12);
     m_careBar->adjustSize();
     m_careBar->move(14, 46);
+    m_playBar->move((m_viewBox->width() - m_playBar->width()) / 2, m_viewBox->height() - m_playBar->height() - 12);
     m_shading->move(m_viewBox->width() - m_shading->width() - 14, 12);
     m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
     m_message->setFixedHeight(std::max(36, m_messageText->heightForWidth(m_message->width() - 110) + 18));

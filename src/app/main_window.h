@@ -19,6 +19,7 @@ namespace thicket::app {
 
 class BudgetPanel;
 class CareBar;
+class PlayBar;
 class FindingsView;
 class GatherPanel;
 class RouteChart;
@@ -56,6 +57,7 @@ public:
     Segmented& shadingChoice() { return *m_shading; }
     Segmented& arrangementChoice() { return *m_arrangement; }
     CareBar& careBar() { return *m_careBar; }
+    PlayBar& playBar() { return *m_playBar; }
     void arrange(Arrangement arrangement);
     [[nodiscard]] QString messageText() const { return m_messageText->text(); }
     /// Asks nothing, neither on opening nor on closing: for tests and for pictures.
@@ -108,6 +110,7 @@ private:
     Segmented* m_shading = nullptr;
     Segmented* m_arrangement = nullptr;
     CareBar* m_careBar = nullptr;
+    PlayBar* m_playBar = nullptr;
     Segmented* m_unit = nullptr;
     QStackedWidget* m_bottom = nullptr;
     QStackedWidget* m_panels = nullptr;

@@ -8,6 +8,7 @@
 #include "app/ship/ship_page.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
+#include "app/thin/play_bar.h"
 
 #include <QAbstractSpinBox>
 #include <QAction>
@@ -113,7 +114,9 @@ void MainWindow::makeActions() {
     whilePainting(Qt::Key_X, [this] { m_careBar->toggleErase(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] { m_viewport->frameSelection(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Space), [this] {
-        if (m_stage == Stage::Switch)
+        if (m_viewport->canPlay())
+            m_playBar->toggle();
+        else if (m_stage == Stage::Switch)
             m_viewport->walkBack();
         else if (m_stage == Stage::Budget)
             playRoute(!m_play.isActive());

@@ -8,6 +8,7 @@
 #include "app/ship/ship_page.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
+#include "app/thin/play_bar.h"
 #include "app/thin/thin_chart.h"
 
 #include <QMenu>
@@ -130,6 +131,8 @@ QWidget* MainWindow::makeCentre() {
     m_careBar->hide();
     m_viewport->brush = [this] { return m_careBar->brush(); };
     connect(m_careBar, &CareBar::brushChanged, m_viewport, qOverload<>(&QWidget::update));
+    m_playBar = new PlayBar(m_bench, *m_viewport, m_viewBox);
+    connect(m_playBar, &PlayBar::resized, this, [this] { placeOverlays(); });
     m_message = new QFrame(m_viewBox);
     m_message->setObjectName(QStringLiteral("message"));
     auto* line = new QHBoxLayout(m_message);

@@ -27,8 +27,8 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
     empty.devices = usualDevices();
     document.reset(empty, {});
     connect(&m_jobs, &JobQueue::idle, this, [this] {
-        m_keepAsked.clear();
-        emit piecesChanged();
+        m_rulesAsked.clear();
+        emit cutRulesChanged();
     });
     connect(&document, &Document::sceneChanged, this, [this] {
         dropStaleRecords();

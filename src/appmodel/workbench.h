@@ -62,17 +62,23 @@ public:
     /// While a pin is dragged: cuts at once in the background, latest wins; `commit` measures and makes the undo step.
     void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
     void addLevel(std::uint32_t id, double triangles);
+    /// Rebuilds the subject in triangles of one size as a level; 0: a quarter of the last one's count.
+    void addRebuilt(std::uint32_t id, double triangles);
+    /// Writes one level as OBJ, for editing by hand.
+    void saveObj(std::uint32_t id, int level, const QString& file, bool quads);
     /// Bakes crossed cards as a level, its pictures as tall as they need be where it comes in.
     void addCards(std::uint32_t id, int cards);
+    /// Bakes a grid of views on one rectangle as a level.
+    void addImpostor(std::uint32_t id);
     /// Adds files' finest meshes to a subject as levels made by hand.
     void addHandMade(std::uint32_t id, const QStringList& paths);
     /// Gives a cut level lighter materials than its subject's.
     void setMaterials(std::uint32_t id, int level, const MaterialChoice& choice);
     void removeLevel(std::uint32_t id, int level);
-    /// Whether every level keeps all loose pieces. Levels already cut are cut anew, as one step.
-    void setKeepPieces(std::uint32_t id, bool keep);
+    /// What every cut holds to. Levels already cut are cut anew, as one step.
+    void setCutRules(std::uint32_t id, const CutRules& rules);
     /// As last asked for, also while the job that brings it about still runs.
-    [[nodiscard]] bool keepsPieces(std::uint32_t id) const;
+    [[nodiscard]] CutRules cutRules(std::uint32_t id) const;
     void setLocked(std::uint32_t id, int level, bool locked);
     [[nodiscard]] bool hasRecord(std::uint32_t id) const;
     /// The level being dragged, not yet in the scene; null when none is.
@@ -109,6 +115,8 @@ public:
     [[nodiscard]] std::shared_ptr<const SurfaceQuery> surfaceFor(const std::shared_ptr<const Mesh>& mesh);
     void layStroke(std::uint32_t id, const CareStroke& stroke);
     void clearCare(std::uint32_t id);
+    /// Takes care from a grey picture, by the subject's UVs.
+    void careFromMask(std::uint32_t id, const QString& file, CareStroke stroke);
     /// Cuts the levels of a subject again at their counts, with what is painted now.
     void recut(std::uint32_t id);
 
@@ -121,7 +129,7 @@ public:
 signals:
     void selectionChanged();
     void dragChanged();
-    void piecesChanged();
+    void cutRulesChanged();
     void auditChanged();
     void shipChanged();
     void picturesChanged();
@@ -155,7 +163,7 @@ private:
     mutable std::mutex m_recordMutex;
     std::map<std::uint32_t, ThinState> m_records; // guarded by m_recordMutex
     RoleRules m_rolesForNew;
-    std::map<std::uint32_t, bool> m_keepAsked; ///< by jobs that are not over yet
+    std::map<std::uint32_t, CutRules> m_rulesAsked; ///< by jobs that are not over yet
     std::shared_ptr<const Mesh> m_dragMesh;
     int m_dragLevel = -1;
     std::optional<Audit> m_audit;

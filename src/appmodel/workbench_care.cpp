@@ -1,6 +1,7 @@
 // The workbench's part in painting care: strokes as edits, their values on any mesh, cutting anew with them.
 
 #include "appmodel/workbench.h"
+#include "io/care_mask.h"
 
 namespace thicket::app {
 
@@ -57,10 +58,23 @@ void Workbench::layStroke(std::uint32_t id, const CareStroke& stroke) {
     care.push_back(stroke);
     Subject after = *found;
     after.care = std::make_shared<const Care>(std::move(care));
-    const char* label = stroke.kind == CareStroke::Kind::Paint   ? "Paint care on "
-                        : stroke.kind == CareStroke::Kind::Erase ? "Erase care on "
-                                                                 : "Take care from the colours of ";
+    const char* label = stroke.kind == CareStroke::Kind::Paint      ? "Paint care on "
+                        : stroke.kind == CareStroke::Kind::Erase    ? "Erase care on "
+                        : stroke.kind == CareStroke::Kind::FromMask ? "Take care from a picture for "
+                                                                    : "Take care from the colours of ";
     document.push(changeSubject(scene(), after, label + found->name));
+}
+
+void Workbench::careFromMask(std::uint32_t id, const QString& file, CareStroke stroke) {
+    m_jobs.run(tr("Reading %1").arg(file),
+               [this, id, file, own = std::move(stroke)](const JobContext&) mutable -> JobQueue::Finish {
+                   auto mask = readCareMask(std::filesystem::path(file.toStdString()));
+                   if (!mask)
+                       return [this, error = mask.error()] { report(error); };
+                   own.kind = CareStroke::Kind::FromMask;
+                   own.mask = *mask;
+                   return [this, id, own] { layStroke(id, own); };
+               });
 }
 
 void Workbench::clearCare(std::uint32_t id) {

@@ -1,6 +1,7 @@
 // The workbench's part in Thin: records that are kept while they fit, and the jobs that cut from them.
 
 #include "appmodel/workbench.h"
+#include "io/write_obj.h"
 
 #include <algorithm>
 
@@ -71,25 +72,31 @@ void Workbench::thinToRole(std::uint32_t id) {
         thinOne(*found, "Thin " + found->name);
 }
 
-bool Workbench::keepsPieces(std::uint32_t id) const {
-    if (const auto asked = m_keepAsked.find(id); asked != m_keepAsked.end())
+CutRules Workbench::cutRules(std::uint32_t id) const {
+    if (const auto asked = m_rulesAsked.find(id); asked != m_rulesAsked.end())
         return asked->second;
     const Subject* found = scene().find(id);
-    return found != nullptr && found->keepPieces;
+    return found != nullptr ? found->cutRules : CutRules();
 }
 
-void Workbench::setKeepPieces(std::uint32_t id, bool keep) {
+void Workbench::setCutRules(std::uint32_t id, const CutRules& rules) {
     const Subject* found = scene().find(id);
-    if (found == nullptr || keepsPieces(id) == keep)
+    const CutRules now = cutRules(id);
+    if (found == nullptr || now == rules)
         return;
     Subject after = *found;
-    after.keepPieces = keep;
-    const std::string label = (keep ? "Keep every piece of " : "Let small pieces go in ") + found->name;
+    after.cutRules = rules;
+    const std::string label =
+        (rules.keepPieces != now.keepPieces ? (rules.keepPieces ? "Keep every piece of " : "Let small pieces go in ")
+         : rules.symmetric != now.symmetric ? (rules.symmetric ? "Keep both sides alike in " : "Free both sides of ")
+         : rules.reuseVertices              ? "Reuse the vertices of "
+                                            : "Place vertices freely in ") +
+        found->name;
     const bool cut = std::any_of(after.levels.begin(), after.levels.end(),
                                  [](const Level& l) { return l.origin == LevelOrigin::Collapsed && !l.locked; });
     if (cut && after.levels.front().mesh) {
-        m_keepAsked[id] = keep;
-        thinOne(after, label); // its levels belong to a record that lets them go, or to one that does not
+        m_rulesAsked[id] = rules;
+        thinOne(after, label); // its levels belong to a record that holds to other rules
     } else {
         document.push(changeSubject(scene(), after, label));
     }
@@ -193,9 +200,10 @@ void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool c
         if (commit)
             emit message(tr("L%1 is %2; it was left as it is.")
                              .arg(level)
-                             .arg(now.locked                         ? tr("locked")
-                                  : now.origin == LevelOrigin::Cards ? tr("made of cards")
-                                                                     : tr("made by hand")),
+                             .arg(now.locked                           ? tr("locked")
+                                  : ofPictures(now.origin)             ? tr("made of pictures")
+                                  : now.origin == LevelOrigin::Rebuilt ? tr("rebuilt evenly")
+                                                                       : tr("made by hand")),
                          false);
         return;
     }
@@ -259,6 +267,8 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
                             report(error);
                         };
                     Level fresh = levelFrom(std::move(*cut));
+                    if (auto judged = judgeLevels(copy, state, {&fresh, 1}, rest); !judged)
+                        return [this, error = judged.error()] { report(error); };
                     if (!insert) {
                         fresh.materials = copy.levels[static_cast<std::size_t>(level)].materials;
                         if (auto dressed = dressLevel(copy, fresh, fresh.mesh, rest); !dressed)
@@ -323,6 +333,46 @@ void Workbench::addLevel(std::uint32_t id, double triangles) {
     commitLevel(id, static_cast<int>(at), triangles, true);
 }
 
+void Workbench::addRebuilt(std::uint32_t id, double triangles) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    const auto count = static_cast<std::uint32_t>(
+        std::max(12.0, triangles > 0 ? triangles : std::round(0.25 * found->levels.back().triangles)));
+    m_jobs.run(
+        tr("Rebuilding %1").arg(toText(found->name)),
+        [this, copy = *found, count](const JobContext& job) {
+            return withRecord(copy, job,
+                              [this, copy, count](const ThinState& state, const JobContext& rest) -> JobQueue::Finish {
+                                  auto made = thicket::addRebuilt(copy, state, count, rest);
+                                  if (!made)
+                                      return [this, error = made.error()] { report(error); };
+                                  return [this, copy, subject = *made] {
+                                      adoptThinned({{copy, subject}}, "Rebuild " + copy.name, {});
+                                  };
+                              });
+        },
+        QStringLiteral("rebuild-%1").arg(id));
+}
+
+void Workbench::saveObj(std::uint32_t id, int level, const QString& file, bool quads) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || level < 0 || level >= static_cast<int>(found->levels.size()))
+        return;
+    const Level& own = found->levels[static_cast<std::size_t>(level)];
+    if (!own.mesh)
+        return;
+    m_jobs.run(
+        tr("Writing %1").arg(file),
+        [this, mesh = own.mesh, surfaces = surfacesOf(*found, own), name = found->name + "_LOD" + std::to_string(level),
+         file, quads](const JobContext&) -> JobQueue::Finish {
+            const auto done = writeObj(std::filesystem::path(file.toStdString()), name, *mesh, *surfaces, {quads});
+            if (!done)
+                return [this, error = done.error()] { report(error); };
+            return [this, file] { emit message(tr("Written: %1").arg(file), false); };
+        });
+}
+
 void Workbench::addCards(std::uint32_t id, int cards) {
     const Subject* found = scene().find(id);
     if (found == nullptr || !found->levels.front().mesh)
@@ -338,6 +388,21 @@ void Workbench::addCards(std::uint32_t id, int cards) {
             return [this, copy, subject = *made] { adoptThinned({{copy, subject}}, "Add cards to " + copy.name, {}); };
         },
         QStringLiteral("cards-%1").arg(id));
+}
+
+void Workbench::addImpostor(std::uint32_t id) {
+    const Subject* found = scene().find(id);
+    if (found == nullptr || !found->levels.front().mesh)
+        return;
+    m_jobs.run(
+        tr("Baking views of %1").arg(toText(found->name)),
+        [this, copy = *found](const JobContext& job) -> JobQueue::Finish {
+            auto made = thicket::addImpostor(copy, {}, job);
+            if (!made)
+                return [this, error = made.error()] { report(error); };
+            return [this, copy, subject = *made] { adoptThinned({{copy, subject}}, "Add views to " + copy.name, {}); };
+        },
+        QStringLiteral("views-%1").arg(id));
 }
 
 void Workbench::addHandMade(std::uint32_t id, const QStringList& paths) {
@@ -379,7 +444,10 @@ void Workbench::setMaterials(std::uint32_t id, int level, const MaterialChoice& 
                 auto state = recordFor(copy, job.part(0, 0.7));
                 if (!state)
                     return [this, error = state.error()] { report(error); };
-                plain = std::make_shared<const Mesh>(cutRecord(*state->record, own.triangles));
+                auto cut = cutAndPolish(*state->source, *state->query, *state->record, own.triangles, job);
+                if (!cut)
+                    return [this, error = cut.error()] { report(error); };
+                plain = std::make_shared<const Mesh>(std::move(*cut));
             }
             own.materials = choice;
             if (auto dressed = dressLevel(copy, own, plain, job.part(0.7, 1)); !dressed)

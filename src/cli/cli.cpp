@@ -30,7 +30,9 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     ThinOptions thinOptions;
     CLI::App* thinCommand = app.add_subcommand("thin", "Make measured levels of detail of meshes");
     thinCommand->add_option("FILE", thinOptions.files, "Mesh files")->required();
-    thinCommand->add_option("-o,--out", thinOptions.out, "GLB to write; for several files or families, a folder")
+    thinCommand
+        ->add_option("-o,--out", thinOptions.out,
+                     "GLB to write, or OBJ (a file a level); for several files or families, a folder")
         ->required();
     auto* levels = thinCommand->add_option("--levels", thinOptions.levels, "How many coarser levels to make")
                        ->check(CLI::Range(1, 16));
@@ -62,8 +64,15 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     thinCommand->add_option("--height", thinOptions.heightPx, "Lines of the screen, pixels")
         ->capture_default_str()
         ->check(CLI::Range(16, 16384));
-    thinCommand->add_flag("--keep-pieces", thinOptions.keepPieces,
+    thinCommand->add_flag("--keep-pieces", thinOptions.cutRules.keepPieces,
                           "Leave out no loose piece, however small it gets on screen");
+    CLI::Option* reuse = thinCommand->add_flag("--reuse-vertices", thinOptions.cutRules.reuseVertices,
+                                               "Use only the source's own vertices and write them once for all levels");
+    thinCommand
+        ->add_flag("--symmetric", thinOptions.cutRules.symmetric, "Levels of a symmetric mesh are symmetric themselves")
+        ->excludes(reuse);
+    thinCommand->add_flag("--rebuild", thinOptions.rebuild, "Levels of even triangles, as if modelled anew");
+    thinCommand->add_flag("--quads", thinOptions.quads, "In OBJ files, pair triangles into quads");
     thinCommand
         ->add_option("--halve-textures", thinOptions.materials.halvings,
                      "Halve the pictures of every coarser level so many times")
@@ -77,10 +86,20 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->capture_default_str()
         ->check(CLI::Range(8, 1024))
         ->needs(cards);
+    CLI::Option* views = thinCommand
+                             ->add_option("--views", thinOptions.views,
+                                          "Add a last level of N x N pictures from all sides on one turning square")
+                             ->check(CLI::Range(2, 32));
+    thinCommand->add_option("--view-texels", thinOptions.viewTexels, "Texels along a side of a view")
+        ->capture_default_str()
+        ->check(CLI::Range(8, 512))
+        ->needs(views);
     thinCommand
         ->add_option("--care-color", thinOptions.careColor,
                      "Channel of the vertex colours that protects what it covers")
         ->check(CLI::IsMember({"red", "green", "blue", "alpha"}));
+    thinCommand->add_option("--care-mask", thinOptions.careMask,
+                            "Grey PNG or JPEG by the first UVs that protects what it shows white");
     common(thinCommand);
 
     MeasureOptions measureOptions;

@@ -27,11 +27,16 @@ struct ThinOptions {
     double fovDegrees = 60;
     int heightPx = 1080;
     std::string role;
-    bool keepPieces = false;
+    CutRules cutRules;
+    bool rebuild = false;     ///< levels of even triangles in place of cut ones
+    bool quads = false;       ///< of OBJ files: in quads where that can be
     MaterialChoice materials; ///< of every level but the first
     int cards = 0;            ///< crossed cards as a last level; 0: none
     int cardTexels = 128;
-    std::string careColor; ///< channel of the vertex colours that protects; empty: none
+    int views = 0; ///< across the grid of an impostor as a last level; 0: none
+    int viewTexels = 64;
+    std::string careColor;          ///< channel of the vertex colours that protects; empty: none
+    std::filesystem::path careMask; ///< grey picture that protects; empty: none
 };
 
 struct MeasureOptions {

@@ -1,9 +1,12 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "cli/commands.h"
+#include "io/care_mask.h"
 #include "io/import.h"
 #include "io/ship.h"
 #include "io/write_glb.h"
+#include "io/write_obj.h"
+#include "measure/drift.h"
 #include "scene/thin_subject.h"
 
 #include <chrono>
@@ -89,6 +92,9 @@ ordered_json encode(const Thinned& t, const View& view) {
              {"pieces", i == 0 ? s.pieces : l.pieces},
              {"texture_bytes", std::llround(textureBytesOf(s, l))},
              {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
+             {"posed_deviation", l.posed},
+             {"texture_drift_texels", l.driftTexels ? ordered_json(*l.driftTexels) : ordered_json(nullptr)},
+             {"normal_drift_degrees", l.driftDegrees ? ordered_json(*l.driftDegrees) : ordered_json(nullptr)},
              {"switch_distance", chain.fromMetres[i]},
              {"screen_height", i == 0 ? ordered_json(nullptr)
                                       : ordered_json(screenHeight(view, s.radius, chain.fromMetres[i] + s.radius))}});
@@ -99,12 +105,14 @@ ordered_json encode(const Thinned& t, const View& view) {
             {"source", s.source.path.string()},
             {"file", t.file.string()},
             {"fewest_triangles", t.reachable},
-            {"pieces", {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.keepPieces}}},
+            {"pieces", {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.cutRules.keepPieces}}},
+            {"shared_vertex_bytes", std::llround(sharedVertexBytes(s))},
             {"levels", levels},
             {"timings",
              {{"read_ms", t.readMs},
               {"record_ms", t.timings.recordMs},
               {"cut_ms", t.timings.cutMs},
+              {"polish_ms", t.timings.polishMs},
               {"measure_ms", t.timings.measureMs},
               {"write_ms", t.writeMs},
               {"peak_bytes", static_cast<std::uint64_t>(usage.ru_maxrss) * 1024}}}};
@@ -125,8 +133,8 @@ void print(const Console& console, const Thinned& t, const View& view) {
                                    i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
     }
     console.out << fmt::format(
-        "  read {:.0f} ms, record {:.0f} ms, cut {:.0f} ms, measure {:.0f} ms, write {:.0f} ms\n", t.readMs,
-        t.timings.recordMs, t.timings.cutMs, t.timings.measureMs, t.writeMs);
+        "  read {:.0f} ms, record {:.0f} ms, cut {:.0f} ms, polish {:.0f} ms, measure {:.0f} ms, write {:.0f} ms\n",
+        t.readMs, t.timings.recordMs, t.timings.cutMs, t.timings.polishMs, t.timings.measureMs, t.writeMs);
 }
 
 } // namespace
@@ -185,6 +193,37 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
     return 0;
 }
 
+namespace {
+
+/// Levels of even triangles with the counts of those that were cut.
+Result<Subject> rebuildLevels(const Subject& cut, const ThinState& state, const JobContext& job) {
+    Subject out = cut;
+    out.levels.resize(1);
+    for (std::size_t i = 1; i < cut.levels.size(); ++i) {
+        auto made = addRebuilt(out, state, cut.levels[i].triangles, job);
+        if (!made)
+            return made.error();
+        out = std::move(*made);
+    }
+    return out;
+}
+
+/// A file a level beside the one that was named: NAME_LOD0.obj and so on.
+Result<void> writeObjs(const Thinned& t, bool quads) {
+    for (std::size_t i = 0; i < t.subject.levels.size(); ++i) {
+        const Level& level = t.subject.levels[i];
+        fs::path file = t.file;
+        file.replace_filename(fmt::format("{}_LOD{}.obj", t.file.stem().string(), i));
+        if (auto done = writeObj(file, fmt::format("{}_LOD{}", t.subject.name, i), *level.mesh,
+                                 *surfacesOf(t.subject, level), {quads});
+            !done)
+            return done;
+    }
+    return {};
+}
+
+} // namespace
+
 int thin(const Console& console, const ThinOptions& options) {
     if (!options.role.empty() && !roleFromKey(options.role)) {
         console.err << "thicket: --role: \"" << options.role
@@ -212,7 +251,7 @@ int thin(const Console& console, const ThinOptions& options) {
         if (!options.role.empty())
             subject->role = *roleFromKey(options.role);
         subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
-        subject->keepPieces = options.keepPieces;
+        subject->cutRules = options.cutRules;
         if (!options.careColor.empty()) {
             if (subject->levels.front().mesh->colors.empty())
                 return fail(console, {ErrorCode::BadInput, subject->name, "has no vertex colours to take care from",
@@ -225,6 +264,20 @@ int thin(const Console& console, const ThinOptions& options) {
                                                             : 3;
             subject->care = std::make_shared<const Care>(Care{stroke});
         }
+        if (!options.careMask.empty()) {
+            if (subject->levels.front().mesh->uvs.empty())
+                return fail(console, {ErrorCode::BadInput, subject->name, "has no UVs to lay a mask by",
+                                      "leave out --care-mask"});
+            auto mask = readCareMask(options.careMask);
+            if (!mask)
+                return fail(console, mask.error());
+            CareStroke stroke;
+            stroke.kind = CareStroke::Kind::FromMask;
+            stroke.mask = *mask;
+            Care care = subject->care ? *subject->care : Care();
+            care.push_back(stroke);
+            subject->care = std::make_shared<const Care>(std::move(care));
+        }
         auto state = recordSubject(*subject, {}, console.job);
         if (!state)
             return fail(console, state.error());
@@ -232,6 +285,8 @@ int thin(const Console& console, const ThinOptions& options) {
         t.reachable = state->record->fewestTriangles();
         auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->levels.front().triangles), console.job,
                                    &t.timings);
+        if (thinned && options.rebuild)
+            thinned = rebuildLevels(*thinned, *state, console.job);
         if (!thinned)
             return fail(console, thinned.error());
         if (options.materials.any())
@@ -249,18 +304,41 @@ int thin(const Console& console, const ThinOptions& options) {
             if (!thinned)
                 return fail(console, thinned.error());
         }
+        if (options.views > 0) {
+            ImpostorOptions how;
+            how.across = options.views;
+            how.texels = options.viewTexels;
+            thinned = addImpostor(*thinned, how, console.job);
+            if (!thinned)
+                return fail(console, thinned.error());
+        }
         t.subject = std::move(*thinned);
         done.push_back(std::move(t));
     }
-    const bool toFolder = done.size() > 1 || fs::is_directory(options.out) || options.out.extension() != ".glb";
+    const bool obj = options.out.extension() == ".obj";
+    const bool toFolder =
+        done.size() > 1 || fs::is_directory(options.out) || (!obj && options.out.extension() != ".glb");
+    if (obj && done.size() > 1) {
+        console.err << "thicket: --out: an OBJ holds one subject, and there are " << done.size()
+                    << "; name a folder or a GLB\n";
+        return 2;
+    }
+    if (options.quads && !obj) {
+        console.err << "thicket: --quads: only OBJ files can hold quads; name the output FILE.obj\n";
+        return 2;
+    }
     ordered_json report = ordered_json::array();
     for (Thinned& t : done) {
         const auto writeStart = std::chrono::steady_clock::now();
         t.file = toFolder ? options.out / (fileNameFor(t.subject.name) + ".glb") : options.out;
         const LevelSet set = joinLevels(t.subject);
-        if (auto written = writeFile(
-                t.file, encodeGlb(t.subject.name, set.meshes, set.surfaces, GlbLevels::Named, {}, t.subject.rig.get()));
-            !written)
+        if (obj) {
+            if (auto written = writeObjs(t, options.quads); !written)
+                return fail(console, written.error());
+        } else if (auto written = writeFile(t.file, encodeGlb(t.subject.name, set.meshes, set.surfaces,
+                                                              GlbLevels::Named, {}, t.subject.rig.get(),
+                                                              t.subject.cutRules.reuseVertices, viewsOf(t.subject)));
+                   !written)
             return fail(console, written.error());
         t.writeMs = msSince(writeStart);
         if (console.json)
@@ -276,19 +354,33 @@ int thin(const Console& console, const ThinOptions& options) {
     return 0;
 }
 
+namespace {
+ordered_json encode(const std::optional<DriftSpread>& drift) {
+    return drift ? ordered_json{{"max", drift->max}, {"p99", drift->p99}, {"rms", drift->rms}} : ordered_json(nullptr);
+}
+} // namespace
+
 int measure(const Console& console, const MeasureOptions& options) {
     std::vector<Mesh> meshes;
+    std::vector<int> texels;
     for (const fs::path& file : {options.reference, options.level}) {
         auto read = readModel(file, console.job);
         if (!read)
             return fail(console, read.error());
+        if (meshes.empty())
+            texels = texelsAcross(read->front().surfaces);
         meshes.push_back(std::move(read->front().levels.front().mesh));
     }
     DeviationOptions how;
     how.samples = options.samples;
-    auto d = measureDeviation(meshes[0], meshes[1], how, console.job);
+    const SurfaceQuery query(meshes[0]);
+    auto d = measureDeviation(meshes[0], query, meshes[1], how, console.job);
     if (!d)
         return fail(console, d.error());
+    const auto drift =
+        measureDrift(meshes[0], query, meshes[1], {std::min(options.samples, 200'000U), texels}, console.job);
+    if (!drift)
+        return fail(console, drift.error());
     if (console.json) {
         console.out << ordered_json{{"reference",
                                      {{"file", options.reference.string()}, {"triangles", meshes[0].triangleCount()}}},
@@ -300,6 +392,9 @@ int measure(const Console& console, const MeasureOptions& options) {
                                     {"rms", d->rms()},
                                     {"there", encode(d->there)},
                                     {"back", encode(d->back)},
+                                    {"texture_drift_metres", encode(drift->textureMetres)},
+                                    {"texture_drift_texels", encode(drift->textureTexels)},
+                                    {"normal_drift_degrees", encode(drift->normalDegrees)},
                                     {"samples", options.samples},
                                     {"sample_spacing", d->spacing}}
                            .dump(2, ' ', false, ordered_json::error_handler_t::replace)
@@ -311,6 +406,13 @@ int measure(const Console& console, const MeasureOptions& options) {
                                grouped(meshes[0].triangleCount()));
     console.out << fmt::format("  max {}   (reference to level {}, back {})\n  p99 {}\n  rms {}\n", length(d->max()),
                                length(d->there.max), length(d->back.max), length(d->p99()), length(d->rms()));
+    if (drift->textureMetres)
+        console.out << fmt::format(
+            "  texture drift: max {}, p99 {}{}\n", length(drift->textureMetres->max), length(drift->textureMetres->p99),
+            drift->textureTexels ? fmt::format(" ({:.2f} texels)", drift->textureTexels->p99) : std::string());
+    if (drift->normalDegrees)
+        console.out << fmt::format("  normal drift: max {:.1f} degrees, p99 {:.1f}\n", drift->normalDegrees->max,
+                                   drift->normalDegrees->p99);
     return 0;
 }
 

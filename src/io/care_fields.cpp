@@ -2,12 +2,52 @@
 
 #include "io/json_fields.h"
 
+#include <cstring>
 #include <fmt/format.h>
 
 namespace thicket::json {
 namespace {
 const char* kindKey(CareStroke::Kind kind) {
-    return kind == CareStroke::Kind::Paint ? "paint" : kind == CareStroke::Kind::Erase ? "erase" : "vertex-color";
+    return kind == CareStroke::Kind::Paint       ? "paint"
+           : kind == CareStroke::Kind::Erase     ? "erase"
+           : kind == CareStroke::Kind::FromColor ? "vertex-color"
+                                                 : "mask";
+}
+
+constexpr char kDigits[] = "0123456789abcdef";
+
+/// A mask as two hexadecimal digits a value, a row a string.
+ordered_json encodeMask(const CareMask& mask) {
+    ordered_json rows = ordered_json::array();
+    for (int y = 0; y < mask.height; ++y) {
+        std::string row;
+        for (int x = 0; x < mask.width; ++x) {
+            const std::uint8_t value = mask.values[static_cast<std::size_t>(y * mask.width + x)];
+            row += {kDigits[value >> 4], kDigits[value & 15]};
+        }
+        rows.push_back(row);
+    }
+    return rows;
+}
+
+std::shared_ptr<const CareMask> decodeMask(const std::vector<std::string>& rows, const std::string& at) {
+    CareMask mask;
+    mask.height = static_cast<int>(rows.size());
+    mask.width = rows.empty() ? 0 : static_cast<int>(rows.front().size() / 2);
+    if (mask.width < 1 || mask.width > 4096 || mask.height > 4096)
+        throw FieldError(at + "mask: needs rows of at least one value");
+    for (const std::string& row : rows) {
+        if (row.size() != 2 * static_cast<std::size_t>(mask.width))
+            throw FieldError(at + "mask: its rows differ in length");
+        for (std::size_t i = 0; i < row.size(); i += 2) {
+            const char* high = std::strchr(kDigits, row[i]);
+            const char* low = std::strchr(kDigits, row[i + 1]);
+            if (high == nullptr || low == nullptr || row[i] == 0 || row[i + 1] == 0)
+                throw FieldError(at + "mask: holds something else than hexadecimal digits");
+            mask.values.push_back(static_cast<std::uint8_t>((high - kDigits) << 4 | (low - kDigits)));
+        }
+    }
+    return std::make_shared<const CareMask>(std::move(mask));
 }
 } // namespace
 
@@ -17,6 +57,8 @@ ordered_json encode(const Care& care) {
         ordered_json one{{"kind", kindKey(stroke.kind)}, {"strength", stroke.strength}};
         if (stroke.kind == CareStroke::Kind::FromColor) {
             one["channel"] = stroke.channel;
+        } else if (stroke.kind == CareStroke::Kind::FromMask) {
+            one["mask"] = encodeMask(*stroke.mask);
         } else {
             one["radius"] = stroke.radius;
             one["path"] = ordered_json::array();
@@ -37,15 +79,18 @@ Care decodeCare(const ordered_json& in, const std::string& path) {
         CareStroke stroke;
         const auto kind = get<std::string>(in[i], "kind", at);
         bool known = false;
-        for (const auto candidate : {CareStroke::Kind::Paint, CareStroke::Kind::Erase, CareStroke::Kind::FromColor})
+        for (const auto candidate : {CareStroke::Kind::Paint, CareStroke::Kind::Erase, CareStroke::Kind::FromColor,
+                                     CareStroke::Kind::FromMask})
             if (kind == kindKey(candidate)) {
                 stroke.kind = candidate;
                 known = true;
             }
         if (!known)
-            throw FieldError(at + "kind: \"" + kind + "\" is not paint, erase or vertex-color");
+            throw FieldError(at + "kind: \"" + kind + "\" is not paint, erase, vertex-color or mask");
         stroke.strength = static_cast<float>(number(in[i], "strength", at, 0, 1));
-        if (stroke.kind == CareStroke::Kind::FromColor) {
+        if (stroke.kind == CareStroke::Kind::FromMask) {
+            stroke.mask = decodeMask(get<std::vector<std::string>>(in[i], "mask", at), at);
+        } else if (stroke.kind == CareStroke::Kind::FromColor) {
             stroke.channel = static_cast<int>(number(in[i], "channel", at, 0, 3));
         } else {
             stroke.radius = static_cast<float>(number(in[i], "radius", at, 1e-9, 1e12));

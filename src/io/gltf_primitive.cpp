@@ -1,6 +1,7 @@
 #include "io/gltf_reader.h"
 
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 
 namespace thicket::detail {
@@ -52,16 +53,17 @@ Result<void> GltfReader::append(const tinygltf::Primitive& primitive, const std:
             return r->error();
     // Primitives of one mesh may differ in what they carry: what one lacks is filled in so that the arrays stay
     // full.
+    // What is of unit length already stays the same to the last bit, however often it is written and read.
+    const auto unit = [](const Vec3d& n) {
+        return Vec3f((std::abs(n.squaredNorm() - 1) < 1e-6 ? n : n.normalized()).cast<float>());
+    };
     const auto fill = [&](auto& target, const auto& value) { target.resize(base, value); };
     if (!normals->empty() || !mesh.normals.empty()) {
         fill(mesh.normals, Vec3f(0, 1, 0));
         for (std::size_t i = 0; i < count; ++i)
-            mesh.normals.push_back(
-                normals->empty()
-                    ? Vec3f(0, 1, 0)
-                    : Vec3f((normalTurn * Vec3d((*normals)[3 * i], (*normals)[3 * i + 1], (*normals)[3 * i + 2]))
-                                .normalized()
-                                .cast<float>()));
+            mesh.normals.push_back(normals->empty() ? Vec3f(0, 1, 0)
+                                                    : unit(normalTurn * Vec3d((*normals)[3 * i], (*normals)[3 * i + 1],
+                                                                              (*normals)[3 * i + 2])));
     }
     if (!uvs->empty() || !mesh.uvs.empty()) {
         fill(mesh.uvs, Vec2f(0, 0));

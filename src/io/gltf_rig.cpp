@@ -5,6 +5,13 @@
 
 namespace thicket::detail {
 
+namespace {
+/// A NaN would pass for sorted, and cannot be written out again.
+bool finite(const std::vector<float>& values) {
+    return std::all_of(values.begin(), values.end(), [](float v) { return std::isfinite(v); });
+}
+} // namespace
+
 GltfRig::GltfRig(const GltfReader& reader) : m_reader(reader), m_parent(reader.model.nodes.size(), -1) {
     const auto count = static_cast<int>(m_parent.size());
     for (int i = 0; i < count; ++i)
@@ -120,7 +127,7 @@ Result<void> GltfRig::addAnimation(const tinygltf::Animation& animation) {
         own.times.assign(times->begin(), times->end());
         own.values.assign(values->begin(), values->end());
         if (own.times.empty() || own.values.size() % own.times.size() != 0 ||
-            !std::is_sorted(own.times.begin(), own.times.end()))
+            !std::is_sorted(own.times.begin(), own.times.end()) || !finite(own.times) || !finite(own.values))
             return m_reader.bad("an animation has not one value for each of its times, or its times fall");
         out.channels.push_back(std::move(own));
     }

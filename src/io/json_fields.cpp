@@ -74,4 +74,18 @@ SwitchRule decodeRule(const ordered_json& object, const std::string& path) {
     return rule;
 }
 
+ordered_json encode(const ViewGrid& grid) {
+    return {{"layout", "hemi-octahedral"}, {"across", grid.across}, {"centre", array3(grid.centre)},
+            {"half", grid.half},           {"texels", grid.texels}, {"gutter", kViewGutter}};
+}
+
+ViewGrid decodeViews(const ordered_json& in, const std::string& path) {
+    ViewGrid grid;
+    grid.across = static_cast<int>(number(in, "across", path, 2, 32));
+    grid.centre = vector3(in, "centre", path);
+    grid.half = number(in, "half", path, 0, 1e12);
+    grid.texels = static_cast<int>(number(in, "texels", path, 1, 4096));
+    return grid;
+}
+
 } // namespace thicket::json

@@ -1,6 +1,7 @@
 #pragma once
 // JSON values in and out with errors that name the field.
 
+#include "bake/impostor.h"
 #include "base/result.h"
 #include "mesh/care.h"
 #include "switching/chain_rule.h"
@@ -52,5 +53,8 @@ ordered_json encode(const SwitchRule& rule);
 ordered_json encode(const Care& care);
 Care decodeCare(const ordered_json& list, const std::string& path);
 SwitchRule decodeRule(const ordered_json& object, const std::string& path);
+
+ordered_json encode(const ViewGrid& grid);
+ViewGrid decodeViews(const ordered_json& in, const std::string& path);
 
 } // namespace thicket::json

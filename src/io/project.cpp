@@ -33,12 +33,20 @@ ordered_json encodeLevel(const Level& level) {
         out["content"] = level.content;
     if (level.surfaces)
         out["ownSurfaces"] = true;
+    if (level.views.across > 0)
+        out["views"] = json::encode(level.views);
     if (const MaterialChoice& m = level.materials; m.any())
         out["materials"] = {{"halvings", m.halvings},     {"dropNormals", m.dropNormals},
                             {"dropDetail", m.dropDetail}, {"opaque", m.opaque},
                             {"merge", m.merge},           {"mergedSide", m.mergedSide}};
     if (level.pieces > 0)
         out["pieces"] = level.pieces;
+    if (level.posed > 0)
+        out["posed"] = level.posed;
+    if (level.driftTexels)
+        out["driftTexels"] = *level.driftTexels;
+    if (level.driftDegrees)
+        out["driftDegrees"] = *level.driftDegrees;
     if (level.fixed)
         out["fixed"] = json::encode(*level.fixed);
     return out;
@@ -48,12 +56,15 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     Level level;
     const auto origin = json::get<std::string>(in, "origin", path);
     if (!originFromKey(origin))
-        throw json::FieldError(path + "origin: \"" + origin + "\" is not source, collapsed, cards or hand-made");
+        throw json::FieldError(path + "origin: \"" + origin +
+                               "\" is not source, collapsed, rebuilt, cards, impostor or hand-made");
     level.origin = *originFromKey(origin);
     level.content = json::get<std::string>(in, "content", path, "");
     level.pieces = json::get<std::uint32_t>(in, "pieces", path, 0U);
     if (json::get<bool>(in, "ownSurfaces", path, false))
         level.surfaces = std::make_shared<const Surfaces>(); // filled from the file beside the project
+    if (in.contains("views"))
+        level.views = json::decodeViews(json::get<ordered_json>(in, "views", path), path + "views.");
     if (in.contains("materials")) {
         const auto m = json::get<ordered_json>(in, "materials", path);
         const std::string at = path + "materials.";
@@ -71,6 +82,12 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     level.promised = json::number(in, "promised", path, 0, 1e12);
     level.p99 = json::number(in, "p99", path, 0, 1e12);
     level.rms = json::number(in, "rms", path, 0, 1e12);
+    if (in.contains("posed"))
+        level.posed = json::number(in, "posed", path, 0, 1e12);
+    if (in.contains("driftTexels"))
+        level.driftTexels = json::number(in, "driftTexels", path, 0, 1e12);
+    if (in.contains("driftDegrees"))
+        level.driftDegrees = json::number(in, "driftDegrees", path, 0, 180);
     level.locked = json::get<bool>(in, "locked", path, false);
     if (in.contains("fixed"))
         level.fixed = json::decodeFixed(in["fixed"], path + "fixed.");
@@ -95,7 +112,11 @@ ordered_json encodeSubject(const Subject& s, const fs::path& folder) {
     out["levels"] = ordered_json::array();
     for (const Level& level : s.levels)
         out["levels"].push_back(encodeLevel(level));
-    out["pieces"] = {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.keepPieces}};
+    out["pieces"] = {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.cutRules.keepPieces}};
+    if (s.cutRules.reuseVertices)
+        out["reuseVertices"] = true;
+    if (s.cutRules.symmetric)
+        out["symmetric"] = true;
     if (s.care)
         out["care"] = json::encode(*s.care);
     if (careIsNewer(s)) // of the care that levels were cut with, only whether it is this one matters
@@ -131,8 +152,10 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
         const auto pieces = json::get<ordered_json>(in, "pieces", path);
         s.pieces = json::get<std::uint32_t>(pieces, "count", path + "pieces.");
         s.aggregate = json::get<bool>(pieces, "aggregate", path + "pieces.");
-        s.keepPieces = json::get<bool>(pieces, "keep", path + "pieces.");
+        s.cutRules.keepPieces = json::get<bool>(pieces, "keep", path + "pieces.");
     }
+    s.cutRules.reuseVertices = json::get<bool>(in, "reuseVertices", path, false);
+    s.cutRules.symmetric = json::get<bool>(in, "symmetric", path, false);
     const auto curve = json::get<ordered_json>(in, "curve", path);
     s.curve.triangles = json::get<std::vector<std::uint32_t>>(curve, "triangles", path + "curve.");
     s.curve.deviation = json::get<std::vector<double>>(curve, "deviation", path + "curve.");
@@ -280,7 +303,7 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
 
 /// The source and what came with it are in the source file; everything else is ours to keep.
 bool keptBeside(const Level& level) {
-    return level.origin == LevelOrigin::Collapsed || level.origin == LevelOrigin::Cards ||
+    return level.origin == LevelOrigin::Collapsed || ofPictures(level.origin) || level.origin == LevelOrigin::Rebuilt ||
            (level.origin == LevelOrigin::HandMade && level.surfaces);
 }
 

@@ -1,3 +1,4 @@
+#include "base/text.h"
 #include "io/gltf_reader.h"
 
 #include <algorithm>
@@ -221,6 +222,16 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         }
     }
 
+    // Far from the origin floats are coarse (1 m at 10,000 km), so what was placed there is brought near it.
+    constexpr double kFar = 10'000; // metres: there a float's step is a millimetre
+    Vec3d shift(0, 0, 0);
+    if (!placed.empty() && placed.front().transform.translation().norm() > kFar)
+        shift = placed.front().transform.translation().array().round();
+    for (Placed& p : placed)
+        p.transform.pretranslate(-shift);
+    for (auto& [node, transform] : transformOf)
+        transform.pretranslate(-shift);
+
     Surfaces surfaces;
     readSurfaces(model, surfaces);
     std::vector<ImportedSubject> subjects;
@@ -317,6 +328,10 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         if (subject.levels.empty())
             continue;
         subject.surfaces = surfaces;
+        if (shift.squaredNorm() > 0)
+            subject.notes.push_back(fmt::format(
+                "stood {} from the origin; moved by {:.0f}, {:.0f}, {:.0f} m so that nothing is rounded away",
+                length(shift.norm()), -shift.x(), -shift.y(), -shift.z()));
         auto rig = f.rig.finish();
         if (!rig)
             return rig.error();

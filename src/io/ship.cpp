@@ -42,6 +42,14 @@ std::string encodeChain(const Subject& subject, const View& view) {
             {"deviation",
              {{"max", level.deviation}, {"promised", level.promised}, {"p99", level.p99}, {"rms", level.rms}}},
             {"fromMetres", from}};
+        if (level.views.across > 0)
+            out["views"] = json::encode(level.views);
+        if (level.posed > 0)
+            out["posedDeviation"] = level.posed;
+        if (level.driftTexels)
+            out["textureDriftTexels"] = *level.driftTexels;
+        if (level.driftDegrees)
+            out["normalDriftDegrees"] = *level.driftDegrees;
         if (i > 0) {
             out["fromScreenHeight"] = screenHeight(view, subject.radius, from + subject.radius);
             out["pixelErrorThere"] = pixelError(view, level.promised, from);
@@ -75,6 +83,34 @@ std::vector<double> coveragesOf(const Subject& subject, const View& view) {
     return out;
 }
 
+/// The same mesh with its vertices in the order of one that was read back: where levels share vertices that is the
+/// source's order. As it is when a vertex is missing, so that the difference shows.
+std::shared_ptr<const Mesh> inOrderOf(const Mesh& read, const std::shared_ptr<const Mesh>& mesh) {
+    if (read.positions == mesh->positions || read.vertexCount() != mesh->vertexCount())
+        return mesh;
+    const std::vector<std::uint32_t> from = findVertices(*mesh, read);
+    if (from.empty())
+        return mesh;
+    Mesh out;
+    const auto gather = [&from](auto& to, const auto& values) {
+        for (const std::uint32_t v : from)
+            if (!values.empty())
+                to.push_back(values[v]);
+    };
+    gather(out.positions, mesh->positions);
+    gather(out.normals, mesh->normals);
+    gather(out.uvs, mesh->uvs);
+    gather(out.colors, mesh->colors);
+    out.extras.eachWith(mesh->extras, gather);
+    std::vector<std::uint32_t> to(from.size());
+    for (std::uint32_t i = 0; i < from.size(); ++i)
+        to[from[i]] = i;
+    for (const std::uint32_t v : mesh->indices)
+        out.indices.push_back(to[v]);
+    out.parts = mesh->parts;
+    return std::make_shared<const Mesh>(std::move(out));
+}
+
 Result<void> compare(const fs::path& file, const Subject& subject, const JobContext& job) {
     auto back = readModel(file, job);
     const auto differs = [&](const std::string& what) {
@@ -86,8 +122,9 @@ Result<void> compare(const fs::path& file, const Subject& subject, const JobCont
     if (back->size() != 1 || back->front().levels.size() != subject.levels.size())
         return differs("it holds another number of levels");
     for (std::size_t i = 0; i < subject.levels.size(); ++i) {
-        const Mesh& was = *subject.levels[i].mesh;
         const Mesh& is = back->front().levels[i].mesh;
+        const std::shared_ptr<const Mesh> wasOrdered = inOrderOf(is, subject.levels[i].mesh);
+        const Mesh& was = *wasOrdered;
         if (is.indices != was.indices || is.positions != was.positions || is.uvs != was.uvs)
             return differs(fmt::format("level {} differs", i));
         bool extras = is.extras.morphs.size() == was.extras.morphs.size();
@@ -125,7 +162,7 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         const auto glb = [&](const char* suffix, GlbLevels how) -> Result<void> {
             const fs::path file = folder / (base + suffix);
             const auto bytes = encodeGlb(subject.name, set.meshes, set.surfaces, how, coveragesOf(subject, scene.view),
-                                         subject.rig.get());
+                                         subject.rig.get(), subject.cutRules.reuseVertices, viewsOf(subject));
             if (auto done = writeFile(file, bytes); !done)
                 return done;
             if (auto same = compare(file, subject, job); !same)

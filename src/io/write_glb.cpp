@@ -1,5 +1,7 @@
 #include "io/write_glb.h"
 
+#include "io/json_fields.h"
+
 #include <cstring>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -123,8 +125,18 @@ struct Writer {
         root["animations"].push_back(out);
     }
 
-    std::size_t mesh(const std::string& name, const Mesh& m) {
+    /// A level's vertices as accessors, and how many there are.
+    struct Vertices {
         ordered_json attributes;
+        ordered_json targets = ordered_json::array();
+        ordered_json targetNames = ordered_json::array();
+        std::size_t count = 0;
+    };
+
+    Vertices vertices(const Mesh& m) {
+        Vertices out;
+        ordered_json& attributes = out.attributes;
+        out.count = m.positions.size();
         const std::size_t n = m.positions.size();
         attributes["POSITION"] =
             accessor(view(m.positions.data(), n * sizeof(Vec3f), kVertexTarget), 0, kFloat, n, "VEC3");
@@ -155,23 +167,28 @@ struct Writer {
         extra("TANGENT", e.tangents, kFloat, "VEC4");
         extra("JOINTS_0", e.joints, kUnsignedShort, "VEC4");
         extra("WEIGHTS_0", e.weights, kFloat, "VEC4");
-        ordered_json targets = ordered_json::array();
-        ordered_json targetNames = ordered_json::array();
         for (const MorphTarget& morph : e.morphs) {
             ordered_json target;
             target["POSITION"] = moves(morph.moves);
             if (!morph.normalMoves.empty())
                 target["NORMAL"] = moves(morph.normalMoves);
-            targets.push_back(target);
-            targetNames.push_back(morph.name);
+            out.targets.push_back(target);
+            out.targetNames.push_back(morph.name);
         }
+        return out;
+    }
+
+    /// `indices`: into the vertices; those of the mesh itself, or of the level whose vertices it uses.
+    std::size_t mesh(const std::string& name, const Mesh& m, const Vertices& v,
+                     const std::vector<std::uint32_t>& indices) {
+        const auto& [attributes, targets, targetNames, count] = v;
         std::size_t indexView = 0;
-        const bool small = n < 65535;
+        const bool small = count < 65535;
         if (small) {
-            const std::vector<std::uint16_t> narrow(m.indices.begin(), m.indices.end());
+            const std::vector<std::uint16_t> narrow(indices.begin(), indices.end());
             indexView = view(narrow.data(), narrow.size() * 2, kIndexTarget);
         } else {
-            indexView = view(m.indices.data(), m.indices.size() * 4, kIndexTarget);
+            indexView = view(indices.data(), indices.size() * 4, kIndexTarget);
         }
         ordered_json primitives = ordered_json::array();
         for (const MeshPart& part : m.parts) {
@@ -185,8 +202,8 @@ struct Writer {
                 primitives.back()["targets"] = targets;
         }
         root["meshes"].push_back({{"name", name}, {"primitives", primitives}});
-        skinned.push_back(!e.joints.empty());
-        morphs.push_back(!e.morphs.empty());
+        skinned.push_back(!m.extras.joints.empty());
+        morphs.push_back(!m.extras.morphs.empty());
         if (!targets.empty()) {
             root["meshes"].back()["extras"]["targetNames"] = targetNames;
             if (morphWeights.size() == targets.size())
@@ -271,17 +288,28 @@ struct Writer {
 
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
                                  const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages,
-                                 const Rig* rig) {
+                                 const Rig* rig, bool shareVertices, const std::vector<ViewGrid>& views) {
     Writer writer;
     writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
     writer.root["scene"] = 0;
     if (rig != nullptr)
         writer.morphWeights = rig->morphWeights;
     ordered_json sceneNodes = ordered_json::array();
+    Writer::Vertices first;
     for (std::size_t i = 0; i < levels.size(); ++i) {
         const std::string levelName = fmt::format("{}_LOD{}", name, i);
-        const std::size_t mesh = writer.mesh(levelName, *levels[i]);
+        std::vector<std::uint32_t> indices = levels[i]->indices;
+        const auto found =
+            shareVertices && i > 0 ? findVertices(*levels.front(), *levels[i]) : std::vector<std::uint32_t>();
+        for (std::uint32_t& index : indices)
+            index = found.empty() ? index : found[index];
+        if (i == 0)
+            first = writer.vertices(*levels[0]);
+        const std::size_t mesh =
+            writer.mesh(levelName, *levels[i], i == 0 || !found.empty() ? first : writer.vertices(*levels[i]), indices);
         writer.root["nodes"].push_back({{"name", levelName}, {"mesh", mesh}});
+        if (i < views.size() && views[i].across > 0)
+            writer.root["nodes"].back()["extras"]["viewGrid"] = json::encode(views[i]);
         if (i == 0 || how == GlbLevels::Named)
             sceneNodes.push_back(i);
     }

@@ -11,10 +11,13 @@ enum class GlbLevels {
 };
 
 /// The bytes of a GLB. Geometry is written as it is (floats, 32-bit or 16-bit indices); pictures are passed on
-/// unchanged. `rig`: null, or what the meshes' joints and morph targets belong to. `coverages`: for Extension, the
-/// screen height (share of the viewport) down to which each level shows, one a level.
+/// unchanged. A level whose vertices are all among the first level's is written with indices into that one's, when
+/// `shareVertices`. `rig`: null, or what the meshes' joints and morph targets belong to. `views`: one a level or none:
+/// those of impostors are written into their node's extras. `coverages`: for Extension, the screen height (share of the
+/// viewport) down to which each level shows, one a level.
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
                                  const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages,
-                                 const Rig* rig = nullptr);
+                                 const Rig* rig = nullptr, bool shareVertices = false,
+                                 const std::vector<ViewGrid>& views = {});
 
 } // namespace thicket

@@ -45,12 +45,14 @@ std::string originKey(LevelOrigin origin) {
     return origin == LevelOrigin::Source      ? "source"
            : origin == LevelOrigin::Collapsed ? "collapsed"
            : origin == LevelOrigin::Cards     ? "cards"
+           : origin == LevelOrigin::Rebuilt   ? "rebuilt"
+           : origin == LevelOrigin::Impostor  ? "impostor"
                                               : "hand-made";
 }
 
 std::optional<LevelOrigin> originFromKey(const std::string& key) {
-    for (const LevelOrigin origin :
-         {LevelOrigin::Source, LevelOrigin::Collapsed, LevelOrigin::HandMade, LevelOrigin::Cards})
+    for (const LevelOrigin origin : {LevelOrigin::Source, LevelOrigin::Collapsed, LevelOrigin::HandMade,
+                                     LevelOrigin::Cards, LevelOrigin::Rebuilt, LevelOrigin::Impostor})
         if (originKey(origin) == key)
             return origin;
     return std::nullopt;
@@ -145,6 +147,26 @@ LevelSet joinLevels(const Subject& subject) {
         set.meshes.push_back(std::make_shared<const Mesh>(std::move(mesh)));
     }
     return set;
+}
+
+std::vector<ViewGrid> viewsOf(const Subject& subject) {
+    std::vector<ViewGrid> out;
+    for (const Level& level : subject.levels)
+        out.push_back(level.views);
+    return out;
+}
+
+double sharedVertexBytes(const Subject& subject) {
+    if (!subject.cutRules.reuseVertices || !subject.levels.front().mesh || subject.levels.front().vertices == 0)
+        return 0;
+    const Mesh& source = *subject.levels.front().mesh;
+    const double vertex =
+        static_cast<double>(source.bytes() - source.indices.size() * sizeof(std::uint32_t)) / source.vertexCount();
+    double bytes = 0;
+    for (const Level& level : subject.levels)
+        if (level.origin == LevelOrigin::Collapsed && !level.materials.merge)
+            bytes += vertex * level.vertices;
+    return bytes;
 }
 
 std::vector<LevelCost> costsOf(const Subject& subject) {

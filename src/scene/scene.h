@@ -2,6 +2,7 @@
 // The whole of a project's state: subjects with their chains, placed copies, routes, devices. Plain values; meshes are
 // shared and never changed once made, so copying a subject (for undo, for a job) is cheap.
 
+#include "bake/impostor.h"
 #include "bake/lighten.h"
 #include "mesh/care.h"
 #include "mesh/findings.h"
@@ -22,7 +23,11 @@ std::string roleName(Role role); ///< "Working piece"
 std::string roleKey(Role role);  ///< "working-piece", for files and the command line
 std::optional<Role> roleFromKey(const std::string& key);
 
-enum class LevelOrigin { Source, Collapsed, HandMade, Cards };
+enum class LevelOrigin { Source, Collapsed, HandMade, Cards, Rebuilt, Impostor };
+/// Made of pictures of the subject: judged by outlines, not by distances between surfaces.
+constexpr bool ofPictures(LevelOrigin origin) {
+    return origin == LevelOrigin::Cards || origin == LevelOrigin::Impostor;
+}
 std::string originKey(LevelOrigin origin); ///< "collapsed", for files
 std::optional<LevelOrigin> originFromKey(const std::string& key);
 
@@ -31,7 +36,8 @@ struct Level {
     std::string
         content; ///< hash of the mesh and of surfaces of its own: names the file it is kept in beside the project
     std::shared_ptr<const Surfaces> surfaces; ///< its own, in place of the subject's; usually none
-    MaterialChoice materials;                 ///< how `surfaces` of a cut level came about
+    ViewGrid views;           ///< of an impostor: what its one rectangle turns through; `mesh` is its front
+    MaterialChoice materials; ///< how `surfaces` of a cut level came about
     std::uint32_t triangles = 0;
     std::uint32_t vertices = 0;
     std::uint32_t draws = 0;
@@ -42,7 +48,18 @@ struct Level {
     double promised = 0;  ///< what switching relies on: deviation and a little more
     double p99 = 0;
     double rms = 0;
+    double posed = 0;                   ///< largest found at moments of its animations; `promised` covers it
+    std::optional<double> driftTexels;  ///< 99 % of the surface shows its texture closer to its place than that
+    std::optional<double> driftDegrees; ///< 99 % of its normals turn less
     std::optional<FixedSwitch> fixed;
+};
+
+/// What every cut of a subject holds to. Changing it takes another record.
+struct CutRules {
+    bool keepPieces = false;    ///< loose pieces stay in every level, however small they get on screen
+    bool reuseVertices = false; ///< all levels use the source's own vertices; loose pieces then stay
+    bool symmetric = false;     ///< levels of a symmetric source are symmetric; loose pieces then stay
+    bool operator==(const CutRules&) const = default;
 };
 
 struct SourceFile {
@@ -60,9 +77,9 @@ struct Subject {
     std::shared_ptr<const Rig> rig; ///< null: it does not move
     std::vector<Level> levels;      ///< finest first
     SwitchRule rule;
-    std::uint32_t pieces = 1;            ///< loose pieces of L0, as its record found them
-    bool aggregate = false;              ///< far levels have fewer of them, grown to hold the cover
-    bool keepPieces = false;             ///< loose pieces stay in every level, however small they get on screen
+    std::uint32_t pieces = 1; ///< loose pieces of L0, as its record found them
+    bool aggregate = false;   ///< far levels have fewer of them, grown to hold the cover
+    CutRules cutRules;
     std::shared_ptr<const Care> care;    ///< what is painted; null: nothing
     std::shared_ptr<const Care> careCut; ///< as it was when the levels were cut
     Bounds bounds;                       ///< of L0, own space
@@ -148,6 +165,11 @@ struct LevelSet {
     std::vector<std::shared_ptr<const Mesh>> meshes;
 };
 LevelSet joinLevels(const Subject& subject);
+
+/// One a level: the views of those that are impostors.
+std::vector<ViewGrid> viewsOf(const Subject& subject);
+/// Bytes of vertices that the levels of a subject need not have because they use the source's.
+double sharedVertexBytes(const Subject& subject);
 
 /// Costs of the levels as the selector needs them.
 std::vector<LevelCost> costsOf(const Subject& subject);

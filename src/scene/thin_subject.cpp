@@ -1,7 +1,11 @@
 #include "scene/thin_subject.h"
 
 #include "base/text.h"
+#include "measure/drift.h"
+#include "measure/pose_deviation.h"
+#include "reduce/mirror.h"
 #include "reduce/pieces.h"
+#include "reduce/rebuild.h"
 
 #include <algorithm>
 #include <chrono>
@@ -11,6 +15,7 @@ namespace thicket {
 namespace {
 constexpr double kNearTheEnd = 1.15; // a target this close to the record's end is not taken as it is
 constexpr double kMostOff = 0.1;     // of the diagonal; a level farther off is no longer the subject
+constexpr double kPosedMargin = 1.15; // for what lies between the moments that were measured
 constexpr double kLeastGain = 0.7;   // a level heavier than this share of the one before does not pay
 void insertByWeight(Subject& subject, Level level) {
     const auto at = std::find_if(subject.levels.begin() + 1, subject.levels.end(),
@@ -18,6 +23,21 @@ void insertByWeight(Subject& subject, Level level) {
     subject.levels.insert(at, std::move(level));
 }
 
+} // namespace
+
+namespace {
+Result<Record> recordBy(const Subject& subject, const ThinState& state, const ReduceOptions& options,
+                        const JobContext& job) {
+    if (!subject.cutRules.symmetric)
+        return recordCollapses(*state.source, options, job);
+    const auto plane = findMirror(*state.source, *state.query, job.part(0, 0.1));
+    if (job.cancelled())
+        return cancelledError();
+    if (!plane)
+        return Error{ErrorCode::BadInput, "", "it is not symmetric across X, Y or Z through its middle",
+                     "leave its levels free to be uneven"};
+    return recordMirrored(*state.source, *state.query, *plane, options, job.part(0.1, 1));
+}
 } // namespace
 
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job) {
@@ -28,22 +48,27 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     const std::vector<float> care = state.care ? careOf(*state.source, *state.care) : std::vector<float>();
     ReduceOptions careful = options;
     careful.care = care;
-    auto record = recordCollapses(*state.source, careful, job.part(0, 0.7));
+    careful.reuseVertices = subject.cutRules.reuseVertices;
+    state.query = std::make_shared<const SurfaceQuery>(*state.source);
+    auto record = recordBy(subject, state, careful, job.part(0, 0.7));
     if (!record) {
         Error error = record.error();
         error.where = subject.name;
         return error;
     }
     state.recordMs = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
-    state.query = std::make_shared<const SurfaceQuery>(*state.source);
-    state.keepPieces = subject.keepPieces;
+    state.cutRules = subject.cutRules;
     auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8), care);
     if (!curve)
         return curve.error();
-    if (subject.keepPieces) {
+    const CutRules& rules = subject.cutRules;
+    if (rules.keepPieces || rules.reuseVertices || rules.symmetric) {
         record->pieces = countPieces(*record);
     } else {
-        if (auto done = dropPieces(*record, *curve, {}, job.part(0.8, 0.9)); !done)
+        PieceOptions pieces;
+        pieces.source = state.source.get();
+        pieces.care = care;
+        if (auto done = dropPieces(*record, *curve, pieces, job.part(0.8, 0.9)); !done)
             return done.error();
         if (!record->drops.empty()) {
             curve = measureCurve(*state.source, *state.query, *record, job.part(0.9, 1), care);
@@ -82,8 +107,9 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
                 break;
         }
         const auto n = static_cast<double>(targets.size());
-        auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
-                              job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n), timings);
+        auto level =
+            cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
+                     job.part(0.95 * static_cast<double>(i) / n, 0.95 * static_cast<double>(i + 1) / n), timings);
         if (!level) {
             if (level.error().code == ErrorCode::Cancelled)
                 return level.error();
@@ -99,6 +125,8 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     }
     if (out.levels.size() == 1 && kept.empty())
         return last;
+    if (auto judged = judgeLevels(subject, state, std::span(out.levels).subspan(1), job.part(0.95, 1)); !judged)
+        return judged.error();
     out.levels.insert(out.levels.end(), kept.begin(), kept.end());
     const auto isKept = [](const Level& l) { return l.locked || l.origin != LevelOrigin::Collapsed; };
     std::stable_sort(out.levels.begin() + 1, out.levels.end(), [&isKept](const Level& a, const Level& b) {
@@ -112,30 +140,103 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     return out;
 }
 
+Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::span<Level> levels,
+                         const JobContext& job) {
+    const std::vector<int> texels = texelsAcross(*subject.surfaces);
+    DriftOptions options;
+    options.texelsAcross = texels;
+    std::vector<const Mesh*> meshes;
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        job.report(0.6 * static_cast<double>(i) / static_cast<double>(levels.size()), "measuring drift");
+        meshes.push_back(levels[i].mesh.get());
+        // Merged materials have a layout of their own.
+        if (levels[i].materials.merge)
+            continue;
+        const auto drift = measureDrift(*state.source, *state.query, *levels[i].mesh, options, job);
+        if (!drift)
+            return drift.error();
+        levels[i].driftTexels = drift->textureTexels ? std::optional(drift->textureTexels->p99) : std::nullopt;
+        levels[i].driftDegrees = drift->normalDegrees ? std::optional(drift->normalDegrees->p99) : std::nullopt;
+    }
+    if (!subject.rig)
+        return {};
+    const auto posed = deviationInPoses(*state.source, meshes, *subject.rig, {}, job.part(0.6, 1));
+    if (!posed)
+        return posed.error();
+    for (std::size_t i = 0; i < levels.size(); ++i) {
+        levels[i].posed = (*posed)[i].max;
+        levels[i].promised = std::max(levels[i].promised, kPosedMargin * levels[i].posed);
+    }
+    return {};
+}
+
 Level levelFrom(CutLevel cut) {
     Level level = levelFrom(std::make_shared<const Mesh>(std::move(cut.mesh)), cut.deviation, LevelOrigin::Collapsed);
     level.pieces = cut.pieces;
     return level;
 }
 
+namespace {
+/// A level of pictures in its place by triangles; an unlocked one of its kind goes.
+Subject withPictures(const Subject& subject, BakedLevel baked, LevelOrigin origin, const ViewGrid& views) {
+    Level level;
+    level.mesh = std::make_shared<const Mesh>(std::move(baked.mesh));
+    level.surfaces = std::make_shared<const Surfaces>(std::move(baked.surfaces));
+    level.origin = origin;
+    level.views = views;
+    level.triangles = level.mesh->triangleCount();
+    level.vertices = level.mesh->vertexCount();
+    level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+    level.deviation = baked.difference.shift;
+    level.promised = baked.difference.shift + baked.difference.cell; // found on a grid of such cells
+    level.p99 = baked.difference.p99;
+    level.rms = baked.difference.rms;
+    level.content = levelContent(level);
+    Subject out = subject;
+    std::erase_if(out.levels, [origin](const Level& l) { return l.origin == origin && !l.locked; });
+    insertByWeight(out, std::move(level));
+    return out;
+}
+} // namespace
+
 Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job) {
     auto baked = bakeCards(*subject.levels.front().mesh, *subject.surfaces, options, job);
     if (!baked)
         return baked.error();
-    Level level;
-    level.mesh = std::make_shared<const Mesh>(std::move(baked->mesh));
-    level.surfaces = std::make_shared<const Surfaces>(std::move(baked->surfaces));
-    level.origin = LevelOrigin::Cards;
-    level.triangles = level.mesh->triangleCount();
-    level.vertices = level.mesh->vertexCount();
-    level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
-    level.deviation = baked->difference.shift;
-    level.promised = baked->difference.shift + baked->difference.cell; // found on a grid of such cells
-    level.p99 = baked->difference.p99;
-    level.rms = baked->difference.rms;
-    level.content = levelContent(level);
+    return withPictures(subject, std::move(*baked), LevelOrigin::Cards, {});
+}
+
+Result<Subject> addImpostor(const Subject& subject, const ImpostorOptions& options, const JobContext& job) {
+    auto baked = bakeImpostor(*subject.levels.front().mesh, *subject.surfaces, options, job);
+    if (!baked)
+        return baked.error();
+    return withPictures(subject, std::move(baked->level), LevelOrigin::Impostor, baked->grid);
+}
+
+Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::uint32_t triangles,
+                           const JobContext& job) {
+    // From a level with a few times the triangles: as near to the source as matters, and quickly gone through.
+    constexpr double kBeginWith = 3;
+    const Mesh start = cutRecord(*state.record, static_cast<std::uint32_t>(kBeginWith * triangles));
+    RebuildOptions options;
+    options.triangles = triangles;
+    auto mesh = rebuildEven(*state.source, *state.query, start, options, job.part(0, 0.8));
+    if (!mesh) {
+        Error error = mesh.error();
+        error.where = subject.name;
+        return error;
+    }
+    if (mesh->triangleCount() >= subject.levels.front().triangles)
+        return Error{ErrorCode::CheckFailed, subject.name,
+                     "rebuilt evenly it has " + grouped(mesh->triangleCount()) + " triangles, no fewer than the source",
+                     "ask for fewer; its hard edges need many"};
+    const auto deviation = measureDeviation(*state.source, *state.query, *mesh, {}, job.part(0.8, 0.9));
+    if (!deviation)
+        return deviation.error();
+    Level level = levelFrom(std::make_shared<const Mesh>(std::move(*mesh)), *deviation, LevelOrigin::Rebuilt);
+    if (auto judged = judgeLevels(subject, state, {&level, 1}, job.part(0.9, 1)); !judged)
+        return judged.error();
     Subject out = subject;
-    std::erase_if(out.levels, [](const Level& l) { return l.origin == LevelOrigin::Cards && !l.locked; });
     insertByWeight(out, std::move(level));
     return out;
 }
@@ -181,7 +282,7 @@ Subject withLevelsOf(const Subject& now, const Subject& thinned) {
     out.curve = thinned.curve;
     out.pieces = thinned.pieces;
     out.aggregate = thinned.aggregate;
-    out.keepPieces = thinned.keepPieces;
+    out.cutRules = thinned.cutRules;
     out.careCut = thinned.careCut;
     return out;
 }
@@ -213,6 +314,8 @@ Result<Subject> recutLevels(const Subject& subject, const ThinState& state, cons
             continue; // so light that this record does not reach it: the level stays as it was
         }
         Level made = levelFrom(std::move(*cut));
+        if (auto judged = judgeLevels(subject, state, {&made, 1}, job); !judged)
+            return judged.error();
         made.fixed = out.levels[i].fixed;
         made.materials = out.levels[i].materials;
         if (made.materials.any())
@@ -231,7 +334,8 @@ Subject restoreLevels(const Subject& subject, const ThinState& state) {
     for (Level& level : out.levels)
         if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
             level.pieces = piecesLeft(*state.record, level.triangles);
-            auto plain = std::make_shared<const Mesh>(cutRecord(*state.record, level.triangles));
+            auto cut = cutAndPolish(*state.source, *state.query, *state.record, level.triangles, {});
+            auto plain = std::make_shared<const Mesh>(std::move(*cut));
             level.triangles = plain->triangleCount();
             // A picture that cannot be read any more leaves the level with its subject's materials.
             if (!dressLevel(subject, level, plain, {})) {

@@ -2,6 +2,7 @@
 // Thinning one subject: what the window's button, the command line and a reopened project all do.
 
 #include "bake/cards.h"
+#include "bake/impostor.h"
 #include "scene/scene.h"
 
 namespace thicket {
@@ -13,11 +14,11 @@ struct ThinState {
     std::shared_ptr<const SurfaceQuery> query;
     DeviationCurve curve;
     double recordMs = 0;
-    bool keepPieces = false; ///< as the subject said when it was recorded
+    CutRules cutRules; ///< as the subject said when it was recorded
     std::shared_ptr<const Care> care;
 
     [[nodiscard]] bool fits(const Subject& subject) const {
-        return source == subject.levels.front().mesh && keepPieces == subject.keepPieces && care == subject.care;
+        return source == subject.levels.front().mesh && cutRules == subject.cutRules && care == subject.care;
     }
 };
 
@@ -33,9 +34,23 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
 
 Level levelFrom(CutLevel cut);
 
+/// Measures besides deviation: texture and normal drift, and the deviation while it moves, which `promised` then covers
+/// too. Of levels that were cut from the record. ERRORS Cancelled.
+Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::span<Level> levels,
+                         const JobContext& job);
+
 /// Adds crossed cards as a level, in its place by triangles; unlocked cards that were there go. Its deviation is that
 /// of the outlines, so the allowance decides about it as about any other. REQUIRES L0 has its mesh. ERRORS Cancelled.
 Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job);
+
+/// Adds a grid of views on one rectangle as a level; an unlocked one that was there goes. As for cards, its deviation
+/// is that of the outlines. REQUIRES L0 has its mesh. ERRORS Cancelled.
+Result<Subject> addImpostor(const Subject& subject, const ImpostorOptions& options, const JobContext& job);
+
+/// Adds a level of about so many triangles of one size (`rebuildEven`), measured against L0, in its place by triangles.
+/// ERRORS Cancelled, BadInput, and CheckFailed when what comes out is no lighter than L0.
+Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::uint32_t triangles,
+                           const JobContext& job);
 
 /// Adds a mesh made elsewhere as a level with its own materials, measured against L0, in its place by triangles.
 /// ERRORS Cancelled; BadInput when it is not lighter than L0.

@@ -2,6 +2,7 @@
 #include "app/main_window.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
+#include "app/thin/play_bar.h"
 #include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
@@ -497,15 +498,95 @@ TEST_F(WindowTest, keeping_every_piece_cuts_anew_as_one_step) {
     EXPECT_EQ(window->bench().subject()->pieces, 21U);
     const std::uint32_t light = fewest();
     EXPECT_EQ(window->bench().subject()->levels.back().pieces, 1U);
-    window->bench().setKeepPieces(window->bench().subjectId(), true);
-    EXPECT_TRUE(window->bench().keepsPieces(window->bench().subjectId())) << "shown as asked for while it runs";
+    window->bench().setCutRules(window->bench().subjectId(), {.keepPieces = true});
+    EXPECT_TRUE(window->bench().cutRules(window->bench().subjectId()).keepPieces) << "shown as asked for while it runs";
     waitForJobs();
     EXPECT_EQ(window->bench().subject()->levels.back().pieces, 21U);
-    EXPECT_TRUE(window->bench().subject()->keepPieces);
+    EXPECT_TRUE(window->bench().subject()->cutRules.keepPieces);
     EXPECT_GE(fewest(), light + 20 * 4);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_FALSE(window->bench().subject()->keepPieces);
+    EXPECT_FALSE(window->bench().subject()->cutRules.keepPieces);
     EXPECT_EQ(fewest(), light);
+}
+
+TEST_F(WindowTest, a_heron_is_played_held_and_put_to_rest) {
+    demo::Model model = demo::heron();
+    const fs::path file = folder.path() / "heron.glb";
+    ASSERT_TRUE(writeFile(file, encodeGlb("heron", {std::make_shared<const Mesh>(std::move(model.levels.front()))},
+                                          model.surfaces, GlbLevels::Named, {}, &model.rig)));
+    window->open({text(file)});
+    waitForJobs();
+    window->setStage(Stage::Thin);
+    Viewport& view = window->viewport();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.settled(); }, 20000));
+    ASSERT_TRUE(window->playBar().isVisible());
+    const auto picture = [&] {
+        QTest::qWait(150);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return view.settled(); }, 20000));
+        return view.grabFramebuffer();
+    };
+    const QImage rest = picture();
+    auto* slider = window->playBar().findChild<QSlider*>();
+    slider->setValue(250);
+    EXPECT_TRUE(view.inMotion());
+    EXPECT_FALSE(view.playing());
+    EXPECT_NE(picture(), rest) << "the pose is held";
+    QTest::keyClick(window.get(), Qt::Key_Space);
+    EXPECT_TRUE(view.playing());
+    const double before = view.moment().seconds;
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.moment().seconds != before; }, 5000));
+    QTest::keyClick(window.get(), Qt::Key_Space);
+    EXPECT_FALSE(view.playing());
+    for (auto* button : window->playBar().findChildren<QPushButton*>())
+        if (button->text() == QStringLiteral("At rest"))
+            QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_FALSE(view.inMotion());
+    EXPECT_EQ(picture(), rest);
+    window->open({text(ballFile(folder.path(), "ball.glb", 20))});
+    waitForJobs();
+    window->bench().selectSubject(window->bench().scene().subjects.back().id);
+    EXPECT_FALSE(window->playBar().isVisible()) << "a ball has nothing to play";
+}
+
+TEST_F(WindowTest, levels_are_rebuilt_baked_into_views_and_share_vertices_each_as_one_step) {
+    openBall(60);
+    window->setStage(Stage::Thin);
+    Workbench& bench = window->bench();
+    const std::uint32_t id = bench.subjectId();
+    bench.thinToRole(id);
+    waitForJobs();
+    const std::size_t levels = bench.subject()->levels.size();
+    const auto origins = [&](LevelOrigin origin) {
+        return std::count_if(bench.subject()->levels.begin(), bench.subject()->levels.end(),
+                             [origin](const Level& l) { return l.origin == origin; });
+    };
+    bench.addRebuilt(id, 500);
+    waitForJobs();
+    EXPECT_EQ(origins(LevelOrigin::Rebuilt), 1);
+    bench.addImpostor(id);
+    waitForJobs();
+    ASSERT_EQ(origins(LevelOrigin::Impostor), 1);
+    EXPECT_EQ(bench.subject()->levels.back().views.across, 8);
+    EXPECT_EQ(bench.subject()->levels.back().triangles, 2U);
+    // It turns with the camera: from two sides it is drawn, and not the same picture.
+    bench.selectLevel(static_cast<int>(bench.subject()->levels.size()) - 1);
+    window->arrange(Arrangement::LineUp);
+    QTest::qWait(100);
+    auto* reuse = window->findChild<QCheckBox*>(QStringLiteral("reuseVertices"));
+    auto* symmetric = window->findChild<QCheckBox*>(QStringLiteral("symmetric"));
+    reuse->click();
+    waitForJobs();
+    EXPECT_TRUE(bench.subject()->cutRules.reuseVertices);
+    EXPECT_EQ(origins(LevelOrigin::Rebuilt), 1) << "what was made otherwise stays";
+    EXPECT_TRUE(reuse->text().contains(QStringLiteral("saved"))) << reuse->text().toStdString();
+    symmetric->click();
+    waitForJobs();
+    EXPECT_TRUE(bench.subject()->cutRules.symmetric);
+    EXPECT_FALSE(bench.subject()->cutRules.reuseVertices) << "the two exclude each other";
+    for (int i = 0; i < 4; ++i)
+        QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(bench.subject()->levels.size(), levels);
+    EXPECT_EQ(bench.subject()->cutRules, CutRules());
 }
 
 TEST_F(WindowTest, what_is_changed_while_a_subject_is_thinned_stays) {

@@ -8,6 +8,8 @@
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
+#include "image/image.h"
+
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -108,6 +110,111 @@ TEST(Cli, thin_takes_every_kind_of_target) {
     EXPECT_LE(by[1]["deviation"]["max"].get<double>(), 0.01);
     EXPECT_GE(counts({"--role", "dressing"}).size(), 3U);
     EXPECT_GE(counts({}).size(), 3U);
+}
+
+TEST(Cli, thin_adds_cards_and_lightens_materials) {
+    const TempFolder folder;
+    Mesh mesh = shapes::texturedSphere(60, 30);
+    const std::uint32_t half = mesh.triangleCount() / 2;
+    mesh.parts = {{0, half, 0}, {half, mesh.triangleCount() - half, 1}};
+    Surfaces s;
+    s.materials.resize(2);
+    Pixels p{32, 32, std::vector<std::uint8_t>(4 * 32 * 32, 255)};
+    s.images = {encodePng(p, "white")};
+    s.materials[0].baseColorImage = 0;
+    const fs::path in = folder.path() / "two.glb";
+    ASSERT_TRUE(
+        writeFile(in, encodeGlb("two", {std::make_shared<const Mesh>(std::move(mesh))}, s, GlbLevels::Named, {})));
+    const std::string out = (folder.path() / "o.glb").string();
+    const Ran ran = run({"thin", in.string(), "-o", out, "--ratios", "0.3", "--merge-materials", "--halve-textures",
+                         "1", "--cards", "3", "--card-texels", "32", "--json"});
+    ASSERT_EQ(ran.code, 0) << ran.err;
+    const auto levels = ran.json()["subjects"][0]["levels"];
+    ASSERT_EQ(levels.size(), 3U);
+    EXPECT_EQ(levels[0]["draws"], 2);
+    EXPECT_EQ(levels[1]["draws"], 1);
+    EXPECT_EQ(levels[2]["origin"], "cards");
+    EXPECT_EQ(levels[2]["triangles"], 6);
+    EXPECT_GT(levels[2]["texture_bytes"], 0);
+    const auto read = readModel(out, {});
+    ASSERT_TRUE(read) << read.error().text();
+    ASSERT_EQ(read->front().levels.size(), 3U);
+    EXPECT_EQ(read->front().levels[1].mesh.parts.size(), 1U);
+
+    const Ran none = run({"thin", in.string(), "-o", out, "--care-color", "red"});
+    EXPECT_EQ(none.code, 1);
+    EXPECT_NE(none.err.find("no vertex colours"), std::string::npos);
+    EXPECT_EQ(run({"thin", in.string(), "-o", out, "--cards", "9"}).code, 2);
+    EXPECT_EQ(run({"thin", in.string(), "-o", out, "--card-texels", "64"}).code, 2) << "texels of no cards";
+    EXPECT_EQ(run({"thin", in.string(), "-o", out, "--care-color", "pink"}).code, 2);
+}
+
+TEST(Cli, thin_rebuilds_mirrors_shares_and_bakes_views) {
+    const TempFolder folder;
+    const fs::path in = ballFile(folder.path(), "ball.glb", 60);
+    const std::string out = (folder.path() / "o.glb").string();
+    const auto thinned = [&](std::vector<std::string> more) {
+        std::vector<std::string> args{"thin", in.string(), "-o", out, "--ratios", "0.3,0.05", "--json"};
+        args.insert(args.end(), more.begin(), more.end());
+        const Ran ran = run(args);
+        EXPECT_EQ(ran.code, 0) << ran.err;
+        return ran.json()["subjects"][0];
+    };
+    const auto shared = thinned({"--reuse-vertices"});
+    EXPECT_GT(shared["shared_vertex_bytes"], 1000);
+    EXPECT_TRUE(shared["levels"][1]["texture_drift_texels"].is_null()) << "it has no picture";
+    EXPECT_LT(shared["levels"][1]["normal_drift_degrees"], 10);
+    const auto sharedBytes = fs::file_size(out);
+    EXPECT_EQ(thinned({})["shared_vertex_bytes"], 0);
+    EXPECT_LT(sharedBytes, fs::file_size(out));
+    EXPECT_EQ(thinned({"--rebuild"})["levels"][1]["origin"], "rebuilt");
+    const auto views = thinned({"--views", "4", "--view-texels", "16"})["levels"];
+    EXPECT_EQ(views.back()["origin"], "impostor");
+    EXPECT_EQ(views.back()["triangles"], 2);
+    EXPECT_NE(run({"thin", in.string(), "-o", out, "--symmetric", "--reuse-vertices"}).code, 0);
+    thinned({"--symmetric"});
+
+    const std::string obj = (folder.path() / "hand.obj").string();
+    ASSERT_EQ(run({"thin", in.string(), "-o", obj, "--triangles", "800", "--rebuild", "--quads"}).code, 0);
+    const auto text = readTextFile(folder.path() / "hand_LOD1.obj");
+    ASSERT_TRUE(text);
+    int quads = 0;
+    std::istringstream lines(*text);
+    for (std::string line; std::getline(lines, line);)
+        quads += line.rfind("f ", 0) == 0 && std::count(line.begin(), line.end(), ' ') == 4 ? 1 : 0;
+    EXPECT_GT(quads, 200);
+    const auto back = readModel(folder.path() / "hand_LOD1.obj", {});
+    ASSERT_TRUE(back) << back.error().text();
+    EXPECT_NEAR(back->front().levels.front().mesh.triangleCount(), 800, 120);
+    EXPECT_EQ(run({"thin", in.string(), "-o", out, "--quads"}).code, 2) << "a GLB holds no quads";
+}
+
+TEST(Cli, thin_takes_care_from_a_mask) {
+    const TempFolder folder;
+    const fs::path in = ballFile(folder.path(), "ball.glb", 60);
+    Pixels half{64, 32, std::vector<std::uint8_t>(4 * 64 * 32, 255)};
+    for (int y = 0; y < 32; ++y)
+        for (int x = 0; x < 32; ++x)
+            std::fill_n(half.at(x, y), 3, std::uint8_t{0});
+    const fs::path mask = folder.path() / "mask.png";
+    ASSERT_TRUE(writeFile(mask, encodePng(half, "mask").encoded));
+    const std::string out = (folder.path() / "o.glb").string();
+    const Ran ran = run({"thin", in.string(), "-o", out, "--triangles", "600", "--care-mask", mask.string(), "--json"});
+    ASSERT_EQ(ran.code, 0) << ran.err;
+    const auto read = readModel(out, {});
+    ASSERT_TRUE(read);
+    const Mesh& level = read->front().levels[1].mesh;
+    int white = 0;
+    for (std::uint32_t t = 0; t < level.triangleCount(); ++t)
+        white += (level.uvs[level.indices[3 * t]].x() + level.uvs[level.indices[3 * t + 1]].x() +
+                  level.uvs[level.indices[3 * t + 2]].x()) /
+                             3 >
+                         0.5F
+                     ? 1
+                     : 0;
+    EXPECT_GT(white, static_cast<int>(level.triangleCount()) * 3 / 4) << "what is protected keeps its triangles";
+    EXPECT_EQ(run({"thin", in.string(), "-o", out, "--care-mask", (folder.path() / "none.png").string()}).code, 1);
+    EXPECT_EQ(run({"thin", in.string(), "-o", out, "--care-mask", in.string()}).code, 1) << "that is no picture";
 }
 
 TEST(Cli, measure_gives_both_directions) {

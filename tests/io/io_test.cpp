@@ -7,6 +7,7 @@
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
+#include <cmath>
 #include <fstream>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
@@ -222,6 +223,58 @@ TEST(Glb, a_skinned_figure_is_thinned_shipped_and_read_back_equal) {
     const auto report = shipScene(scene, folder.path() / "out", {}, {});
     ASSERT_TRUE(report) << report.error().text();
     EXPECT_EQ(report->files.size(), 3U);
+}
+
+TEST(Import, two_hundred_damaged_figures_are_survived) {
+    const TempFolder folder;
+    Mesh mesh = shapes::sphere(3);
+    mesh.extras.morphs.resize(1);
+    for (const Vec3f& p : mesh.positions) {
+        mesh.extras.joints.push_back({0, 1, 0, 0});
+        mesh.extras.weights.emplace_back(0.5F, 0.5F, 0, 0);
+        mesh.extras.tangents.emplace_back(1, 0, 0, 1);
+        mesh.extras.morphs[0].moves.push_back(0.1F * p);
+    }
+    Rig rig;
+    rig.nodes = {{"root", -1, {0, 0, 0}, {0, 0, 0, 1}, {1, 1, 1}}, {"top", 0, {0, 1, 0}, {0, 0, 0, 1}, {1, 1, 1}}};
+    rig.joints = {0, 1};
+    rig.inverseBind.assign(2, {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1});
+    rig.animations = {{"nod",
+                       {{1, RigChannel::Path::Rotation, RigChannel::Between::Linear, {0, 1}, {0, 0, 0, 1, 0, 0, 1, 0}},
+                        {-1, RigChannel::Path::MorphWeights, RigChannel::Between::Linear, {0, 1}, {0, 1}}}}};
+    const auto whole = encodeGlb("figure", {share(mesh)}, plain(), GlbLevels::Named, {}, &rig);
+    std::mt19937 random(17);
+    const fs::path file = folder.path() / "damaged.glb";
+    int refused = 0;
+    for (int i = 0; i < 200; ++i) {
+        auto bytes = whole;
+        // Digits and bytes of the JSON's tail, where skins and animations are, and of the data.
+        for (int k = 0; k < 1 + i % 6; ++k) {
+            auto& byte = bytes[20 + random() % (bytes.size() - 20)];
+            byte = byte >= std::byte{'0'} && byte <= std::byte{'9'} ? static_cast<std::byte>('0' + random() % 10)
+                                                                    : static_cast<std::byte>(random() % 256);
+        }
+        ASSERT_TRUE(writeFile(file, bytes));
+        const auto read = readModel(file, {});
+        if (!read) {
+            ++refused;
+            EXPECT_FALSE(read.error().remedy.empty());
+            continue;
+        }
+        for (const ImportedSubject& subject : *read) {
+            for (const ImportedLevel& level : subject.levels) {
+                EXPECT_TRUE(checkMesh(level.mesh, "read"));
+                for (const Joints& joints : level.mesh.extras.joints)
+                    for (const std::uint16_t joint : joints)
+                        EXPECT_LT(joint, subject.rig.joints.size());
+            }
+            for (const RigAnimation& animation : subject.rig.animations)
+                for (const RigChannel& channel : animation.channels)
+                    for (const float time : channel.times)
+                        EXPECT_TRUE(std::isfinite(time));
+        }
+    }
+    EXPECT_GT(refused, 10);
 }
 
 TEST(Import, screen_coverages_become_switches) {

@@ -1,5 +1,6 @@
 #include "app/thin/care_bar.h"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QMenu>
 
@@ -11,7 +12,9 @@ CareBar::CareBar(Workbench& bench, QWidget* parent)
                                                         tr("Take protection away (X changes between the two)")})),
       m_size(new NumberBox(0.01, 1e7, 2, tr(" cm"))), m_strength(new NumberBox(1, 100, 0, tr(" %"))),
       m_mirror(new QCheckBox(tr("mirror"))),
-      m_colors(makeButton(tr("From colours"), tr("Take care from a channel of the mesh's vertex colours"))),
+      m_colors(
+          makeButton(tr("From…"), tr("Take care from a channel of the mesh's vertex colours, or from a grey picture by "
+                                     "its UVs: white protects"))),
       m_clear(makeButton(tr("Clear"), tr("Take all care off this subject"))) {
     setObjectName(QStringLiteral("careBar"));
     auto* row = new QHBoxLayout(this);
@@ -30,14 +33,21 @@ CareBar::CareBar(Workbench& bench, QWidget* parent)
                                          makeLabel(tr("Strength"), "small"), m_strength, m_mirror, m_colors, m_clear})
         row->addWidget(w);
     auto* channels = new QMenu(this);
-    const QStringList names{tr("Red"), tr("Green"), tr("Blue"), tr("Alpha")};
+    const QStringList names{tr("Red of the vertices"), tr("Green of the vertices"), tr("Blue of the vertices"),
+                            tr("Alpha of the vertices")};
     for (int i = 0; i < 4; ++i)
-        channels->addAction(names[i], this, [this, i] {
+        m_channels << channels->addAction(names[i], this, [this, i] {
             CareStroke stroke = brush();
             stroke.kind = CareStroke::Kind::FromColor;
             stroke.channel = i;
             m_bench.layStroke(m_bench.subjectId(), stroke);
         });
+    m_picture = channels->addAction(tr("A picture…"), this, [this] {
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("Take care from a picture"), {}, tr("Pictures (*.png *.jpg *.jpeg)"));
+        if (!file.isEmpty())
+            m_bench.careFromMask(m_bench.subjectId(), file, brush());
+    });
     m_colors->setMenu(channels);
     connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearCare(m_bench.subjectId()); });
     connect(m_size, &NumberBox::chosen, this, [this] { emit brushChanged(); });
@@ -55,7 +65,10 @@ void CareBar::refresh() {
         m_size->show(100 * 0.1 * s->radius);
     }
     const auto& mesh = s->levels.front().mesh;
-    m_colors->setVisible(mesh && !mesh->colors.empty());
+    m_colors->setVisible(mesh && (!mesh->colors.empty() || !mesh->uvs.empty()));
+    for (QAction* channel : m_channels)
+        channel->setVisible(mesh && !mesh->colors.empty());
+    m_picture->setVisible(mesh && !mesh->uvs.empty());
     m_clear->setEnabled(s->care != nullptr);
     adjustSize();
 }

@@ -33,6 +33,8 @@ private:
     QCheckBox* m_mirror;
     QPushButton* m_colors;
     QPushButton* m_clear;
+    QList<QAction*> m_channels;
+    QAction* m_picture = nullptr;
 };
 
 } // namespace thicket::app

@@ -66,6 +66,9 @@ void LevelCard::paintEvent(QPaintEvent*) {
     const QString origin =
         level.origin == LevelOrigin::Source     ? tr("the source")
         : level.origin == LevelOrigin::HandMade ? tr("made by hand")
+        : level.origin == LevelOrigin::Impostor
+            ? tr("%1 views on a square").arg(level.views.across * level.views.across)
+        : level.origin == LevelOrigin::Rebuilt ? tr("rebuilt evenly")
         : level.origin == LevelOrigin::Cards
             ? (level.triangles > 4 ? tr("%1 crossed cards").arg(level.triangles / 2) : tr("two crossed cards"))
         : thinned ? (s->aggregate ? tr("%1 of %2 pieces, grown") : tr("%1 of %2 pieces"))
@@ -80,9 +83,9 @@ void LevelCard::paintEvent(QPaintEvent*) {
         const auto costs = costsOf(*s);
         const double from =
             switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().view);
-        const QString off = dragged ? tr("about %1 off").arg(lengthText(s->curve.at(triangles)))
-                            : level.origin == LevelOrigin::Cards ? tr("outline %1").arg(lengthText(level.deviation))
-                                                                 : tr("%1 off").arg(lengthText(level.deviation));
+        const QString off = dragged                    ? tr("about %1 off").arg(lengthText(s->curve.at(triangles)))
+                            : ofPictures(level.origin) ? tr("outline %1").arg(lengthText(level.deviation))
+                                                       : tr("%1 off").arg(lengthText(level.deviation));
         line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
     }
 }
@@ -109,6 +112,17 @@ void LevelCard::contextMenuEvent(QContextMenuEvent* event) {
     QMenu menu;
     menu.addAction(locked ? tr("Unlock") : tr("Lock"), this,
                    [this, locked] { m_bench.setLocked(m_bench.subjectId(), m_level, !locked); });
+    const auto save = [this](const QString& title, bool quads) {
+        const QString file = QFileDialog::getSaveFileName(this, title, {}, tr("Wavefront OBJ (*.obj)"));
+        if (!file.isEmpty())
+            m_bench.saveObj(m_bench.subjectId(), m_level,
+                            file.endsWith(QStringLiteral(".obj"), Qt::CaseInsensitive) ? file
+                                                                                       : file + QStringLiteral(".obj"),
+                            quads);
+    };
+    menu.addAction(tr("Save as OBJ…"), this, [save] { save(tr("Save this level as OBJ"), false); });
+    menu.addAction(tr("Save as OBJ in quads…"), this,
+                   [save] { save(tr("Save this level as OBJ, its triangles paired into quads"), true); });
     menu.addAction(tr("Remove this level"), this, [this] { m_bench.removeLevel(m_bench.subjectId(), m_level); });
     menu.exec(event->globalPos());
 }
@@ -139,6 +153,16 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
         fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off, at the stated view")));
     m_pieces = new QCheckBox(tr("keep every loose piece"));
     body->addWidget(m_pieces);
+    m_reuse = new QCheckBox;
+    m_reuse->setObjectName(QStringLiteral("reuseVertices"));
+    m_reuse->setToolTip(tr("Levels are made of the source's own vertices, which are then shipped and kept on the card "
+                           "once for all of them.\nA level of the same weight is off by more; loose pieces all stay."));
+    body->addWidget(m_reuse);
+    m_symmetric = new QCheckBox(tr("both sides alike"));
+    m_symmetric->setObjectName(QStringLiteral("symmetric"));
+    m_symmetric->setToolTip(tr("Levels of a symmetric mesh are mirror images of themselves, its textures kept on both "
+                               "sides; loose pieces all stay"));
+    body->addWidget(m_symmetric);
     m_stale = new QWidget;
     auto* stale = new QHBoxLayout(m_stale);
     stale->setContentsMargins(0, 0, 0, 0);
@@ -163,10 +187,18 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     way(tr("Cut where the gap is widest"),
         tr("One more level between the two whose triangle counts are farthest apart"),
         [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
+    way(tr("Even triangles, rebuilt"),
+        tr("The surface in triangles of one size, a quarter of the last level's: for editing by hand, and for what "
+           "bends"),
+        [this] { m_bench.addRebuilt(m_bench.subjectId(), 0); });
     way(tr("Two crossed cards"), tr("Pictures on two upright squares: four triangles, for far away"),
         [this] { m_bench.addCards(m_bench.subjectId(), 2); });
     way(tr("Three crossed cards"), tr("Pictures on three upright squares: six triangles; the outline holds better"),
         [this] { m_bench.addCards(m_bench.subjectId(), 3); });
+    way(tr("A grid of views"),
+        tr("64 pictures from all sides above the horizon on one square that turns to the camera: two triangles.\nThe "
+           "engine has to pick the view; the shipped file says how."),
+        [this] { m_bench.addImpostor(m_bench.subjectId()); });
     way(tr("From a file…"), tr("A mesh made by hand; files dropped on this panel are added in the same way"), [this] {
         m_bench.addHandMade(m_bench.subjectId(), QFileDialog::getOpenFileNames(this, tr("Add a level made by hand")));
     });
@@ -193,6 +225,11 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_materials->setMenu(new QMenu(this));
     connect(m_materials->menu(), &QMenu::aboutToShow, this, &ThinPanel::fillMaterials);
     exact->addWidget(fieldRow(tr("Materials"), m_materials, {}));
+    m_drift = makeLabel({}, "quiet");
+    m_drift->setToolTip(tr("Where 99 % of the surface is: how far its texture has moved, in texels of the largest "
+                           "picture, and how far its normals have turned"));
+    m_drift->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    exact->addWidget(m_drift);
     m_locked = new QCheckBox(tr("locked: never cut again"));
     m_locked->setToolTip(tr("A locked level is left alone when the subject is thinned again"));
     exact->addWidget(m_locked);
@@ -219,9 +256,22 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
         if (const Subject* s = m_bench.subject(); s != nullptr && !s->curve.empty())
             m_bench.cutLevelTo(s->id, m_bench.level(), s->curve.trianglesAt(mm / 1000), true);
     });
-    connect(m_pieces, &QCheckBox::clicked, this, [this](bool on) {
-        m_bench.setKeepPieces(m_bench.subjectId(), on);
-        refresh();
+    const auto rule = [this](QCheckBox* box, auto change) {
+        connect(box, &QCheckBox::clicked, this, [this, change](bool on) {
+            CutRules rules = m_bench.cutRules(m_bench.subjectId());
+            change(rules, on);
+            m_bench.setCutRules(m_bench.subjectId(), rules);
+            refresh();
+        });
+    };
+    rule(m_pieces, [](CutRules& rules, bool on) { rules.keepPieces = on; });
+    rule(m_reuse, [](CutRules& rules, bool on) {
+        rules.reuseVertices = on;
+        rules.symmetric &= !on; // the other half's vertices are nowhere in the source
+    });
+    rule(m_symmetric, [](CutRules& rules, bool on) {
+        rules.symmetric = on;
+        rules.reuseVertices &= !on;
     });
     connect(m_locked, &QCheckBox::clicked, this,
             [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
@@ -231,7 +281,7 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(m_thin, &QPushButton::clicked, this, [this] { m_bench.thinToRole(m_bench.subjectId()); });
     connect(&bench.document, &Document::sceneChanged, this, &ThinPanel::refresh);
     connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
-    connect(&bench, &Workbench::piecesChanged, this, &ThinPanel::refresh);
+    connect(&bench, &Workbench::cutRulesChanged, this, &ThinPanel::refresh);
     refresh();
 }
 
@@ -318,7 +368,15 @@ void ThinPanel::refresh() {
     m_allow->show(s->rule.allowPx);
     m_pieces->setVisible(s->pieces > 1);
     m_stale->setVisible(careIsNewer(*s));
-    m_pieces->setChecked(m_bench.keepsPieces(s->id));
+    const CutRules rules = m_bench.cutRules(s->id);
+    m_pieces->setChecked(rules.keepPieces);
+    m_reuse->setChecked(rules.reuseVertices);
+    m_reuse->setEnabled(ready);
+    const double shared = sharedVertexBytes(*s);
+    m_reuse->setText(shared > 0 ? tr("source's vertices: %1 saved").arg(QString::fromStdString(memorySize(shared)))
+                                : tr("use the source's vertices"));
+    m_symmetric->setChecked(rules.symmetric);
+    m_symmetric->setEnabled(ready);
     m_pieces->setToolTip(
         s->aggregate
             ? tr("%1 loose pieces, much alike: far levels have fewer of them, grown to hold the cover.\nKeep them all "
@@ -337,6 +395,15 @@ void ThinPanel::refresh() {
         m_triangles->setEnabled(free);
         m_deviation->setEnabled(free && !s->curve.empty());
         m_locked->setChecked(l.locked);
+        QStringList drift;
+        if (l.driftTexels)
+            drift << tr("texture %1 texels").arg(*l.driftTexels, 0, 'g', 2);
+        if (l.driftDegrees)
+            drift << tr("normals %1°").arg(*l.driftDegrees, 0, 'g', 2);
+        if (l.posed > 0)
+            drift << tr("moving %1").arg(lengthText(l.posed));
+        m_drift->setText(drift.join(QStringLiteral(" · ")));
+        m_drift->setVisible(!drift.isEmpty());
         m_materials->setEnabled(l.origin == LevelOrigin::Collapsed);
         m_materials->setText(tr("%1 · %2").arg(l.draws == 1 ? tr("1 draw") : tr("%1 draws").arg(l.draws),
                                                QString::fromStdString(memorySize(textureBytesOf(*s, l)))));

@@ -48,6 +48,9 @@ private:
     NumberBox* m_deviation;
     QWidget* m_stale;
     QCheckBox* m_pieces;
+    QCheckBox* m_reuse;
+    QCheckBox* m_symmetric;
+    QLabel* m_drift;
     QPushButton* m_materials;
     QCheckBox* m_locked;
     QWidget* m_exact;

@@ -3,6 +3,7 @@
 
 #include "app/viewport/gl_scene.h"
 #include "appmodel/workbench.h"
+#include "mesh/pose.h"
 
 #include <QElapsedTimer>
 #include <QOpenGLFramebufferObject>
@@ -62,6 +63,17 @@ public:
     [[nodiscard]] bool walking() const { return m_walk.isActive(); }
     void setRouteTime(double seconds);
 
+    // Animations of the subject that is looked at alone
+    [[nodiscard]] bool canPlay() const;
+    [[nodiscard]] bool playing() const { return m_play.isActive(); }
+    /// Whether a pose is shown, playing or held, in place of the mesh at rest.
+    [[nodiscard]] bool inMotion() const;
+    [[nodiscard]] const Moment& moment() const { return m_moment; }
+    [[nodiscard]] double animationLength() const; ///< seconds
+    void play(bool on);
+    void setMoment(std::size_t animation, double seconds);
+    void toRest();
+
     /// The exact selection of the present frame: what the gauges show.
     [[nodiscard]] const Selection& exact() const { return m_exact; }
     [[nodiscard]] const SelectScene& selectable() const { return m_selectable; }
@@ -76,6 +88,8 @@ public:
 signals:
     /// After every exact selection: the camera moved, the scene changed, a fade went on.
     void selected();
+    /// Playing began or ended, or another moment is shown.
+    void motionChanged();
     void filesDropped(const QStringList& paths);
 
 protected:
@@ -107,6 +121,8 @@ private:
     void selectNow();
     std::vector<DrawItem> soloItems();
     DrawItem levelItem(const Subject& subject, int level);
+    void playOn();
+    std::shared_ptr<const Mesh> posedMesh(const Subject& subject, const std::shared_ptr<const Mesh>& mesh);
     [[nodiscard]] bool comparing(Arrangement arrangement) const;
     [[nodiscard]] int heatLevel(const Subject& subject) const;
     void paintHeatLegend(QPainter& painter, const Subject& subject) const;
@@ -123,7 +139,8 @@ private:
     void endStroke();
     void tintByCare(const Subject& subject, DrawItem& item);
     void paintBrush(QPainter& painter, const QMatrix4x4& viewProjection) const;
-    std::vector<DrawItem> sceneItems(const Selection& selection) const;
+    std::vector<DrawItem> sceneItems(const Selection& selection);
+    std::shared_ptr<const Mesh> seenFrom(const Level& level, const Vec3d& camera);
     [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
     void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
     void paintSoloOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
@@ -195,6 +212,14 @@ private:
     QTimer m_walk;
     QTimer m_fades;
     QTimer m_warm; ///< uploads levels one by one, so that no switch waits for it
+    QTimer m_play;
+    QElapsedTimer m_playClock;
+    std::uint32_t m_playSubject = 0; ///< whose pose is shown; 0: none
+    Moment m_moment;
+    Moment m_posedAt{0, -1}; ///< what m_pose and m_posed are of
+    Pose m_pose;
+    std::map<const Mesh*, std::pair<std::weak_ptr<const Mesh>, std::shared_ptr<const Mesh>>> m_posed;
+    std::map<std::pair<const Mesh*, int>, std::pair<std::weak_ptr<const Mesh>, std::shared_ptr<const Mesh>>> m_views;
     double m_walkPhase = 0;
     double m_walkNear = 1;
     double m_walkFar = 100;

@@ -156,10 +156,10 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
                    tr("The source is what levels are measured against. Choose a coarser level."));
         return;
     }
-    if (subject.levels[static_cast<std::size_t>(level)].origin == LevelOrigin::Cards) {
+    if (ofPictures(subject.levels[static_cast<std::size_t>(level)].origin)) {
         p.setPen(l.quiet);
         p.drawText(box.adjusted(10, 0, -10, 0), Qt::AlignCenter | Qt::TextWordWrap,
-                   tr("Cards are measured by their outline; there is no surface to colour."));
+                   tr("Pictures are measured by their outline; there is no surface to colour."));
         return;
     }
     if (m_bench.heat(subject, level) == nullptr) {

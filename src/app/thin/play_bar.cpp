@@ -1,0 +1,70 @@
+#include "app/thin/play_bar.h"
+
+#include <QHBoxLayout>
+#include <QSignalBlocker>
+
+namespace thicket::app {
+namespace {
+constexpr int kTicks = 1000; // of the time slider
+}
+
+PlayBar::PlayBar(Workbench& bench, Viewport& viewport, QWidget* parent)
+    : QFrame(parent), m_bench(bench), m_viewport(viewport),
+      m_play(makeButton(tr("Play"), tr("Play the animation on the level that is shown (Space)"))),
+      m_which(new QComboBox), m_time(new QSlider(Qt::Horizontal)),
+      m_rest(makeButton(tr("At rest"), tr("Show the mesh as it stands without animation"))) {
+    setObjectName(QStringLiteral("careBar"));
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(8, 5, 8, 5);
+    row->setSpacing(8);
+    m_play->setFixedWidth(64);
+    m_which->setToolTip(tr("Which animation is played"));
+    m_which->setAccessibleName(tr("Animation"));
+    m_time->setRange(0, kTicks);
+    m_time->setFixedWidth(150);
+    m_time->setToolTip(tr("Drag to a moment of the animation; the pose is held there"));
+    m_time->setAccessibleName(tr("Moment of the animation"));
+    for (QWidget* w : std::initializer_list<QWidget*>{m_play, m_which, m_time, m_rest})
+        row->addWidget(w);
+    connect(m_play, &QPushButton::clicked, this, &PlayBar::toggle);
+    connect(m_which, &QComboBox::activated, this,
+            [this](int i) { m_viewport.setMoment(static_cast<std::size_t>(i), 0); });
+    connect(m_time, &QSlider::valueChanged, this, [this](int tick) {
+        m_viewport.play(false);
+        m_viewport.setMoment(static_cast<std::size_t>(std::max(0, m_which->currentIndex())),
+                             m_viewport.animationLength() * tick / kTicks);
+    });
+    connect(m_rest, &QPushButton::clicked, this, [this] { m_viewport.toRest(); });
+    connect(&m_viewport, &Viewport::motionChanged, this, &PlayBar::follow);
+    connect(&bench.document, &Document::sceneChanged, this, &PlayBar::refresh);
+    connect(&bench, &Workbench::selectionChanged, this, &PlayBar::refresh);
+    hide();
+}
+
+void PlayBar::refresh() {
+    const bool shown = m_viewport.canPlay();
+    if (shown && m_rig != m_bench.subject()->rig.get()) {
+        m_rig = m_bench.subject()->rig.get();
+        m_which->clear();
+        for (std::size_t i = 0; i < m_rig->animations.size(); ++i) {
+            const QString name = QString::fromStdString(m_rig->animations[i].name);
+            m_which->addItem(name.isEmpty() ? tr("animation %1").arg(i + 1) : name);
+        }
+    }
+    setVisible(shown);
+    adjustSize();
+    follow();
+    emit resized();
+}
+
+void PlayBar::follow() {
+    m_play->setText(m_viewport.playing() ? tr("Pause") : tr("Play"));
+    m_rest->setEnabled(m_viewport.inMotion());
+    const QSignalBlocker quiet(m_time);
+    const double length = m_viewport.animationLength();
+    m_time->setValue(length > 0 ? static_cast<int>(kTicks * m_viewport.moment().seconds / length) : 0);
+    if (m_viewport.inMotion())
+        m_which->setCurrentIndex(static_cast<int>(m_viewport.moment().animation));
+}
+
+} // namespace thicket::app

@@ -1,0 +1,128 @@
+// Levels with materials of their own.
+
+#include "scene/thin_subject.h"
+#include "support/shapes.h"
+
+#include <gtest/gtest.h>
+
+namespace thicket {
+namespace {
+
+Image dots(int side, std::uint8_t value) {
+    Pixels p{side, side, {}};
+    for (int i = 0; i < side * side; ++i)
+        p.rgba.insert(p.rgba.end(), {value, static_cast<std::uint8_t>(i), 0, 255});
+    return encodePng(p, "dots");
+}
+
+Subject textured() {
+    Subject s;
+    s.name = "ball";
+    Surfaces surfaces;
+    surfaces.images = {dots(16, 10), dots(32, 200)};
+    surfaces.materials.resize(2);
+    surfaces.materials[0].baseColorImage = 0;
+    surfaces.materials[1].baseColorImage = 1;
+    s.surfaces = std::make_shared<const Surfaces>(std::move(surfaces));
+    Mesh mesh = shapes::texturedSphere(40, 20);
+    const std::uint32_t half = mesh.triangleCount() / 2;
+    mesh.parts = {{0, half, 0}, {half, mesh.triangleCount() - half, 1}};
+    s.levels.push_back(levelFrom(std::make_shared<const Mesh>(std::move(mesh)), {}, LevelOrigin::Source));
+    refreshSubject(s);
+    return s;
+}
+
+TEST(Levels, are_joined_with_each_picture_once) {
+    Subject s = textured();
+    // A level that leaves one picture as it is and has another of its own.
+    Level own = s.levels.front();
+    Surfaces light = *s.surfaces;
+    light.images[1] = dots(8, 77);
+    own.surfaces = std::make_shared<const Surfaces>(std::move(light));
+    s.levels.push_back(own);
+    s.levels.push_back(own); // two levels may share surfaces
+    const LevelSet set = joinLevels(s);
+    ASSERT_EQ(set.meshes.size(), 3U);
+    EXPECT_EQ(set.surfaces.images.size(), 3U) << "two of the subject's, one that is new";
+    EXPECT_EQ(set.surfaces.materials.size(), 4U);
+    EXPECT_EQ(set.meshes[0], s.levels[0].mesh) << "what has nothing of its own is passed on as it is";
+    for (const std::size_t i : {1U, 2U}) {
+        const auto& parts = set.meshes[i]->parts;
+        EXPECT_EQ(parts[0].material, 2U);
+        EXPECT_EQ(parts[1].material, 3U);
+        EXPECT_EQ(set.surfaces.materials[2].baseColorImage, 0);
+        EXPECT_EQ(set.surfaces.images[static_cast<std::size_t>(set.surfaces.materials[3].baseColorImage)].encoded,
+                  own.surfaces->images[1].encoded);
+    }
+}
+
+TEST(Levels, texture_memory_counts_what_is_used_once) {
+    const Subject s = textured();
+    const double both = (16 * 16 + 32 * 32) * 4 * 4.0 / 3;
+    EXPECT_NEAR(textureBytesOf(s, s.levels[0]), both, 1);
+    Level half = s.levels[0];
+    Mesh mesh = *half.mesh;
+    mesh.indices.resize(3 * std::size_t{mesh.parts[0].triangleCount});
+    mesh.parts.resize(1);
+    half.mesh = std::make_shared<const Mesh>(std::move(mesh));
+    EXPECT_NEAR(textureBytesOf(s, half), 16 * 16 * 4 * 4.0 / 3, 1);
+}
+
+TEST(Levels, content_tells_meshes_and_surfaces_apart) {
+    const Subject s = textured();
+    Level a = s.levels[0];
+    Level b = a;
+    EXPECT_EQ(levelContent(a), levelContent(b));
+    b.surfaces = s.surfaces;
+    EXPECT_NE(levelContent(a), levelContent(b));
+    Mesh moved = *a.mesh;
+    moved.positions[5].x() += 1e-6F;
+    b = a;
+    b.mesh = std::make_shared<const Mesh>(std::move(moved));
+    EXPECT_NE(levelContent(a), levelContent(b));
+}
+
+TEST(Levels, a_hand_made_one_takes_its_place_and_a_heavier_one_is_refused) {
+    Subject s = textured();
+    const auto added = addHandMade(s, shapes::texturedSphere(12, 6), *s.surfaces, {});
+    ASSERT_TRUE(added);
+    ASSERT_EQ(added->levels.size(), 2U);
+    EXPECT_GT(added->levels[1].promised, 0);
+    const auto between = addHandMade(*added, shapes::texturedSphere(24, 12), *s.surfaces, {});
+    ASSERT_TRUE(between);
+    EXPECT_GT(between->levels[1].triangles, between->levels[2].triangles);
+    const auto refused = addHandMade(s, shapes::texturedSphere(80, 40), *s.surfaces, {});
+    ASSERT_FALSE(refused);
+    EXPECT_EQ(refused.error().code, ErrorCode::BadInput);
+    EXPECT_FALSE(refused.error().remedy.empty());
+}
+
+TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {
+    Subject s = textured();
+    const auto plain = recordSubject(s, {}, {});
+    auto thinned = thinSubject(s, *plain, presetFor(Role::WorkingPiece, s.levels[0].triangles).targets, {});
+    ASSERT_TRUE(thinned);
+    thinned->levels[1].fixed = FixedSwitch{DecideBy::Distance, 7};
+    thinned->levels[2].locked = true;
+    const auto locked = thinned->levels[2].mesh;
+    CareStroke stroke;
+    stroke.path = {{0, 1, 0}};
+    stroke.radius = 0.8F;
+    thinned->care = std::make_shared<const Care>(Care{stroke});
+    EXPECT_TRUE(careIsNewer(*thinned));
+    EXPECT_FALSE(plain->fits(*thinned)) << "a record without the care is another record";
+    const auto careful = recordSubject(*thinned, {}, {});
+    ASSERT_TRUE(careful);
+    const auto again = recutLevels(*thinned, *careful, {});
+    ASSERT_TRUE(again);
+    EXPECT_FALSE(careIsNewer(*again));
+    ASSERT_EQ(again->levels.size(), thinned->levels.size());
+    EXPECT_EQ(again->levels[2].mesh, locked);
+    EXPECT_EQ(again->levels[1].fixed, thinned->levels[1].fixed);
+    EXPECT_NE(again->levels[1].content, thinned->levels[1].content);
+    EXPECT_LE(again->levels[1].triangles, thinned->levels[1].triangles);
+    EXPECT_GT(again->levels[1].triangles, 0.95 * thinned->levels[1].triangles);
+}
+
+} // namespace
+} // namespace thicket
