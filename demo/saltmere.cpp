@@ -83,8 +83,7 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
     };
     const std::vector<Entry> entries{{windpump, Role::Landmark},       {eelTrap, Role::Dressing},
                                      {sluiceGate, Role::WorkingPiece}, {skiff, Role::WorkingPiece},
-                                     {heron, Role::WorkingPiece},      {tidalFlat, Role::Horizon},
-                                     {heron, Role::WorkingPiece}};
+                                     {tidalFlat, Role::Horizon},       {heron, Role::WorkingPiece}};
     Scene scene;
     scene.name = "Saltmere estuary";
     scene.devices = usualDevices();

@@ -35,7 +35,7 @@ QString hintFor(Stage stage) {
                            "wheel comes nearer · Home frames");
     case Stage::Thin:
         return QObject::tr(
-            "Drag a pin along the curve to change a level · double-click the chart to add one · hold B to see "
+            "Drag a pin along the curve to change a level · Shift keeps where it comes in · double-click to add one · hold B to see "
             "the source · L changes the arrangement");
     case Stage::Switch:
         return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "

@@ -78,6 +78,7 @@ protected:
 private:
     QWidget* makeTop();
     QWidget* makeLeft();
+    [[nodiscard]] std::vector<std::uint32_t> chosenSubjects() const;
     QWidget* makeCentre();
     QWidget* makeFoot();
     void makeActions();

@@ -125,7 +125,10 @@ void MainWindow::makeActions() {
         if (m_stage == Stage::Budget)
             m_bench.addRouteKey(m_viewport->shotView());
     });
-    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] { m_bench.thinToRole(m_bench.subjectId()); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] {
+        const auto chosen = chosenSubjects();
+        m_bench.thinToRoles(chosen.empty() ? std::vector{m_bench.subjectId()} : chosen);
+    });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), [this] { m_bench.thinTheRest(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });

@@ -82,6 +82,7 @@ QWidget* MainWindow::makeLeft() {
     m_list = new QListView;
     m_list->setModel(m_filter);
     m_list->setItemDelegate(new SubjectDelegate(m_list));
+    m_list->setSelectionMode(QAbstractItemView::ExtendedSelection);
     m_list->setMouseTracking(true);
     m_list->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
     m_list->setEditTriggers(QAbstractItemView::EditKeyPressed);
@@ -99,11 +100,21 @@ QWidget* MainWindow::makeLeft() {
             return;
         const std::uint32_t id = index.data(SubjectModel::Id).toUInt();
         QMenu menu;
+        if (const auto chosen = chosenSubjects(); chosen.size() > 1)
+            menu.addAction(tr("Thin these %1 to their roles").arg(chosen.size()), this,
+                           [this, chosen] { m_bench.thinToRoles(chosen); });
         menu.addAction(tr("Rename"), this, [this, index] { m_list->edit(index); });
         menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.removeSubject(id); });
         menu.exec(m_list->viewport()->mapToGlobal(at));
     });
     return left;
+}
+
+std::vector<std::uint32_t> MainWindow::chosenSubjects() const {
+    std::vector<std::uint32_t> ids;
+    for (const QModelIndex& index : m_list->selectionModel()->selectedIndexes())
+        ids.push_back(index.data(SubjectModel::Id).toUInt());
+    return ids;
 }
 
 QWidget* MainWindow::makeCentre() {

@@ -77,6 +77,15 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.arrange(Arrangement::One);
     window.bench().document.undo().undo();
     window.bench().document.undo().undo();
+    for (const Subject& s : window.bench().scene().subjects)
+        if (s.rig)
+            window.bench().selectSubject(s.id);
+    window.bench().selectLevel(2);
+    window.arrange(Arrangement::LineUp);
+    window.viewport().setMoment(1, 0.9);
+    settle(app, window, 2500);
+    shot(QStringLiteral("motion"));
+    window.arrange(Arrangement::One);
     window.bench().selectSubject(window.bench().scene().subjects.front().id);
     window.setStage(Stage::Switch);
     window.viewport().standAt(32);

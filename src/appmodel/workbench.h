@@ -51,6 +51,8 @@ public:
 
     // Thin
     void thinToRole(std::uint32_t id);
+    /// Several at once: one job, one step.
+    void thinToRoles(const std::vector<std::uint32_t>& ids);
     /// Subjects that have no coarser level yet, and thinning all of them to their roles as one job and one step.
     [[nodiscard]] std::vector<std::uint32_t> notThinned() const;
     void thinTheRest();
@@ -60,7 +62,8 @@ public:
     /// What new projects begin with, and this one while it is still empty.
     void setRolesForNew(const RoleRules& rules);
     /// While a pin is dragged: cuts at once in the background, latest wins; `commit` measures and makes the undo step.
-    void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit);
+    /// With `keepSwitch` it still comes in where it does now, as one that was set by hand.
+    void cutLevelTo(std::uint32_t id, int level, double triangles, bool commit, bool keepSwitch = false);
     void addLevel(std::uint32_t id, double triangles);
     /// Rebuilds the subject in triangles of one size as a level; 0: a quarter of the last one's count.
     void addRebuilt(std::uint32_t id, double triangles);
@@ -144,7 +147,7 @@ private:
     void report(const Error& error);
     void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
     void importFiles(const QStringList& paths);
-    void commitLevel(std::uint32_t id, int level, double triangles, bool insert);
+    void commitLevel(std::uint32_t id, int level, double triangles, bool insert, bool keepSwitch = false);
     void thinOne(const Subject& subject, const std::string& label);
     void thin(const std::vector<Subject>& subjects, const QString& title, const std::string& label, const QString& key);
     void adoptThinned(const std::vector<std::pair<Subject, Subject>>& done, const std::string& label,

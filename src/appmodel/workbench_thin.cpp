@@ -72,6 +72,17 @@ void Workbench::thinToRole(std::uint32_t id) {
         thinOne(*found, "Thin " + found->name);
 }
 
+void Workbench::thinToRoles(const std::vector<std::uint32_t>& ids) {
+    std::vector<Subject> subjects;
+    for (const std::uint32_t id : ids)
+        if (const Subject* found = scene().find(id); found != nullptr && found->levels.front().mesh)
+            subjects.push_back(*found);
+    if (subjects.size() == 1)
+        thinToRole(subjects.front().id);
+    else if (!subjects.empty())
+        thin(subjects, tr("Thinning %1 subjects").arg(subjects.size()), {}, QStringLiteral("thin-selected"));
+}
+
 CutRules Workbench::cutRules(std::uint32_t id) const {
     if (const auto asked = m_rulesAsked.find(id); asked != m_rulesAsked.end())
         return asked->second;
@@ -191,7 +202,7 @@ void Workbench::setRolesForNew(const RoleRules& rules) {
     document.reset(std::move(empty), {});
 }
 
-void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool commit) {
+void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool commit, bool keepSwitch) {
     const Subject* found = scene().find(id);
     if (found == nullptr || level < 1 || level >= static_cast<int>(found->levels.size()))
         return;
@@ -214,7 +225,7 @@ void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool c
                               : 1.0;
     triangles = std::clamp(triangles, std::min(fewest, most), most);
     if (commit) {
-        commitLevel(id, level, triangles, false);
+        commitLevel(id, level, triangles, false, keepSwitch);
         return;
     }
     if (!hasRecord(id)) {
@@ -245,17 +256,23 @@ void Workbench::cutLevelTo(std::uint32_t id, int level, double triangles, bool c
         QStringLiteral("drag"));
 }
 
-void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool insert) {
+void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool insert, bool keepSwitch) {
     const Subject* found = scene().find(id);
     if (found == nullptr || !found->levels.front().mesh)
         return;
+    std::optional<FixedSwitch> kept;
+    if (const auto costs = costsOf(*found); keepSwitch) {
+        const LevelCost& own = costs[static_cast<std::size_t>(level)];
+        kept = fixAt(DecideBy::ScreenHeight, switchDistance(own, found->rule, found->radius, scene().view), own,
+                     found->radius, scene().view);
+    }
     m_jobs.run(
         tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)),
-        [this, copy = *found, level, triangles, insert](const JobContext& job) {
+        [this, copy = *found, level, triangles, insert, kept](const JobContext& job) {
             return withRecord(
                 copy, job,
-                [this, copy, level, triangles, insert](const ThinState& state,
-                                                       const JobContext& rest) -> JobQueue::Finish {
+                [this, copy, level, triangles, insert, kept](const ThinState& state,
+                                                             const JobContext& rest) -> JobQueue::Finish {
                     auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
                                         {TargetKind::Triangles, triangles},
                                         copy.levels[static_cast<std::size_t>(level) - 1].triangles, rest);
@@ -274,7 +291,7 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
                         if (auto dressed = dressLevel(copy, fresh, fresh.mesh, rest); !dressed)
                             return [this, error = dressed.error()] { report(error); };
                     }
-                    return [this, copy, level, insert, made = std::move(fresh), curve = state.curve,
+                    return [this, copy, level, insert, kept, made = std::move(fresh), curve = state.curve,
                             pieces = state.record->pieces, aggregate = state.record->aggregate] {
                         m_dragMesh.reset();
                         m_dragLevel = -1;
@@ -293,7 +310,7 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
                         } else {
                             const std::optional<FixedSwitch> fixed = at->fixed;
                             *at = made;
-                            at->fixed = fixed;
+                            at->fixed = kept ? kept : fixed;
                         }
                         std::erase_if(after.levels, [&](const Level& l) {
                             return &l != &after.levels[static_cast<std::size_t>(level)] &&
@@ -440,7 +457,7 @@ void Workbench::setMaterials(std::uint32_t id, int level, const MaterialChoice& 
             Subject made = copy;
             Level& own = made.levels[at];
             std::shared_ptr<const Mesh> plain = own.mesh;
-            if (own.materials.merge) { // its UVs are others now: it is cut again
+            if (own.materials.changesMesh()) { // its parts or UVs are others now: it is cut again
                 auto state = recordFor(copy, job.part(0, 0.7));
                 if (!state)
                     return [this, error = state.error()] { report(error); };

@@ -223,6 +223,37 @@ private:
     std::optional<Error> m_problem;
 };
 
+/// Parts drawn with their new materials, those with the same one together.
+Mesh swapped(const Mesh& mesh, const Surfaces& surfaces, const MaterialChoice& choice) {
+    if (choice.swaps.empty())
+        return mesh;
+    Mesh out = mesh;
+    out.indices.clear();
+    out.parts.clear();
+    std::vector<std::uint32_t> material;
+    for (const MeshPart& part : mesh.parts) {
+        std::uint32_t now = part.material;
+        for (const auto& [from, to] : choice.swaps)
+            if (part.material == from && to < surfaces.materials.size())
+                now = to;
+        material.push_back(now);
+    }
+    std::vector<std::uint32_t> order = material;
+    std::sort(order.begin(), order.end());
+    order.erase(std::unique(order.begin(), order.end()), order.end());
+    for (const std::uint32_t m : order) {
+        const std::uint32_t first = out.triangleCount();
+        for (std::size_t i = 0; i < mesh.parts.size(); ++i)
+            if (material[i] == m)
+                out.indices.insert(out.indices.end(),
+                                   mesh.indices.begin() + 3 * std::ptrdiff_t{mesh.parts[i].firstTriangle},
+                                   mesh.indices.begin() + 3 * (std::ptrdiff_t{mesh.parts[i].firstTriangle} +
+                                                               std::ptrdiff_t{mesh.parts[i].triangleCount}));
+        out.parts.push_back({first, out.triangleCount() - first, m});
+    }
+    return out;
+}
+
 std::array<int*, 5> picturesOf(Material& m) {
     return {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage};
 }
@@ -242,9 +273,9 @@ Result<LightenedLevel> lightenLevel(const Mesh& mesh, const Surfaces& surfaces, 
         if (choice.opaque && m.alphaMode == AlphaMode::Mask)
             m.alphaMode = AlphaMode::Opaque;
     }
-    LightenedLevel out{mesh, chosen};
-    if (choice.merge && mesh.parts.size() > 1) {
-        const Mesh apart = sharesVerticesAcrossMaterials(mesh) ? splitByMaterial(mesh) : mesh;
+    LightenedLevel out{swapped(mesh, chosen, choice), chosen};
+    if (choice.merge && out.mesh.parts.size() > 1) {
+        const Mesh apart = sharesVerticesAcrossMaterials(out.mesh) ? splitByMaterial(out.mesh) : std::move(out.mesh);
         auto merged = Merger(apart, chosen).run(choice.mergedSide, job);
         if (!merged)
             return merged.error();

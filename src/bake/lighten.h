@@ -4,6 +4,8 @@
 #include "base/job.h"
 #include "image/image.h"
 
+#include <utility>
+
 namespace thicket {
 
 /// What a level's materials leave out. All off: as the source.
@@ -12,15 +14,19 @@ struct MaterialChoice {
     bool dropNormals = false; ///< normal maps
     bool dropDetail = false;  ///< metallic-roughness, occlusion and emissive maps
     bool opaque = false;      ///< alpha-tested ones become opaque
-    bool merge = false;       ///< one material, one picture of each kind: one draw
-    int mergedSide = 1024;    ///< of the merged pictures, before they are halved, at most
+    /// Material numbers two by two: what is drawn with the first is drawn with the second.
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> swaps;
+    bool merge = false;    ///< one material, one picture of each kind: one draw
+    int mergedSide = 1024; ///< of the merged pictures, before they are halved, at most
 
-    [[nodiscard]] bool any() const { return halvings > 0 || dropNormals || dropDetail || opaque || merge; }
+    [[nodiscard]] bool any() const { return halvings > 0 || dropNormals || dropDetail || opaque || changesMesh(); }
+    /// Whether the mesh is another one: its parts, or its UVs.
+    [[nodiscard]] bool changesMesh() const { return merge || !swaps.empty(); }
     bool operator==(const MaterialChoice&) const = default;
 };
 
 struct LightenedLevel {
-    Mesh mesh; ///< with other UVs when materials were merged, else as it was
+    Mesh mesh; ///< with other parts when materials were swapped, and other UVs when they were merged
     Surfaces surfaces;
 };
 

@@ -79,6 +79,13 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->check(CLI::Range(0, 6));
     thinCommand->add_flag("--merge-materials", thinOptions.materials.merge,
                           "One material and one draw for every coarser level");
+    thinCommand->add_flag("--drop-normal-maps", thinOptions.materials.dropNormals,
+                          "Coarser levels have no normal maps");
+    thinCommand->add_flag("--drop-detail-maps", thinOptions.materials.dropDetail,
+                          "Coarser levels have no gloss, shade and glow maps");
+    thinCommand->add_flag("--opaque", thinOptions.materials.opaque, "Coarser levels have no alpha test");
+    thinCommand->add_option("--swap-material", thinOptions.swaps,
+                            "FROM=TO: coarser levels draw material FROM with material TO, by name");
     CLI::Option* cards =
         thinCommand->add_option("--cards", thinOptions.cards, "Add a last level of so many crossed cards")
             ->check(CLI::Range(1, 4));

@@ -28,10 +28,11 @@ struct ThinOptions {
     int heightPx = 1080;
     std::string role;
     CutRules cutRules;
-    bool rebuild = false;     ///< levels of even triangles in place of cut ones
-    bool quads = false;       ///< of OBJ files: in quads where that can be
-    MaterialChoice materials; ///< of every level but the first
-    int cards = 0;            ///< crossed cards as a last level; 0: none
+    bool rebuild = false;           ///< levels of even triangles in place of cut ones
+    bool quads = false;             ///< of OBJ files: in quads where that can be
+    MaterialChoice materials;       ///< of every level but the first
+    std::vector<std::string> swaps; ///< "FROM=TO", by name
+    int cards = 0;                  ///< crossed cards as a last level; 0: none
     int cardTexels = 128;
     int views = 0; ///< across the grid of an impostor as a last level; 0: none
     int viewTexels = 64;

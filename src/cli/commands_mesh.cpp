@@ -208,6 +208,33 @@ Result<Subject> rebuildLevels(const Subject& cut, const ThinState& state, const 
     return out;
 }
 
+/// Swaps as material numbers.
+Result<std::vector<std::pair<std::uint32_t, std::uint32_t>>> swapsOf(const std::vector<std::string>& named,
+                                                                     const Subject& subject) {
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> out;
+    const auto& materials = subject.surfaces->materials;
+    const auto numberOf = [&materials](const std::string& name) {
+        const auto found =
+            std::find_if(materials.begin(), materials.end(), [&name](const Material& m) { return m.name == name; });
+        return static_cast<std::uint32_t>(found - materials.begin());
+    };
+    for (const std::string& swap : named) {
+        const auto at = swap.find('=');
+        const std::uint32_t from = numberOf(swap.substr(0, at));
+        const std::uint32_t to = at == std::string::npos ? from : numberOf(swap.substr(at + 1));
+        if (at == std::string::npos || from >= materials.size() || to >= materials.size()) {
+            std::string known;
+            for (const Material& m : materials)
+                known += (known.empty() ? "" : ", ") + m.name;
+            return Error{ErrorCode::BadInput, subject.name,
+                         "--swap-material \"" + swap + "\" names no two of its materials",
+                         "write FROM=TO with two of: " + known};
+        }
+        out.emplace_back(from, to);
+    }
+    return out;
+}
+
 /// A file a level beside the one that was named: NAME_LOD0.obj and so on.
 Result<void> writeObjs(const Thinned& t, bool quads) {
     for (std::size_t i = 0; i < t.subject.levels.size(); ++i) {
@@ -289,10 +316,15 @@ int thin(const Console& console, const ThinOptions& options) {
             thinned = rebuildLevels(*thinned, *state, console.job);
         if (!thinned)
             return fail(console, thinned.error());
-        if (options.materials.any())
+        MaterialChoice materials = options.materials;
+        if (auto named = swapsOf(options.swaps, *thinned); !named)
+            return fail(console, named.error());
+        else
+            materials.swaps = std::move(*named);
+        if (materials.any())
             for (std::size_t i = 1; i < thinned->levels.size(); ++i) {
                 Level& level = thinned->levels[i];
-                level.materials = options.materials;
+                level.materials = materials;
                 if (auto dressed = dressLevel(*thinned, level, level.mesh, console.job); !dressed)
                     return fail(console, dressed.error());
             }

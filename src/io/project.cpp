@@ -39,6 +39,8 @@ ordered_json encodeLevel(const Level& level) {
         out["materials"] = {{"halvings", m.halvings},     {"dropNormals", m.dropNormals},
                             {"dropDetail", m.dropDetail}, {"opaque", m.opaque},
                             {"merge", m.merge},           {"mergedSide", m.mergedSide}};
+    if (!level.materials.swaps.empty())
+        out["materials"]["swaps"] = level.materials.swaps;
     if (level.pieces > 0)
         out["pieces"] = level.pieces;
     if (level.posed > 0)
@@ -73,6 +75,7 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
         level.materials.dropDetail = json::get<bool>(m, "dropDetail", at, false);
         level.materials.opaque = json::get<bool>(m, "opaque", at, false);
         level.materials.merge = json::get<bool>(m, "merge", at, false);
+        level.materials.swaps = json::get<std::vector<std::pair<std::uint32_t, std::uint32_t>>>(m, "swaps", at, {});
         level.materials.mergedSide = static_cast<int>(json::number(m, "mergedSide", at, 16, 8192));
     }
     level.triangles = static_cast<std::uint32_t>(json::number(in, "triangles", path, 1, 4e9));

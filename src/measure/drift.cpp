@@ -153,7 +153,7 @@ Result<Drift> measureDrift(const Mesh& referenceMesh, const SurfaceQuery& query,
             const ClosestPoint closest = query.closest(point);
             if (shaded) {
                 const Vec3d own = valueAt(levelMesh, levelMesh.normals, place).cast<double>();
-                query.within(closest.point, 0.5 * closest.distance + 1e-6 * diagonal, kMostNear, near);
+                query.within(closest.point, closest.distance + 1e-6 * diagonal, kMostNear, near);
                 double cosine = -1;
                 for (const std::uint32_t t : near) {
                     const Vec3d at = closestPointOnTriangle(point, reference.corner(t, 0), reference.corner(t, 1),

@@ -1,5 +1,6 @@
 #include "scene/thin_subject.h"
 
+#include "base/memory.h"
 #include "base/text.h"
 #include "measure/drift.h"
 #include "measure/pose_deviation.h"
@@ -13,10 +14,10 @@
 
 namespace thicket {
 namespace {
-constexpr double kNearTheEnd = 1.15; // a target this close to the record's end is not taken as it is
-constexpr double kMostOff = 0.1;     // of the diagonal; a level farther off is no longer the subject
+constexpr double kNearTheEnd = 1.15;  // a target this close to the record's end is not taken as it is
+constexpr double kMostOff = 0.1;      // of the diagonal; a level farther off is no longer the subject
 constexpr double kPosedMargin = 1.15; // for what lies between the moments that were measured
-constexpr double kLeastGain = 0.7;   // a level heavier than this share of the one before does not pay
+constexpr double kLeastGain = 0.7;    // a level heavier than this share of the one before does not pay
 void insertByWeight(Subject& subject, Level level) {
     const auto at = std::find_if(subject.levels.begin() + 1, subject.levels.end(),
                                  [&](const Level& l) { return l.triangles < level.triangles; });
@@ -40,6 +41,13 @@ Result<Record> recordBy(const Subject& subject, const ThinState& state, const Re
 }
 } // namespace
 
+double memoryFor(const Mesh& mesh) {
+    // As measured, the mesh itself not counted; what else vertices carry is there up to three times.
+    const bool plain = mesh.normals.empty() && mesh.uvs.empty() && mesh.colors.empty();
+    return (plain ? 190.0 : 360.0) * mesh.triangleCount() +
+           3 * static_cast<double>(mesh.extras.morphs.size() * mesh.positions.size() * sizeof(Vec3f));
+}
+
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job) {
     ThinState state;
     state.source = subject.levels.front().mesh;
@@ -49,6 +57,13 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     ReduceOptions careful = options;
     careful.care = care;
     careful.reuseVertices = subject.cutRules.reuseVertices;
+    if (auto fits = checkMemory(memoryFor(*state.source), availableMemory(),
+                                "recording " + grouped(state.source->triangleCount()) + " triangles");
+        !fits) {
+        Error error = fits.error();
+        error.where = subject.name;
+        return error;
+    }
     state.query = std::make_shared<const SurfaceQuery>(*state.source);
     auto record = recordBy(subject, state, careful, job.part(0, 0.7));
     if (!record) {
@@ -266,7 +281,7 @@ Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<co
         auto light = lightenLevel(*level.mesh, *subject.surfaces, level.materials, job);
         if (!light)
             return light.error();
-        if (level.materials.merge)
+        if (level.materials.changesMesh())
             level.mesh = std::make_shared<const Mesh>(std::move(light->mesh));
         level.surfaces = std::make_shared<const Surfaces>(std::move(light->surfaces));
     }

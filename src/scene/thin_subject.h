@@ -22,8 +22,11 @@ struct ThinState {
     }
 };
 
+/// Bytes that recording a mesh takes at most, estimated.
+double memoryFor(const Mesh& mesh);
+
 /// Records a subject's L0, lets loose pieces go unless it keeps them, and measures its curve. REQUIRES L0 has its mesh.
-/// ERRORS Cancelled, BadInput.
+/// ERRORS Cancelled, BadInput; TooLarge, before anything is allocated, when there is not the memory for it.
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job);
 
 /// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no

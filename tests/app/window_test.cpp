@@ -509,6 +509,55 @@ TEST_F(WindowTest, keeping_every_piece_cuts_anew_as_one_step) {
     EXPECT_EQ(fewest(), light);
 }
 
+TEST_F(WindowTest, with_shift_a_dragged_level_still_comes_in_where_it_did) {
+    thinBall();
+    Workbench& bench = window->bench();
+    ThinChart& chart = window->thinChart();
+    const auto from = [&] {
+        const Subject& s = *bench.subject();
+        return switchDistance(costsOf(s)[1], s.rule, s.radius, bench.scene().view);
+    };
+    const double before = from();
+    const std::uint32_t triangles = bench.subject()->levels[1].triangles;
+    const QPoint pin = chart.pinPlace(1).toPoint();
+    QTest::mousePress(&chart, Qt::LeftButton, Qt::ShiftModifier, pin);
+    QTest::mouseMove(&chart, pin + QPoint(20, 0));
+    QTest::qWait(30);
+    QTest::mouseMove(&chart, pin + QPoint(40, 0));
+    QTest::qWait(30);
+    QTest::mouseRelease(&chart, Qt::LeftButton, Qt::ShiftModifier, pin + QPoint(40, 0));
+    waitForJobs();
+    EXPECT_NE(bench.subject()->levels[1].triangles, triangles);
+    ASSERT_TRUE(bench.subject()->levels[1].fixed);
+    EXPECT_EQ(bench.subject()->levels[1].fixed->unit, DecideBy::ScreenHeight);
+    EXPECT_NEAR(from(), before, 0.02 * before);
+}
+
+TEST_F(WindowTest, selected_subjects_are_thinned_together_as_one_step) {
+    for (const char* name : {"a.glb", "b.glb", "c.glb"})
+        window->open({text(ballFile(folder.path(), name, 40))});
+    waitForJobs();
+    Workbench& bench = window->bench();
+    ASSERT_EQ(bench.scene().subjects.size(), 3U);
+    window->setStage(Stage::Thin);
+    auto* list = window->findChild<QListView*>();
+    const auto click = [&](int row, Qt::KeyboardModifiers keys) {
+        QTest::mouseClick(list->viewport(), Qt::LeftButton, keys,
+                          list->visualRect(list->model()->index(row, 0)).center());
+    };
+    click(0, {});
+    click(2, Qt::ControlModifier);
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
+    waitForJobs();
+    const auto thinned = [&] {
+        return std::count_if(bench.scene().subjects.begin(), bench.scene().subjects.end(),
+                             [](const Subject& s) { return s.levels.size() > 1; });
+    };
+    EXPECT_EQ(thinned(), 2);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(thinned(), 0);
+}
+
 TEST_F(WindowTest, a_heron_is_played_held_and_put_to_rest) {
     demo::Model model = demo::heron();
     const fs::path file = folder.path() / "heron.glb";
@@ -572,14 +621,15 @@ TEST_F(WindowTest, levels_are_rebuilt_baked_into_views_and_share_vertices_each_a
     bench.selectLevel(static_cast<int>(bench.subject()->levels.size()) - 1);
     window->arrange(Arrangement::LineUp);
     QTest::qWait(100);
-    auto* reuse = window->findChild<QCheckBox*>(QStringLiteral("reuseVertices"));
-    auto* symmetric = window->findChild<QCheckBox*>(QStringLiteral("symmetric"));
-    reuse->click();
+    auto* reuse = window->findChild<QAction*>(QStringLiteral("reuseVertices"));
+    auto* symmetric = window->findChild<QAction*>(QStringLiteral("symmetric"));
+    reuse->trigger();
     waitForJobs();
     EXPECT_TRUE(bench.subject()->cutRules.reuseVertices);
     EXPECT_EQ(origins(LevelOrigin::Rebuilt), 1) << "what was made otherwise stays";
-    EXPECT_TRUE(reuse->text().contains(QStringLiteral("saved"))) << reuse->text().toStdString();
-    symmetric->click();
+    const QString keep = window->findChild<QPushButton*>(QStringLiteral("keep"))->text();
+    EXPECT_TRUE(keep.contains(QStringLiteral("saved"))) << keep.toStdString();
+    symmetric->trigger();
     waitForJobs();
     EXPECT_TRUE(bench.subject()->cutRules.symmetric);
     EXPECT_FALSE(bench.subject()->cutRules.reuseVertices) << "the two exclude each other";

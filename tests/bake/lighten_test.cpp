@@ -62,6 +62,27 @@ TEST(Lighten, pictures_are_halved_maps_left_out_and_alpha_made_opaque) {
     EXPECT_EQ(light->mesh.indices, ball.mesh.indices);
 }
 
+TEST(Lighten, a_swapped_material_draws_all_and_leaves_the_shape) {
+    const Ball ball;
+    MaterialChoice choice;
+    choice.swaps = {{1, 0}};
+    EXPECT_TRUE(choice.any());
+    const auto made = lightenLevel(ball.mesh, ball.surfaces, choice, {});
+    ASSERT_TRUE(made);
+    ASSERT_EQ(made->mesh.parts.size(), 1U) << "both parts are one draw now";
+    EXPECT_EQ(made->mesh.parts[0].material, 0U);
+    EXPECT_EQ(made->mesh.triangleCount(), ball.mesh.triangleCount());
+    EXPECT_EQ(made->mesh.positions, ball.mesh.positions);
+    EXPECT_TRUE(checkMesh(made->mesh, "swapped"));
+    choice.swaps = {{0, 1}, {1, 0}, {7, 9}};
+    const auto both = lightenLevel(ball.mesh, ball.surfaces, choice, {});
+    ASSERT_TRUE(both);
+    ASSERT_EQ(both->mesh.parts.size(), 2U);
+    // The first part's first triangle is drawn with the second material and stands in its part.
+    EXPECT_EQ(both->mesh.parts[1].material, 1U);
+    EXPECT_EQ(both->mesh.indices[3 * both->mesh.parts[1].firstTriangle], ball.mesh.indices[0]);
+}
+
 TEST(Lighten, merged_materials_look_as_before_from_anywhere) {
     const Ball ball;
     MaterialChoice choice;

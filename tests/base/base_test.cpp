@@ -1,5 +1,6 @@
 #include "base/file.h"
 #include "base/job.h"
+#include "base/memory.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "support/temp_folder.h"
@@ -150,6 +151,18 @@ TEST(Text, names_in_other_encodings_become_valid) {
     EXPECT_EQ(validUtf8("\xED\xA0\x80").size(), 9U);                      // a surrogate
     EXPECT_EQ(validUtf8("cut \xE2\x82"), "cut \xEF\xBF\xBD\xEF\xBF\xBD"); // ends too early
     EXPECT_EQ(validUtf8(""), "");
+}
+
+TEST(Memory, what_cannot_fit_is_refused_with_the_estimate) {
+    EXPECT_TRUE(checkMemory(1e9, 2'000'000'000, "it"));
+    EXPECT_TRUE(checkMemory(1e30, std::nullopt, "it")) << "nobody knows";
+    const auto refused = checkMemory(37e9, 24'000'000'000, "recording 100,000,000 triangles");
+    ASSERT_FALSE(refused);
+    EXPECT_EQ(refused.error().code, ErrorCode::TooLarge);
+    EXPECT_NE(refused.error().text().find("needs about 37"), std::string::npos) << refused.error().text();
+    EXPECT_NE(refused.error().text().find("24"), std::string::npos);
+    ASSERT_TRUE(availableMemory());
+    EXPECT_GT(*availableMemory(), 1'000'000U);
 }
 
 } // namespace thicket

@@ -158,6 +158,10 @@ void ThinChart::paintOverlay(QPainter& p) {
         if (i == m_drag) {
             line1 += QStringLiteral("  ") + groupedText(std::llround(m_dragTriangles));
             line2 = tr("about %1").arg(lengthText(pinValue(i).second));
+            if (QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier))
+                line2 += tr(", still from %1")
+                             .arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
+                                                            m_bench.scene().view)));
         } else if (i > 0) {
             line2 = tr("from %1").arg(lengthText(
                 switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().view)));
@@ -224,14 +228,15 @@ void ThinChart::mouseMoveEvent(QMouseEvent* event) {
     }
 }
 
-void ThinChart::mouseReleaseEvent(QMouseEvent*) {
+void ThinChart::mouseReleaseEvent(QMouseEvent* event) {
     if (m_drag < 0)
         return;
     const int level = m_drag;
     m_drag = -1;
     if (m_bench.subject() != nullptr && level < static_cast<int>(m_bench.subject()->levels.size()) &&
         std::abs(m_dragTriangles - m_bench.subject()->levels[static_cast<std::size_t>(level)].triangles) > 0.5)
-        m_bench.cutLevelTo(m_bench.subjectId(), level, m_dragTriangles, true);
+        m_bench.cutLevelTo(m_bench.subjectId(), level, m_dragTriangles, true,
+                           event->modifiers().testFlag(Qt::ShiftModifier));
     update();
 }
 

@@ -14,12 +14,26 @@
 
 namespace thicket::app {
 
+/// As large as the level is on the stated screen where it comes in, when that is smaller than its place.
+QRectF LevelCard::trueSize(const Subject& subject, int level, const QRectF& place) const {
+    if (level == 0)
+        return place;
+    const View& view = m_bench.scene().view;
+    const double from =
+        switchDistance(costsOf(subject)[static_cast<std::size_t>(level)], subject.rule, subject.radius, view);
+    const double tall = screenHeight(view, subject.radius, from + subject.radius) * view.lines / devicePixelRatioF();
+    const double side = std::clamp(tall, 4.0, place.width());
+    return {place.center().x() - side / 2, place.center().y() - side / 2, side, side};
+}
+
 LevelCard::LevelCard(Workbench& bench, int level, QWidget* parent) : QWidget(parent), m_bench(bench), m_level(level) {
     setFixedHeight(66);
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setAccessibleName(tr("Level %1").arg(level));
-    setToolTip(tr("Click to look at this level; right-click to lock or remove it"));
+    setToolTip(
+        tr("Click to look at this level; right-click to lock, save or remove it. Its picture is as large as the level "
+           "is on the stated screen where it comes in, when that is smaller."));
     const auto again = qOverload<>(&QWidget::update);
     connect(&bench, &Workbench::picturesChanged, this, again);
     connect(&bench, &Workbench::selectionChanged, this, again);
@@ -45,7 +59,7 @@ void LevelCard::paintEvent(QPaintEvent*) {
     p.setBrush(selected ? l.line : l.raised);
     p.drawRoundedRect(picture, 4, 4);
     if (const QImage image = m_bench.picture(level.mesh, surfacesOf(*s, level)); !image.isNull())
-        p.drawImage(picture.adjusted(1, 1, -1, -1), image);
+        p.drawImage(trueSize(*s, m_level, picture.adjusted(1, 1, -1, -1)), image);
     const bool dragged = m_bench.dragLevel() == m_level && m_bench.dragMesh();
     const std::uint32_t triangles = dragged ? m_bench.dragMesh()->triangleCount() : level.triangles;
     const QRectF text(70, 6, width() - 82, height() - 12);
@@ -151,18 +165,45 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
     body->addWidget(
         fieldRow(tr("Allow"), m_allow, tr("How many pixels a drawn surface may be off, at the stated view")));
-    m_pieces = new QCheckBox(tr("keep every loose piece"));
-    body->addWidget(m_pieces);
-    m_reuse = new QCheckBox;
-    m_reuse->setObjectName(QStringLiteral("reuseVertices"));
-    m_reuse->setToolTip(tr("Levels are made of the source's own vertices, which are then shipped and kept on the card "
-                           "once for all of them.\nA level of the same weight is off by more; loose pieces all stay."));
-    body->addWidget(m_reuse);
-    m_symmetric = new QCheckBox(tr("both sides alike"));
-    m_symmetric->setObjectName(QStringLiteral("symmetric"));
-    m_symmetric->setToolTip(tr("Levels of a symmetric mesh are mirror images of themselves, its textures kept on both "
-                               "sides; loose pieces all stay"));
-    body->addWidget(m_symmetric);
+    m_keep = makeButton({}, tr("What every cut of this subject holds to, besides its shape"));
+    m_keep->setObjectName(QStringLiteral("keep"));
+    m_keep->setMinimumWidth(40);
+    m_keep->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    auto* keep = new QMenu(this);
+    keep->setToolTipsVisible(true);
+    const auto holdTo = [this, keep](const QString& text, const QString& tip, const QString& name, auto change) {
+        QAction* action = keep->addAction(text);
+        action->setCheckable(true);
+        action->setToolTip(tip);
+        action->setObjectName(name);
+        connect(action, &QAction::triggered, this, [this, change](bool on) {
+            CutRules rules = m_bench.cutRules(m_bench.subjectId());
+            change(rules, on);
+            m_bench.setCutRules(m_bench.subjectId(), rules);
+            refresh();
+        });
+        return action;
+    };
+    m_pieces = holdTo(tr("Every loose piece"), {}, QStringLiteral("keepPieces"),
+                      [](CutRules& rules, bool on) { rules.keepPieces = on; });
+    m_reuse =
+        holdTo(tr("The source's vertices"),
+               tr("Levels are made of the source's own vertices, which are then shipped and kept on the card once for "
+                  "all of them.\nA level of the same weight is off by more; loose pieces all stay."),
+               QStringLiteral("reuseVertices"), [](CutRules& rules, bool on) {
+                   rules.reuseVertices = on;
+                   rules.symmetric &= !on; // the other half's vertices are nowhere in the source
+               });
+    m_symmetric =
+        holdTo(tr("Both sides alike"),
+               tr("Levels of a symmetric mesh are mirror images of themselves, its textures kept on both sides; "
+                  "loose pieces all stay"),
+               QStringLiteral("symmetric"), [](CutRules& rules, bool on) {
+                   rules.symmetric = on;
+                   rules.reuseVertices &= !on;
+               });
+    m_keep->setMenu(keep);
+    body->addWidget(fieldRow(tr("Keep"), m_keep, {}));
     m_stale = new QWidget;
     auto* stale = new QHBoxLayout(m_stale);
     stale->setContentsMargins(0, 0, 0, 0);
@@ -222,6 +263,8 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
                  tr("Type how far the level may be off; the curve gives the triangle count, which is then measured")));
     m_materials = makeButton({}, tr("Lighter pictures and fewer draws for this level alone; its shape stays"));
     m_materials->setObjectName(QStringLiteral("materials"));
+    m_materials->setMinimumWidth(40);
+    m_materials->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     m_materials->setMenu(new QMenu(this));
     connect(m_materials->menu(), &QMenu::aboutToShow, this, &ThinPanel::fillMaterials);
     exact->addWidget(fieldRow(tr("Materials"), m_materials, {}));
@@ -229,6 +272,8 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     m_drift->setToolTip(tr("Where 99 % of the surface is: how far its texture has moved, in texels of the largest "
                            "picture, and how far its normals have turned"));
     m_drift->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_drift->setWordWrap(true);
+    m_drift->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Minimum);
     exact->addWidget(m_drift);
     m_locked = new QCheckBox(tr("locked: never cut again"));
     m_locked->setToolTip(tr("A locked level is left alone when the subject is thinned again"));
@@ -255,23 +300,6 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(m_deviation, &NumberBox::chosen, this, [this](double mm) {
         if (const Subject* s = m_bench.subject(); s != nullptr && !s->curve.empty())
             m_bench.cutLevelTo(s->id, m_bench.level(), s->curve.trianglesAt(mm / 1000), true);
-    });
-    const auto rule = [this](QCheckBox* box, auto change) {
-        connect(box, &QCheckBox::clicked, this, [this, change](bool on) {
-            CutRules rules = m_bench.cutRules(m_bench.subjectId());
-            change(rules, on);
-            m_bench.setCutRules(m_bench.subjectId(), rules);
-            refresh();
-        });
-    };
-    rule(m_pieces, [](CutRules& rules, bool on) { rules.keepPieces = on; });
-    rule(m_reuse, [](CutRules& rules, bool on) {
-        rules.reuseVertices = on;
-        rules.symmetric &= !on; // the other half's vertices are nowhere in the source
-    });
-    rule(m_symmetric, [](CutRules& rules, bool on) {
-        rules.symmetric = on;
-        rules.reuseVertices &= !on;
     });
     connect(m_locked, &QCheckBox::clicked, this,
             [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
@@ -300,6 +328,14 @@ void ThinPanel::dropEvent(QDropEvent* event) {
     m_bench.addHandMade(m_bench.subjectId(), paths);
     event->acceptProposedAction();
 }
+
+namespace {
+QString materialName(const std::vector<Material>& materials, std::uint32_t i) {
+    if (i >= materials.size() || materials[i].name.empty())
+        return ThinPanel::tr("material %1").arg(i + 1);
+    return QString::fromStdString(materials[i].name);
+}
+} // namespace
 
 /// The choices for the selected level's materials, as they stand.
 void ThinPanel::fillMaterials() {
@@ -330,7 +366,30 @@ void ThinPanel::fillMaterials() {
     add(tr("Without gloss, shade and glow maps"), now.dropDetail,
         with([](MaterialChoice& m) { m.dropDetail = !m.dropDetail; }));
     add(tr("Alpha test made opaque"), now.opaque, with([](MaterialChoice& m) { m.opaque = !m.opaque; }));
-    if (s->surfaces->materials.size() > 1)
+    const auto& materials = s->surfaces->materials;
+    const auto& parts = s->levels.front().mesh->parts;
+    for (std::size_t i = 0; i < parts.size() && materials.size() > 1 && parts.size() > 1; ++i) {
+        const std::uint32_t from = parts[i].material;
+        if (i == 0)
+            menu->addSeparator();
+        QMenu* with2 = menu->addMenu(tr("Draw %1 with").arg(materialName(materials, from)));
+        for (std::uint32_t to = 0; to < materials.size(); ++to) {
+            MaterialChoice then = now;
+            std::erase_if(then.swaps, [from](const auto& swap) { return swap.first == from; });
+            const auto swap =
+                std::find_if(now.swaps.begin(), now.swaps.end(), [from](const auto& one) { return one.first == from; });
+            const bool current = to == (swap != now.swaps.end() ? swap->second : from);
+            if (to != from)
+                then.swaps.emplace_back(from, to);
+            QAction* action = with2->addAction(materialName(materials, to), this, [this, id = s->id, level, then] {
+                m_bench.setMaterials(id, level, then);
+            });
+            action->setCheckable(true);
+            action->setChecked(current);
+        }
+    }
+    menu->addSeparator();
+    if (materials.size() > 1)
         add(tr("One material for all: one draw"), now.merge, with([](MaterialChoice& m) { m.merge = !m.merge; }));
 }
 
@@ -356,7 +415,7 @@ void ThinPanel::refresh() {
     if (s == nullptr) {
         title->setText(tr("Nothing to thin yet"));
         m_stale->hide();
-        m_pieces->hide();
+        m_keep->setEnabled(false);
         aside->clear();
         return;
     }
@@ -366,17 +425,20 @@ void ThinPanel::refresh() {
         QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
-    m_pieces->setVisible(s->pieces > 1);
     m_stale->setVisible(careIsNewer(*s));
     const CutRules rules = m_bench.cutRules(s->id);
+    m_keep->setEnabled(ready);
+    m_pieces->setVisible(s->pieces > 1);
     m_pieces->setChecked(rules.keepPieces);
     m_reuse->setChecked(rules.reuseVertices);
-    m_reuse->setEnabled(ready);
-    const double shared = sharedVertexBytes(*s);
-    m_reuse->setText(shared > 0 ? tr("source's vertices: %1 saved").arg(QString::fromStdString(memorySize(shared)))
-                                : tr("use the source's vertices"));
     m_symmetric->setChecked(rules.symmetric);
-    m_symmetric->setEnabled(ready);
+    const double shared = sharedVertexBytes(*s);
+    m_keep->setText(rules.symmetric ? tr("both sides alike")
+                    : rules.reuseVertices && shared > 0
+                        ? tr("vertices · %1 saved").arg(QString::fromStdString(memorySize(shared)))
+                    : rules.reuseVertices ? tr("the source's vertices")
+                    : rules.keepPieces    ? tr("every loose piece")
+                                          : tr("only the shape"));
     m_pieces->setToolTip(
         s->aggregate
             ? tr("%1 loose pieces, much alike: far levels have fewer of them, grown to hold the cover.\nKeep them all "

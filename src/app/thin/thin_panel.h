@@ -23,6 +23,7 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
+    [[nodiscard]] QRectF trueSize(const Subject& subject, int level, const QRectF& place) const;
     Workbench& m_bench;
     int m_level;
 };
@@ -47,9 +48,10 @@ private:
     NumberBox* m_triangles;
     NumberBox* m_deviation;
     QWidget* m_stale;
-    QCheckBox* m_pieces;
-    QCheckBox* m_reuse;
-    QCheckBox* m_symmetric;
+    QPushButton* m_keep;
+    QAction* m_pieces;
+    QAction* m_reuse;
+    QAction* m_symmetric;
     QLabel* m_drift;
     QPushButton* m_materials;
     QCheckBox* m_locked;

@@ -9,7 +9,9 @@
 namespace thicket::app {
 
 std::vector<double> Viewport::lineUpOffsets(const Subject& subject) const {
-    const double step = 1.12 * subject.bounds.size().x() + 0.02 * subject.radius;
+    // Narrow things stand apart too, so that each has room for its label.
+    const Vec3d size = subject.bounds.size();
+    const double step = std::max(1.12 * size.x() + 0.02 * subject.radius, 0.55 * size.y());
     std::vector<double> offsets;
     const double n = static_cast<double>(subject.levels.size());
     for (std::size_t i = 0; i < subject.levels.size(); ++i)

@@ -121,7 +121,7 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         const std::size_t beside = i + 1 < offsets.size() ? i + 1 : i - 1;
         const double spaced =
             std::abs(project(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size()).x() - at.x());
-        const double w = std::min(122.0, std::max(64.0, spaced - 6));
+        const double w = std::min(122.0, std::max(88.0, spaced - 6));
         const QRectF box(at.x() - w / 2, std::min(at.y() + 12, height() - 78.0), w, 38);
         if (!front || box.left() < previous + 2)
             continue;
