@@ -17,7 +17,8 @@ public:
           m_corner(surface.trianglePoint.data() + 3 * std::size_t{region.firstTriangle}),
           m_cornerWedge(surface.triangleWedge.data() + 3 * std::size_t{region.firstTriangle}),
           m_source(surface.triangleSource.data() + region.firstTriangle), m_firstPoint(region.firstPoint),
-          m_firstWedge(region.firstWedge), m_count(region.points), m_triangles(region.triangles),
+          m_firstWedge(region.firstWedge), m_bound(options.reuseVertices || surface.mirrorAxis >= 0),
+          m_count(region.points), m_triangles(region.triangles),
           m_stride(static_cast<std::size_t>(AttributeSpan::stride(surface.attributes))),
           m_node(surface.wedgeNode.data() + region.firstWedge) {
         if (surface.attributes > 0)
@@ -65,6 +66,7 @@ private:
         return 1 + m_options.valenceWeight * beyond * beyond;
     }
     [[nodiscard]] double unevenness(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
+    [[nodiscard]] double bindPlace(std::uint32_t a, std::uint32_t b, const Quadric& q, Vec3d& place) const;
     void neighboursOf(std::uint32_t p);
     void rescan(std::uint32_t p, std::uint64_t from);
     void push(std::uint32_t p);
@@ -91,6 +93,7 @@ private:
     const std::uint32_t* m_source;
     std::uint32_t m_firstPoint;
     std::uint32_t m_firstWedge;
+    bool m_bound; ///< points may not go everywhere
     std::uint32_t m_count;
     std::uint32_t m_triangles;
     std::size_t m_stride;

@@ -124,7 +124,7 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     if (common != edgeTriangles)
         return false;
     // Two places on the mirror may be joined only along it: else both halves would meet in one edge.
-    if (m_s.mirrorAxis >= 0 && onMirror(a) != onMirror(b)) {
+    if (m_bound && onMirror(a) != onMirror(b)) {
         const std::uint32_t inner = onMirror(a) ? b : a;
         const std::uint32_t outer = onMirror(a) ? a : b;
         for (std::uint32_t i = 0; i < m_x.listSize[inner]; ++i) {
@@ -150,7 +150,8 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
                 return false;
     }
     groupWedges(a, b);
-    m_stays = place == m_points[b].place ? b : a;
+    if (m_bound)
+        m_stays = place == m_points[b].place ? b : a;
     if (!wedgesMayJoin())
         return false;
     if (m_normal != nullptr)

@@ -125,7 +125,8 @@ void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     m_x.listStart[a] = start;
     m_x.listSize[a] = static_cast<std::uint32_t>(m_x.list.size()) - start;
     m_x.listSize[b] = 0;
-    m_stays = place == m_points[b].place ? b : a;
+    if (m_bound)
+        m_stays = place == m_points[b].place ? b : a;
     SurfacePoint& point = m_points[a];
     point.quadric.add(m_points[b].quadric);
     const double shape = std::max(point.quadric.at(place), 0.0) / std::max(point.quadric.weight, 1e-30);

@@ -46,6 +46,18 @@ void Collapser::sumAttributes(std::uint32_t group) {
             AttributeSpan{m_x.sum.data(), m_s.attributes}.add(attributesOf(groups.wedge[i]));
 }
 
+/// Where the point may go when not every place is free to it, and what it costs there. Apart from `weigh`, so that this
+/// stays as lean as it is for meshes that ask for nothing.
+double Collapser::bindPlace(std::uint32_t a, std::uint32_t b, const Quadric& q, Vec3d& place) const {
+    if (m_options.reuseVertices) {
+        const Vec3d& one = m_points[a].place;
+        const Vec3d& other = m_points[b].place;
+        place = q.at(other) < q.at(one) ? other : one;
+    }
+    holdToMirror(a, b, place);
+    return q.at(place);
+}
+
 double Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
     const SurfacePoint& pa = m_points[a];
     const SurfacePoint& pb = m_points[b];
@@ -72,28 +84,19 @@ double Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
     }
     const Vec3d middle = (pa.place + pb.place) / 2;
     const double squaredLength = (pb.place - pa.place).squaredNorm();
-    const auto atTheBetterEnd = [&](double& value) {
+    place = q.best(middle);
+    double value = q.at(place);
+    if (!((place - middle).squaredNorm() <= 4 * squaredLength)) {
+        place = middle;
+        value = q.at(middle);
         for (const Vec3d& end : {pa.place, pb.place})
             if (const double v = q.at(end); v < value) {
                 value = v;
                 place = end;
             }
-    };
-    place = q.best(middle);
-    double value = q.at(place);
-    if (m_options.reuseVertices) {
-        value = HUGE_VAL;
-        place = pa.place;
-        atTheBetterEnd(value);
-    } else if (!((place - middle).squaredNorm() <= 4 * squaredLength)) {
-        place = middle;
-        value = q.at(middle);
-        atTheBetterEnd(value);
     }
-    if (m_s.mirrorAxis >= 0) {
-        holdToMirror(a, b, place);
-        value = q.at(place);
-    }
+    if (m_bound) [[unlikely]]
+        value = bindPlace(a, b, q, place);
     const double weight = std::max(q.weight, 1e-30);
     const double e = m_options.areaExponent;
     const double divisor = e == 0.5 ? std::sqrt(weight) : e == 0 ? 1 : e == 1 ? weight : std::pow(weight, e);
@@ -191,7 +194,8 @@ Vec3d Collapser::keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place
     const double then = std::max(q.at(place + shift), 0.0);
     const double share = then > kMostVolumeCost * now ? std::sqrt(kMostVolumeCost * now / then) : 1;
     Vec3d held = place + kVolumeShare * share * shift;
-    holdToMirror(a, b, held);
+    if (m_bound)
+        holdToMirror(a, b, held);
     return held;
 }
 
