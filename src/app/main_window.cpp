@@ -34,9 +34,9 @@ QString hintFor(Stage stage) {
         return QObject::tr("Drop files anywhere · click a finding to look at the place · drag turns, Shift-drag moves, "
                            "wheel comes nearer · Home frames");
     case Stage::Thin:
-        return QObject::tr(
-            "Drag a pin along the curve to change a level · Shift keeps where it comes in · double-click to add one · hold B to see "
-            "the source · L changes the arrangement");
+        return QObject::tr("Drag a pin along the curve to change a level · Shift keeps where it comes in · "
+                           "double-click to add one · hold B to see "
+                           "the source · L changes the arrangement");
     case Stage::Switch:
         return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "
                            "the camera back");
@@ -137,6 +137,20 @@ MainWindow::MainWindow() {
     });
     connect(m_switchChart, &SwitchChart::needleDragged, m_viewport, &Viewport::standAt);
     connect(m_switchPanel, &SwitchPanel::walkRequested, m_viewport, &Viewport::walkBack);
+    connect(m_switchPanel, &SwitchPanel::popWanted, this, [this](int finer, int coarser, double metres) {
+        m_viewport->standAt(metres);
+        m_viewport->flicker(finer, coarser);
+    });
+    connect(&m_bench, &Workbench::popsChanged, this, &MainWindow::refreshStages);
+    connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);
+    m_culledTimer.setSingleShot(true);
+    m_culledTimer.setInterval(200);
+    connect(&m_culledTimer, &QTimer::timeout, this,
+            [this] { m_switchPanel->showCulled(m_viewport->exact(), m_viewport->cullingSaves()); });
+    connect(m_viewport, &Viewport::selected, this, [this] {
+        if (m_stage == Stage::Switch && !m_culledTimer.isActive())
+            m_culledTimer.start();
+    });
     connect(m_findings, &FindingsView::frameRequested, m_viewport, &Viewport::framePlace);
     connect(m_routeChart, &RouteChart::timePicked, this, [this](double seconds) {
         playRoute(false);
@@ -208,6 +222,8 @@ void MainWindow::setStage(Stage stage) {
     m_hint->setText(hintFor(stage));
     playRoute(false);
     m_viewport->setStage(stage);
+    if (stage == Stage::Switch)
+        m_bench.lookAtPops();
     m_playBar->refresh();
     placeOverlays();
     refreshCharts();
@@ -284,9 +300,12 @@ void MainWindow::refreshStages() {
                     ? 1
                     : 0;
     }
-    m_path->setState(Stage::Switch, any && single == 0 && coarse == 0,
+    const auto pops = m_bench.pops();
+    const auto seen = std::count_if(pops.begin(), pops.end(), [](const Workbench::Pop& p) { return p.severity > 1; });
+    m_path->setState(Stage::Switch, any && single == 0 && coarse == 0 && seen == 0,
                      !any || static_cast<std::size_t>(single) == subjects.size() ? QString()
                      : coarse > 0 ? tr("%1 over the allowance").arg(coarse)
+                     : seen > 0   ? (seen == 1 ? tr("1 pop left") : tr("%1 pops left").arg(seen))
                                   : tr("within the allowance"));
     const Audit* audit = m_bench.audit();
     m_path->setState(Stage::Budget, audit != nullptr && audit->holds() && !m_bench.auditStale(),

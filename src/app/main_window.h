@@ -135,6 +135,7 @@ private:
     QElapsedTimer m_playClock;
     double m_playFrom = 0;
     QTimer m_messageTimer;
+    QTimer m_culledTimer; ///< what culling saves is counted a few times a second at most
     bool m_quiet = false;
 };
 

@@ -2,11 +2,14 @@
 
 #include "app/budget/route_chart.h"
 #include "app/main_window.h"
+#include "app/switching/pop_list.h"
 
 #include <QApplication>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFrame>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <cmath>
 
 namespace thicket::app {
@@ -89,7 +92,23 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.bench().selectSubject(window.bench().scene().subjects.front().id);
     window.setStage(Stage::Switch);
     window.viewport().standAt(32);
+    for (QElapsedTimer waited; !waited.isValid() || (window.bench().popsWaiting() > 0 && waited.elapsed() < 400'000);) {
+        if (!waited.isValid())
+            waited.start();
+        app.processEvents(QEventLoop::AllEvents, 20);
+    }
     shot(QStringLiteral("switch"));
+    // The worst pop, stood at, with its pictures.
+    for (auto* row : window.findChildren<PopRow*>()) {
+        emit row->picked();
+        break;
+    }
+    settle(app, window, 1200);
+    for (auto* area : window.findChildren<QScrollArea*>())
+        if (auto* list = area->findChild<PopList*>(); list != nullptr && area->isVisible())
+            area->verticalScrollBar()->setValue(list->mapTo(area->widget(), QPoint(0, 0)).y() - 8);
+    shot(QStringLiteral("pops"));
+    window.bench().selectSubject(window.bench().scene().subjects.front().id);
     window.setStage(Stage::Budget);
     window.bench().runAudit();
     settle(app, window, 500);

@@ -30,7 +30,13 @@ Workbench::Workbench(QObject* parent) : QObject(parent) {
         m_rulesAsked.clear();
         emit cutRulesChanged();
     });
+    constexpr int kAfterChangesMs = 500;
+    m_popsAgain.setSingleShot(true);
+    m_popsAgain.setInterval(kAfterChangesMs);
+    connect(&m_popsAgain, &QTimer::timeout, this, &Workbench::lookAtPops);
     connect(&document, &Document::sceneChanged, this, [this] {
+        if (m_popsWanted)
+            m_popsAgain.start();
         dropStaleRecords();
         if (m_audit && !m_auditStale) {
             m_auditStale = true;

@@ -6,10 +6,12 @@
 #include "budget/audit.h"
 #include "io/ship.h"
 #include "measure/heat.h"
+#include "scene/pops.h"
 #include "scene/thin_subject.h"
 
 #include <QImage>
 #include <QStringList>
+#include <QTimer>
 #include <map>
 #include <mutex>
 
@@ -96,6 +98,23 @@ public:
     void setDecideBy(std::uint32_t id, DecideBy unit);
     void setStatedView(double fovDegrees, int lines);
 
+    // Pops
+    struct Pop {
+        SwitchPlace place;
+        int finer = 0; ///< the level shown before
+        std::shared_ptr<const PopScore> score;
+        double severity = 0; ///< above 1 it is seen
+    };
+    /// Scores, in the background, every switch that has no score as it is now; from then on changes are followed.
+    void lookAtPops();
+    /// Those that have a score, worst first.
+    [[nodiscard]] std::vector<Pop> pops() const;
+    [[nodiscard]] int popsWaiting() const { return m_popsWaiting; }
+    /// Three ways to smooth a pop, each one step: a later switch, a longer cross-fade, a level in between.
+    void smoothLater(std::uint32_t id, int level, double factor);
+    void smoothByFade(std::uint32_t id, double seconds);
+    void smoothByLevel(std::uint32_t id, int finer, int coarser);
+
     // Budget
     void setDevice(std::size_t index);
     /// Adds a key to the first route (made when there is none), four seconds after the last.
@@ -134,6 +153,7 @@ signals:
     void dragChanged();
     void cutRulesChanged();
     void auditChanged();
+    void popsChanged();
     void shipChanged();
     void picturesChanged();
     void heatChanged();
@@ -160,6 +180,7 @@ private:
 
     JobQueue m_jobs;
     JobQueue m_quick; ///< cuts while dragging: never behind anything
+    JobQueue m_popJobs;
     JobQueue m_looks; ///< pictures, heat, care: what is worked out to be looked at
     std::uint32_t m_subject = 0;
     int m_level = 0;
@@ -169,6 +190,10 @@ private:
     std::map<std::uint32_t, CutRules> m_rulesAsked; ///< by jobs that are not over yet
     std::shared_ptr<const Mesh> m_dragMesh;
     int m_dragLevel = -1;
+    std::vector<std::pair<PopKey, std::shared_ptr<const PopScore>>> m_popScores;
+    QTimer m_popsAgain; ///< a little after the last change
+    bool m_popsWanted = false;
+    int m_popsWaiting = 0;
     std::optional<Audit> m_audit;
     bool m_auditStale = false;
     std::optional<ShipReport> m_report;

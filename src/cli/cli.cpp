@@ -126,6 +126,10 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     auditCommand->add_option("--device", projectOptions.device, "Device by name; the project's own if left out");
     auditCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
     common(auditCommand);
+    CLI::App* popsCommand =
+        app.add_subcommand("pops", "Look at every switch of a project at true size and say which are seen");
+    popsCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
+    common(popsCommand);
     CLI::App* shipCommand = app.add_subcommand("ship", "Write all levels and thresholds, read back and compared");
     shipCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
     shipCommand->add_option("-o,--out", projectOptions.out, "Folder to write to")->required();
@@ -155,6 +159,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return measure(console, measureOptions);
         if (auditCommand->parsed())
             return audit(console, projectOptions);
+        if (popsCommand->parsed())
+            return pops(console, projectOptions);
         if (shipCommand->parsed())
             return ship(console, projectOptions);
         return demo(console, demoOptions);

@@ -62,6 +62,7 @@ int inspect(const Console& console, const std::vector<std::filesystem::path>& fi
 int thin(const Console& console, const ThinOptions& options);
 int measure(const Console& console, const MeasureOptions& options);
 int audit(const Console& console, const ProjectOptions& options);
+int pops(const Console& console, const ProjectOptions& options);
 int ship(const Console& console, const ProjectOptions& options);
 int demo(const Console& console, const DemoOptions& options);
 

@@ -3,6 +3,7 @@
 #include "cli/commands.h"
 #include "io/project.h"
 #include "io/ship.h"
+#include "scene/pops.h"
 #include "scene/thin_subject.h"
 
 #include "saltmere.h"
@@ -121,6 +122,56 @@ int audit(const Console& console, const ProjectOptions& options) {
                                    result->holds() ? "the budget holds" : "the budget does NOT hold");
     }
     return result->holds() ? 0 : 3;
+}
+
+int pops(const Console& console, const ProjectOptions& options) {
+    auto scene = openWhole(options.project, console.job);
+    if (!scene)
+        return fail(console, scene.error());
+    struct Row {
+        const Subject* subject;
+        SwitchPlace place;
+        PopScore score;
+    };
+    std::vector<Row> rows;
+    for (const SwitchPlace& place : switchesOf(*scene)) {
+        const Subject* subject = scene->find(place.subject);
+        auto score = scoreSwitch(*subject, place, {}, console.job);
+        if (!score)
+            return fail(console, score.error());
+        rows.push_back({subject, place, std::move(*score)});
+    }
+    std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) {
+        return a.score.severity(a.subject->rule.allowPx) > b.score.severity(b.subject->rule.allowPx);
+    });
+    const auto seen =
+        std::count_if(rows.begin(), rows.end(), [](const Row& r) { return !r.score.unseen(r.subject->rule.allowPx); });
+    if (console.json) {
+        ordered_json list = ordered_json::array();
+        for (const Row& r : rows)
+            list.push_back({{"subject", r.subject->name},
+                            {"level", r.place.level},
+                            {"metres", r.place.key.metres},
+                            {"pixels_tall", r.score.pixelsTall},
+                            {"scale", r.score.scale},
+                            {"outline_shift_px", r.score.outlineShift},
+                            {"allow_px", r.subject->rule.allowPx},
+                            {"changed_pixels", r.score.changedPixels},
+                            {"mean_delta_e", r.score.meanDeltaE},
+                            {"unseen", r.score.unseen(r.subject->rule.allowPx)}});
+        console.out << ordered_json{{"seen", seen}, {"switches", list}}.dump(2, ' ', false,
+                                                                             ordered_json::error_handler_t::replace)
+                    << '\n';
+    } else {
+        console.out << "subject            to        at     tall    outline   changed   colours\n";
+        for (const Row& r : rows)
+            console.out << fmt::format("{:<18} L{:<2} {:>10} {:>8.0f} {:>7.2f} px {:>7.1f} % {:>9.1f}  {}\n",
+                                       r.subject->name, r.place.level, length(r.place.key.metres), r.score.pixelsTall,
+                                       r.score.outlineShift, 100 * r.score.changedPixels, r.score.meanDeltaE,
+                                       r.score.unseen(r.subject->rule.allowPx) ? "unseen" : "");
+        console.out << fmt::format("{} of {} switches are seen\n", seen, rows.size());
+    }
+    return seen > 0 ? 3 : 0;
 }
 
 int ship(const Console& console, const ProjectOptions& options) {

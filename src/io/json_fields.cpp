@@ -55,10 +55,11 @@ FixedSwitch decodeFixed(const ordered_json& object, const std::string& path) {
 }
 
 ordered_json encode(const SwitchRule& rule) {
-    return {{"decideBy", key(rule.decideBy)},  {"measureFrom", key(rule.measureFrom)},
-            {"allowPx", rule.allowPx},         {"hysteresis", rule.hysteresis},
-            {"fadeSeconds", rule.fadeSeconds}, {"cullBelowPx", rule.cullBelowPx},
-            {"reachMetres", rule.reachMetres}, {"marginMetres", rule.marginMetres}};
+    return {{"decideBy", key(rule.decideBy)},    {"measureFrom", key(rule.measureFrom)},
+            {"allowPx", rule.allowPx},           {"hysteresis", rule.hysteresis},
+            {"dwellSeconds", rule.dwellSeconds}, {"checkSeconds", rule.checkSeconds},
+            {"fadeSeconds", rule.fadeSeconds},   {"cullBelowPx", rule.cullBelowPx},
+            {"reachMetres", rule.reachMetres},   {"marginMetres", rule.marginMetres}};
 }
 
 SwitchRule decodeRule(const ordered_json& object, const std::string& path) {
@@ -67,6 +68,8 @@ SwitchRule decodeRule(const ordered_json& object, const std::string& path) {
     rule.measureFrom = measureFrom(get<std::string>(object, "measureFrom", path), path + "measureFrom");
     rule.allowPx = number(object, "allowPx", path, 0.01, 1000);
     rule.hysteresis = number(object, "hysteresis", path, 0, 1);
+    rule.dwellSeconds = number(object, "dwellSeconds", path, 0, 60, 0);
+    rule.checkSeconds = number(object, "checkSeconds", path, 0, 60, 0);
     rule.fadeSeconds = number(object, "fadeSeconds", path, 0, 60);
     rule.cullBelowPx = number(object, "cullBelowPx", path, 0, 10000);
     rule.reachMetres = number(object, "reachMetres", path, 0, 1e9);

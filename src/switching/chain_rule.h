@@ -24,6 +24,8 @@ struct SwitchRule {
     MeasureFrom measureFrom = MeasureFrom::NearestPoint; ///< only the nearest point keeps the pixel promise
     double allowPx = 1.0;                                ///< 0.25..8; pixels that a drawn surface may be off
     double hysteresis = 0.08;                            ///< 0..0.5; coarser at d (1 + h), finer again at d
+    double dwellSeconds = 0;                             ///< 0..5; after a switch it goes no coarser for so long
+    double checkSeconds = 0;                             ///< 0..5; the level is decided so often; 0: in every frame
     double fadeSeconds = 0.25;                           ///< 0..2; both levels are drawn, and counted, while it lasts
     double cullBelowPx = 3;    ///< 0..64; nothing is drawn when the subject is less tall than this
     double reachMetres = 0;    ///< nothing is drawn beyond; 0: no such limit

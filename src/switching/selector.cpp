@@ -85,9 +85,17 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
             continue;
         }
         before.level = static_cast<std::int8_t>(std::min<int>(before.level, static_cast<int>(chain.levels.size()) - 1));
-        const int level = wantedLevel(chain, distance, copies.scale[i], options.allowanceFactor, before.level);
+        int level = before.level;
+        if (before.level < 0 || !(seconds - before.checked < chain.rule.checkSeconds)) {
+            level = wantedLevel(chain, distance, copies.scale[i], options.allowanceFactor, before.level);
+            before.checked = seconds;
+            // Only coarser waits: finer is a matter of the promise.
+            if (before.level >= 0 && level > before.level && seconds - before.switched < chain.rule.dwellSeconds)
+                level = before.level;
+        }
         if (before.level >= 0 && level != before.level) {
             ++out.switches;
+            before.switched = seconds;
             before.fadingFrom = options.fades && chain.rule.fadeSeconds > 0 ? before.level : std::int8_t{-1};
             before.fadeStart = seconds;
         }

@@ -38,6 +38,8 @@ struct PickMemory {
     std::int8_t level = -1;
     std::int8_t fadingFrom = -1;
     double fadeStart = 0;
+    double switched = -1e18; ///< when it last changed its level, and when that was last decided, seconds
+    double checked = -1e18;
 };
 
 struct Selection {

@@ -1,5 +1,6 @@
 #include "app/budget/route_chart.h"
 #include "app/main_window.h"
+#include "app/switching/pop_list.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
 #include "app/thin/play_bar.h"
@@ -556,6 +557,82 @@ TEST_F(WindowTest, selected_subjects_are_thinned_together_as_one_step) {
     EXPECT_EQ(thinned(), 2);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(thinned(), 0);
+}
+
+TEST_F(WindowTest, pops_are_scored_shown_and_smoothed_as_one_step) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Switch);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.popsWaiting() == 0 && !bench.pops().empty(); }, 60000));
+    const auto rows = window->findChildren<PopRow*>();
+    ASSERT_EQ(rows.size(), static_cast<qsizetype>(std::min<std::size_t>(6, bench.pops().size())));
+    const auto pops = bench.pops();
+    for (std::size_t i = 1; i < pops.size(); ++i)
+        EXPECT_GE(pops[i - 1].severity, pops[i].severity) << "worst first";
+    // Its early switch is seen; made later it is seen less.
+    bench.setSwitchDistance(bench.subjectId(), 1, 0.5);
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            const auto now = bench.pops();
+            return bench.popsWaiting() == 0 && !now.empty() && now.front().place.key.metres < 0.6;
+        },
+        60000))
+        << "the score follows the change, and the worst comes first";
+    const double worst = bench.pops().front().severity;
+    EXPECT_GT(worst, 1);
+    QTest::mouseClick(window->findChildren<PopRow*>().front(), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().flickering(); }, 3000));
+    EXPECT_EQ(bench.level(), 1);
+    EXPECT_NEAR(window->viewport().subjectDistance(), 0.5, 0.1);
+    auto* smooth = window->findChild<QPushButton*>(QStringLiteral("smooth"));
+    ASSERT_TRUE(smooth->isVisibleTo(window.get()));
+    emit smooth->menu()->aboutToShow();
+    ASSERT_GE(smooth->menu()->actions().size(), 4);
+    const int steps = bench.document.undo().count();
+    smooth->menu()->actions()[1]->trigger();
+    EXPECT_EQ(bench.document.undo().count(), steps + 1);
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return bench.popsWaiting() == 0 && bench.pops().front().severity < worst; }, 60000));
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(bench.document.undo().index(), steps);
+}
+
+TEST_F(WindowTest, a_chain_out_of_order_is_said_and_mended_by_one_click) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Switch);
+    const auto buttons = [&] {
+        QTest::qWait(20); // those that went are deleted later
+        return window->findChildren<QPushButton*>(QStringLiteral("mendChain"));
+    };
+    EXPECT_TRUE(buttons().isEmpty());
+    bench.setSwitchDistance(bench.subjectId(), 1, 0.05);
+    ASSERT_EQ(buttons().size(), 1);
+    QTest::mouseClick(buttons().front(), Qt::LeftButton);
+    EXPECT_FALSE(bench.subject()->levels[1].fixed);
+    EXPECT_TRUE(buttons().isEmpty());
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(bench.subject()->levels[1].fixed);
+}
+
+TEST_F(WindowTest, culling_says_what_it_saves_and_can_be_taken_away_in_the_view) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Switch);
+    Viewport& view = window->viewport();
+    view.setShotView({0, 1, 6}, {0, 1, 20}); // looking away from it
+    QTest::qWait(300);
+    auto* box = window->findChild<QCheckBox*>(QStringLiteral("cull0"));
+    EXPECT_EQ(view.exact().culledBy[static_cast<int>(Culled::OutOfView)], 1U);
+    EXPECT_TRUE(box->text().startsWith(QStringLiteral("out of view: 1"))) << box->text().toStdString();
+    EXPECT_GT(view.cullingSaves()[0], 0U);
+    const int steps = bench.document.undo().count();
+    box->click();
+    QTest::qWait(100);
+    EXPECT_EQ(view.exact().culledBy[static_cast<int>(Culled::OutOfView)], 0U);
+    EXPECT_GT(view.exact().triangles, 0U);
+    EXPECT_EQ(bench.document.undo().count(), steps) << "the project is not changed";
+    box->click();
 }
 
 TEST_F(WindowTest, a_heron_is_played_held_and_put_to_rest) {

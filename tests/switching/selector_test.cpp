@@ -251,4 +251,58 @@ TEST(Selector, scale_moves_derived_switches) {
     }
 }
 
+namespace {
+
+/// How often the level changes over ten seconds at 60 frames while the camera trembles about a switch.
+struct Trembling {
+    std::uint32_t switches = 0;
+    double worstErrorPx = 0;
+};
+
+Trembling tremble(const SwitchRule& rule, double size) {
+    const View base;
+    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
+    const double at = chains[0].fromMetres[2];
+    std::mt19937 random(9);
+    std::uniform_real_distribution<double> u(-size, size);
+    std::vector<PickMemory> memory;
+    Selection s;
+    Trembling out;
+    for (int frame = 0; frame < 600; ++frame) {
+        const double d = at * (1 + u(random));
+        select(chains, copies, lookAt(base, {0, 1.5, 1 + d}, {0, 1.5, 0}), frame / 60.0, {}, memory, s);
+        out.switches += s.switches;
+        out.worstErrorPx = std::max(out.worstErrorPx, s.worstErrorPx);
+    }
+    return out;
+}
+
+} // namespace
+
+TEST(Selector, a_camera_that_trembles_within_the_band_flips_no_level) {
+    SwitchRule rule;
+    rule.hysteresis = 0;
+    EXPECT_GT(tremble(rule, 0.03).switches, 200U) << "without a band it flickers";
+    rule.hysteresis = 0.08;
+    EXPECT_LE(tremble(rule, 0.03).switches, 1U);
+    EXPECT_GT(tremble(rule, 0.15).switches, 60U) << "beyond the band it flickers again";
+}
+
+TEST(Selector, dwell_bounds_how_often_levels_change_and_keeps_the_promise) {
+    SwitchRule rule;
+    const Trembling free = tremble(rule, 0.15);
+    rule.dwellSeconds = 1;
+    const Trembling calm = tremble(rule, 0.15);
+    EXPECT_GT(free.switches, 60U);
+    EXPECT_LE(calm.switches, 2 * 10 + 1U) << "one coarser and one finer a second";
+    EXPECT_LE(calm.worstErrorPx, rule.allowPx * 1.0001) << "finer never waits";
+}
+
+TEST(Selector, a_check_interval_decides_no_more_often) {
+    SwitchRule rule;
+    rule.checkSeconds = 0.5;
+    EXPECT_LE(tremble(rule, 0.15).switches, 21U);
+}
+
 } // namespace thicket

@@ -1,6 +1,8 @@
 #include "app/switching/switch_panel.h"
 
 #include "app/look/look.h"
+#include "base/text.h"
+#include "scene/chain_notes.h"
 
 #include <numbers>
 
@@ -87,6 +89,22 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
     body->addWidget(fieldRow(tr("Allow"), m_allow,
                              tr("How many pixels a drawn surface may be off; switches that are free follow it")));
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("Switches"), "title"));
+    m_none = makeLabel(tr("One level only. Thin makes more."), "small");
+    body->addWidget(m_none);
+    m_notes = new QVBoxLayout;
+    m_notes->setSpacing(4);
+    body->addLayout(m_notes);
+    m_rows = new QVBoxLayout;
+    m_rows->setSpacing(2);
+    body->addLayout(m_rows);
+    body->addSpacing(4);
+    m_pops = new PopList(bench);
+    body->addWidget(m_pops);
+    connect(m_pops, &PopList::wanted, this, &SwitchPanel::popWanted);
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("How it is measured and held steady"), "title"));
     m_measure = new QComboBox;
     m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
     body->addWidget(fieldRow(tr("Measure to"), m_measure,
@@ -95,21 +113,45 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     body->addWidget(fieldRow(
         tr("Hysteresis"), m_hysteresis,
         tr("How much farther the camera must go before a coarser level shows, so that levels do not flicker")));
+    m_dwell = new NumberBox(0, 5, 2, tr(" s"));
+    m_dwell->setSpecialValueText(tr("no wait"));
+    body->addWidget(
+        fieldRow(tr("Dwell"), m_dwell,
+                 tr("After a switch it goes no coarser for so long, however the camera jumps. Finer comes at "
+                    "once: that is the promise")));
+    m_check = new NumberBox(0, 5, 2, tr(" s"));
+    m_check->setSpecialValueText(tr("every frame"));
+    body->addWidget(
+        fieldRow(tr("Check each"), m_check,
+                 tr("How often the level is decided. Between two looks the promise of pixels may be late")));
     m_fade = new NumberBox(0, 5, 2, tr(" s"));
     body->addWidget(
         fieldRow(tr("Cross-fade"), m_fade, tr("How long both levels are mixed; both are drawn and counted meanwhile")));
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("Culling"), "title"));
     m_cull = new NumberBox(0, 400, 1, tr(" px tall"));
     body->addWidget(fieldRow(tr("Cull below"), m_cull, tr("Nothing is drawn when the subject is less tall than this")));
     m_reach = new NumberBox(0, 1e6, 1, tr(" m"));
     m_reach->setSpecialValueText(tr("no limit"));
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Nothing is drawn beyond this distance")));
-    body->addSpacing(4);
-    body->addWidget(makeLabel(tr("Switches"), "title"));
-    m_none = makeLabel(tr("One level only. Thin makes more."), "small");
-    body->addWidget(m_none);
-    m_rows = new QVBoxLayout;
-    m_rows->setSpacing(2);
-    body->addLayout(m_rows);
+    const QStringList why{tr("Take away what culls copies outside of the view, to see what it saves"),
+                          tr("Take away the reach, to see what it saves"),
+                          tr("Take away what culls copies that are too small on screen, to see what it saves")};
+    for (std::size_t i = 0; i < m_culls.size(); ++i) {
+        m_culls[i] = new QCheckBox;
+        m_culls[i]->setChecked(true);
+        m_culls[i]->setObjectName(QStringLiteral("cull%1").arg(i));
+        m_culls[i]->setToolTip(why[static_cast<qsizetype>(i)] + tr(". For this view only: the project is not changed"));
+        body->addWidget(m_culls[i]);
+        connect(m_culls[i], &QCheckBox::toggled, this, [this] {
+            SelectOptions options;
+            options.cullView = m_culls[0]->isChecked();
+            options.cullReach = m_culls[1]->isChecked();
+            options.cullSmall = m_culls[2]->isChecked();
+            emit cullingChosen(options);
+        });
+    }
+    showCulled({}, {});
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Stated view"), "title"));
     m_fov = new NumberBox(5, 150, 1, QStringLiteral("°"));
@@ -130,6 +172,11 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
             [this](double v) { change(tr("Change the allowance"), [v](SwitchRule& r) { r.allowPx = v; }); });
     connect(m_hysteresis, &NumberBox::chosen, this,
             [this](double v) { change(tr("Change the hysteresis"), [v](SwitchRule& r) { r.hysteresis = v / 100; }); });
+    connect(m_dwell, &NumberBox::chosen, this,
+            [this](double v) { change(tr("Change the dwell"), [v](SwitchRule& r) { r.dwellSeconds = v; }); });
+    connect(m_check, &NumberBox::chosen, this, [this](double v) {
+        change(tr("Change how often is checked"), [v](SwitchRule& r) { r.checkSeconds = v; });
+    });
     connect(m_fade, &NumberBox::chosen, this,
             [this](double v) { change(tr("Change the cross-fade"), [v](SwitchRule& r) { r.fadeSeconds = v; }); });
     connect(m_cull, &NumberBox::chosen, this,
@@ -153,7 +200,46 @@ void SwitchPanel::change(const QString& label, const std::function<void(SwitchRu
     m_bench.setRule(s->id, rule, label);
 }
 
+void SwitchPanel::showCulled(const Selection& selection, const std::array<std::uint64_t, 3>& saves) {
+    const QString names[3] = {tr("out of view"), tr("beyond reach"), tr("too small")};
+    const Culled reasons[3] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall};
+    for (std::size_t i = 0; i < m_culls.size(); ++i)
+        m_culls[i]->setText(tr("%1: %2 · saves %3")
+                                .arg(names[i], groupedText(selection.culledBy[static_cast<std::size_t>(reasons[i])]),
+                                     QString::fromStdString(shortCount(static_cast<double>(saves[i])))));
+}
+
+/// What is wrong with the chain, each with a button that mends it.
+void SwitchPanel::refreshNotes() {
+    while (QLayoutItem* item = m_notes->takeAt(0)) {
+        if (item->widget() != nullptr)
+            item->widget()->deleteLater(); // its own button may be what brought us here
+        delete item;
+    }
+    const Subject* s = m_bench.subject();
+    if (s == nullptr)
+        return;
+    for (const ChainNote& note : chainNotes(*s, m_bench.scene().view)) {
+        auto* row = new QWidget;
+        auto* line = new QHBoxLayout(row);
+        line->setContentsMargins(0, 0, 0, 0);
+        line->setSpacing(6);
+        QLabel* text = makeLabel(QString::fromStdString(note.text), "caution");
+        text->setWordWrap(true);
+        text->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Minimum);
+        QPushButton* mend = makeButton(tr("Mend"), tr("Mend it: %1").arg(QString::fromStdString(note.mend)));
+        mend->setObjectName(QStringLiteral("mendChain"));
+        line->addWidget(text, 1);
+        line->addWidget(mend);
+        connect(mend, &QPushButton::clicked, this, [this, mended = note.mended] {
+            m_bench.document.push(changeSubject(m_bench.scene(), mended, "Mend the switches of " + mended.name));
+        });
+        m_notes->addWidget(row);
+    }
+}
+
 void SwitchPanel::refresh() {
+    refreshNotes();
     const Subject* s = m_bench.subject();
     const int wanted = s != nullptr ? static_cast<int>(s->levels.size()) - 1 : 0;
     while (m_rows->count() > wanted)
@@ -163,8 +249,8 @@ void SwitchPanel::refresh() {
     for (int i = 0; i < m_rows->count(); ++i)
         static_cast<SwitchRow*>(m_rows->itemAt(i)->widget())->refresh();
     m_none->setVisible(wanted < 1);
-    for (QWidget* w :
-         std::initializer_list<QWidget*>{m_decide, m_measure, m_allow, m_hysteresis, m_fade, m_cull, m_reach})
+    for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_allow, m_hysteresis, m_dwell, m_check,
+                                                      m_fade, m_cull, m_reach})
         w->setEnabled(s != nullptr);
     const View& view = m_bench.scene().view;
     m_fov->show(view.fovY * 180 / std::numbers::pi);
@@ -176,6 +262,8 @@ void SwitchPanel::refresh() {
     m_measure->setCurrentIndex(static_cast<int>(s->rule.measureFrom));
     m_allow->show(s->rule.allowPx);
     m_hysteresis->show(100 * s->rule.hysteresis);
+    m_dwell->show(s->rule.dwellSeconds);
+    m_check->show(s->rule.checkSeconds);
     m_fade->show(s->rule.fadeSeconds);
     m_cull->show(s->rule.cullBelowPx);
     m_reach->show(s->rule.reachMetres);

@@ -2,9 +2,12 @@
 // Switch: the rule's exact numbers and a table of all switches in every unit.
 
 #include "app/parts/controls.h"
+#include "app/switching/pop_list.h"
 #include "appmodel/workbench.h"
 
+#include <QCheckBox>
 #include <QComboBox>
+#include <array>
 
 namespace thicket::app {
 
@@ -28,25 +31,38 @@ class SwitchPanel : public Panel {
     Q_OBJECT
 public:
     explicit SwitchPanel(Workbench& bench, QWidget* parent = nullptr);
+    /// How many copies each reason culls in the present frame, and how many triangles that keeps from being drawn: out
+    /// of view, beyond reach, too small.
+    void showCulled(const Selection& selection, const std::array<std::uint64_t, 3>& saves);
 
 signals:
+    /// Which reasons to cull are to be in force in the view.
+    void cullingChosen(const SelectOptions& options);
     void walkRequested();
+    /// Someone wants to stand where a switch happens and see it.
+    void popWanted(int finer, int coarser, double metres);
 
 private:
     void refresh();
+    void refreshNotes();
     void change(const QString& label, const std::function<void(SwitchRule&)>& how);
     Workbench& m_bench;
     QComboBox* m_decide;
     QComboBox* m_measure;
     NumberBox* m_allow;
     NumberBox* m_hysteresis;
+    NumberBox* m_dwell;
+    NumberBox* m_check;
     NumberBox* m_fade;
     NumberBox* m_cull;
     NumberBox* m_reach;
     NumberBox* m_fov;
     NumberBox* m_lines;
+    QVBoxLayout* m_notes;
     QVBoxLayout* m_rows;
     QLabel* m_none;
+    PopList* m_pops;
+    std::array<QCheckBox*, 3> m_culls{};
 };
 
 } // namespace thicket::app

@@ -67,6 +67,12 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     });
     m_fades.setInterval(33);
     connect(&m_fades, &QTimer::timeout, this, [this] { update(); });
+    m_flicker.setInterval(450);
+    connect(&m_flicker, &QTimer::timeout, this, [this] {
+        if (--m_flickers <= 0)
+            m_flicker.stop();
+        update();
+    });
     m_play.setInterval(33);
     connect(&m_play, &QTimer::timeout, this, &Viewport::playOn);
     m_warm.setInterval(25);
@@ -107,6 +113,7 @@ void Viewport::setStage(Stage stage) {
     const bool was = solo();
     m_stage = stage;
     stopWalk();
+    m_flicker.stop();
     toRest();
     if (solo() && (!was || m_framed != m_bench.subjectId()))
         frameSelection();
@@ -178,9 +185,35 @@ void Viewport::setRouteTime(double seconds) {
 void Viewport::selectNow() {
     View view = shotView();
     // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
-    select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000, {}, m_memory,
-           m_exact);
+    select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000, culling(),
+           m_memory, m_exact);
     emit selected();
+}
+
+void Viewport::setCulling(const SelectOptions& options) {
+    m_culling = options;
+    moved();
+}
+
+std::array<std::uint64_t, 3> Viewport::cullingSaves() const {
+    std::array<std::uint64_t, 3> out{};
+    SelectOptions all;
+    all.fades = false;
+    const auto triangles = [this](const SelectOptions& options) {
+        std::vector<PickMemory> memory = m_memory;
+        Selection selection;
+        select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000,
+               options, memory, selection);
+        return selection.triangles;
+    };
+    const std::uint64_t now = triangles(all);
+    for (std::size_t i = 0; i < out.size(); ++i) {
+        SelectOptions without = all;
+        (i == 0 ? without.cullView : i == 1 ? without.cullReach : without.cullSmall) = false;
+        const std::uint64_t then = triangles(without);
+        out[i] = then > now ? then - now : 0;
+    }
+    return out;
 }
 
 int Viewport::nearestCopy() const {
@@ -231,6 +264,15 @@ void Viewport::standAt(double metres) {
         (copyDistance(chain, m_selectable.copies, i, probe, chain.rule.measureFrom) < metres ? low : high) = middle;
     }
     setShotView(centre + way * high, centre);
+}
+
+void Viewport::flicker(int finer, int coarser) {
+    constexpr int kTimes = 12;
+    m_flickerFiner = finer;
+    m_flickerCoarser = coarser;
+    m_flickers = kTimes;
+    m_flicker.start();
+    update();
 }
 
 void Viewport::walkBack() {
@@ -318,7 +360,7 @@ void Viewport::adapt(double ms) {
 }
 
 void Viewport::selectLight() {
-    SelectOptions options;
+    SelectOptions options = culling();
     while (true) {
         options.allowanceFactor = m_factor;
         select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000,

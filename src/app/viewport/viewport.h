@@ -58,6 +58,9 @@ public:
     void standAt(double metres);
     /// Measured distance to the nearest copy of the selected subject; negative when there is none.
     [[nodiscard]] double subjectDistance() const;
+    /// Shows two levels of the selected subject in turn where it stands, a few times, whatever was selected.
+    void flicker(int finer, int coarser);
+    [[nodiscard]] bool flickering() const { return m_flicker.isActive(); }
     void walkBack();
     void stopWalk();
     [[nodiscard]] bool walking() const { return m_walk.isActive(); }
@@ -77,6 +80,11 @@ public:
     /// The exact selection of the present frame: what the gauges show.
     [[nodiscard]] const Selection& exact() const { return m_exact; }
     [[nodiscard]] const SelectScene& selectable() const { return m_selectable; }
+    /// Which reasons to cull are in force in this view: for looking at what they do, no part of the project.
+    void setCulling(const SelectOptions& options);
+    [[nodiscard]] SelectOptions culling() const { return m_stage == Stage::Switch ? m_culling : SelectOptions(); }
+    /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small.
+    [[nodiscard]] std::array<std::uint64_t, 3> cullingSaves() const;
     /// What the last frame really submitted, and by what factor it was lightened.
     [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
@@ -197,6 +205,7 @@ private:
     SelectScene m_selectable;
     Selection m_exact;
     Selection m_light;
+    SelectOptions m_culling;
     std::vector<PickMemory> m_memory;
     std::vector<PickMemory> m_lightMemory;
     QElapsedTimer m_clock;
@@ -212,6 +221,10 @@ private:
     QTimer m_walk;
     QTimer m_fades;
     QTimer m_warm; ///< uploads levels one by one, so that no switch waits for it
+    QTimer m_flicker;
+    int m_flickers = 0; ///< still to come
+    int m_flickerFiner = 0;
+    int m_flickerCoarser = 0;
     QTimer m_play;
     QElapsedTimer m_playClock;
     std::uint32_t m_playSubject = 0; ///< whose pose is shown; 0: none

@@ -155,6 +155,11 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
                     : item.mesh;
             items.push_back(item);
         };
+        if (m_flicker.isActive() && subject.id == m_bench.subjectId() &&
+            std::max(m_flickerFiner, m_flickerCoarser) < static_cast<int>(subject.levels.size())) {
+            add(m_flickers % 2 == 0 ? m_flickerFiner : m_flickerCoarser, 1);
+            continue;
+        }
         add(pick.level, pick.fadingFrom >= 0 ? std::max(pick.fade, 0.001F) : 1.0F);
         if (pick.fadingFrom >= 0)
             add(pick.fadingFrom, std::min(-pick.fade, -0.001F));

@@ -1,0 +1,211 @@
+#include "app/switching/pop_list.h"
+
+#include "app/look/look.h"
+
+#include <QKeyEvent>
+#include <QMenu>
+#include <QPainter>
+#include <cmath>
+
+namespace thicket::app {
+namespace {
+
+constexpr int kShown = 6; // rows; what follows is less and less seen
+
+QImage imageOf(const Pixels& p) {
+    return QImage(p.rgba.data(), p.width, p.height, 4 * p.width, QImage::Format_RGBA8888).copy();
+}
+
+QString percent(double share) {
+    return QStringLiteral("%1 %").arg(100 * share, 0, 'g', 100 * share < 9.95 ? 2 : 3);
+}
+
+} // namespace
+
+PopRow::PopRow(Workbench::Pop pop, const QString& name, double allowPx, bool chosen, QWidget* parent)
+    : QWidget(parent), m_pop(std::move(pop)), m_name(name), m_allowPx(allowPx), m_chosen(chosen) {
+    setFixedHeight(38);
+    setFocusPolicy(Qt::TabFocus);
+    setCursor(Qt::PointingHandCursor);
+    setAccessibleName(tr("Switch of %1 to level %2").arg(name).arg(m_pop.place.level));
+    setToolTip(
+        tr("Click to stand where it happens and see both levels in turn.\nThe outline moves by %1, %2 of its pixels "
+           "change, the colours are %3 apart in the mean (CIELAB).\nUnseen: no more than %4, and 1 % of the pixels.")
+            .arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels))
+            .arg(m_pop.score->meanDeltaE, 0, 'f', 1)
+            .arg(pixelText(allowPx)));
+}
+
+void PopRow::paintEvent(QPaintEvent*) {
+    const Look& l = Look::now();
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(hasFocus() ? QPen(l.accent, 1.2) : QPen(Qt::NoPen));
+    p.setBrush(m_chosen ? l.raised : l.ground);
+    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -1.5), 4, 4);
+    const bool unseen = m_pop.score->unseen(m_allowPx);
+    const QColor color = unseen ? l.good : m_pop.severity > 5 ? l.over : l.caution;
+    p.setPen(Qt::NoPen);
+    p.setBrush(color);
+    p.drawEllipse(QPointF(11, height() / 2.0 - 0.5), 3.5, 3.5);
+    const QRectF text = QRectF(rect()).adjusted(22, 3, -8, -4);
+    const QString amount = unseen ? tr("unseen")
+                                  : QStringLiteral("%1 · %2").arg(pixelText(m_pop.score->outlineShift),
+                                                                  percent(m_pop.score->changedPixels));
+    p.setFont(Look::font(11, 600));
+    p.setPen(unseen ? l.good : l.text);
+    p.drawText(text, Qt::AlignRight | Qt::AlignTop, amount);
+    const int room = static_cast<int>(text.width()) - p.fontMetrics().horizontalAdvance(amount) - 8;
+    p.setPen(l.text);
+    p.drawText(text, Qt::AlignLeft | Qt::AlignTop, p.fontMetrics().elidedText(m_name, Qt::ElideRight, room));
+    p.setFont(Look::font(10.5));
+    p.setPen(l.quiet);
+    p.drawText(text, Qt::AlignLeft | Qt::AlignBottom,
+               tr("L%1 → L%2 at %3").arg(m_pop.finer).arg(m_pop.place.level).arg(lengthText(m_pop.place.key.metres)));
+    p.drawText(text, Qt::AlignRight | Qt::AlignBottom, tr("%1 px tall").arg(std::round(m_pop.score->pixelsTall)));
+}
+
+void PopRow::mousePressEvent(QMouseEvent*) {
+    emit picked();
+}
+
+void PopRow::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Select)
+        emit picked();
+    else
+        QWidget::keyPressEvent(event);
+}
+
+void PopPictures::show(std::shared_ptr<const PopScore> score) {
+    m_score = std::move(score);
+    setVisible(m_score != nullptr);
+    if (!m_score)
+        return;
+    m_pictures[0] = imageOf(m_score->before);
+    m_pictures[1] = imageOf(m_score->after);
+    m_pictures[2] = imageOf(m_score->difference);
+    setFixedHeight(96);
+    update();
+}
+
+void PopPictures::paintEvent(QPaintEvent*) {
+    if (!m_score)
+        return;
+    const Look& l = Look::now();
+    QPainter p(this);
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    const QString names[3] = {tr("before"), tr("after"), tr("difference")};
+    const double side = std::min((width() - 8.0) / 3, height() - 18.0);
+    for (int i = 0; i < 3; ++i) {
+        const QRectF place(i * (side + 4), 0, side, side);
+        p.fillRect(place, i == 2 ? QColor(0, 0, 0) : l.viewBottom);
+        // As large as on screen, when that fits.
+        const double own = std::min(side, m_pictures[i].width() / m_score->scale / devicePixelRatioF());
+        p.drawImage(QRectF(place.center().x() - own / 2, place.center().y() - own / 2, own, own), m_pictures[i]);
+        p.setFont(Look::font(10.5));
+        p.setPen(l.quiet);
+        p.drawText(QRectF(place.left(), side + 2, side, 14), Qt::AlignCenter, names[i]);
+    }
+}
+
+PopList::PopList(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(bench) {
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(3);
+    auto* head = new QHBoxLayout;
+    head->addWidget(makeLabel(tr("Pops"), "title"), 1);
+    m_state = makeLabel({}, "small");
+    head->addWidget(m_state);
+    column->addLayout(head);
+    m_rows = new QVBoxLayout;
+    m_rows->setSpacing(2);
+    column->addLayout(m_rows);
+    m_pictures = new PopPictures;
+    m_pictures->hide();
+    m_pictures->setToolTip(
+        tr("From the side where most changes, under one light. White in the difference: colours that are far apart"));
+    column->addWidget(m_pictures);
+    m_smooth = makeButton(tr("Smooth it"), tr("Ways to make the chosen switch less seen, and what each costs"));
+    m_smooth->setObjectName(QStringLiteral("smooth"));
+    m_smooth->setMenu(new QMenu(this));
+    m_smooth->hide();
+    column->addWidget(m_smooth);
+    connect(m_smooth->menu(), &QMenu::aboutToShow, this, &PopList::fillWays);
+    connect(&bench, &Workbench::popsChanged, this, &PopList::refresh);
+    connect(&bench.document, &Document::sceneChanged, this, &PopList::refresh);
+    connect(&bench, &Workbench::selectionChanged, this, &PopList::refresh);
+}
+
+void PopList::refresh() {
+    const std::vector<Workbench::Pop> pops = m_bench.pops();
+    const auto same = [this](const Workbench::Pop& p) {
+        return m_chosen && p.place.subject == m_chosen->place.subject && p.place.level == m_chosen->place.level;
+    };
+    if (const auto now = std::find_if(pops.begin(), pops.end(), same); now != pops.end())
+        m_chosen = *now; // its score may be another one now
+    else if (m_bench.popsWaiting() == 0)
+        m_chosen.reset();
+    while (QLayoutItem* item = m_rows->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    int seen = 0;
+    for (std::size_t i = 0; i < pops.size(); ++i) {
+        const Subject* s = m_bench.scene().find(pops[i].place.subject);
+        seen += pops[i].score->unseen(s->rule.allowPx) ? 0 : 1;
+        if (i >= kShown && !same(pops[i]))
+            continue;
+        auto* row = new PopRow(pops[i], QString::fromStdString(s->name), s->rule.allowPx, same(pops[i]));
+        // Queued: what is chosen makes the rows anew, this one among them.
+        connect(
+            row, &PopRow::picked, this, [this, pop = pops[i]] { choose(pop); }, Qt::QueuedConnection);
+        m_rows->addWidget(row);
+    }
+    m_state->setText(m_bench.popsWaiting() > 0 ? tr("looking at %1 more …").arg(m_bench.popsWaiting())
+                     : pops.empty()            ? tr("no switches yet")
+                     : seen == 0               ? tr("none is seen")
+                                               : tr("%1 of %2 are seen").arg(seen).arg(pops.size()));
+    m_pictures->show(m_chosen ? m_chosen->score : nullptr);
+    m_smooth->setVisible(m_chosen.has_value());
+}
+
+void PopList::choose(const Workbench::Pop& pop) {
+    m_chosen = pop;
+    m_bench.selectSubject(pop.place.subject);
+    m_bench.selectLevel(pop.place.level);
+    refresh();
+    emit wanted(pop.finer, pop.place.level, pop.place.key.metres);
+}
+
+/// What each way costs is counted for one copy while the camera is where the way changes something.
+void PopList::fillWays() {
+    QMenu* menu = m_smooth->menu();
+    menu->clear();
+    if (!m_chosen)
+        return;
+    const Subject* s = m_bench.scene().find(m_chosen->place.subject);
+    const auto finer = static_cast<std::size_t>(m_chosen->finer);
+    const auto coarser = static_cast<std::size_t>(m_chosen->place.level);
+    if (s == nullptr || coarser >= s->levels.size())
+        return;
+    const std::uint32_t id = s->id;
+    const int level = m_chosen->place.level;
+    const double from = m_chosen->place.key.metres;
+    const auto more = s->levels[finer].triangles - s->levels[coarser].triangles;
+    for (const double factor : {1.3, 2.0})
+        menu->addAction(
+            tr("Switch later, at %1: %2 triangles more until there").arg(lengthText(factor * from), groupedText(more)),
+            this, [this, id, level, factor] { m_bench.smoothLater(id, level, factor); });
+    const double fade = std::max(0.4, 2 * s->rule.fadeSeconds);
+    menu->addAction(tr("Cross-fade for %1 s: both levels, %2 triangles, meanwhile")
+                        .arg(fade, 0, 'g', 2)
+                        .arg(groupedText(s->levels[finer].triangles + s->levels[coarser].triangles)),
+                    this, [this, id, fade] { m_bench.smoothByFade(id, fade); });
+    const auto between = static_cast<std::uint32_t>(
+        std::sqrt(static_cast<double>(s->levels[finer].triangles) * s->levels[coarser].triangles));
+    menu->addAction(
+        tr("A level in between, of %1 triangles").arg(groupedText(between)), this,
+        [this, id, finer, coarser] { m_bench.smoothByLevel(id, static_cast<int>(finer), static_cast<int>(coarser)); });
+}
+
+} // namespace thicket::app

@@ -1,0 +1,84 @@
+// The workbench's part in judging switches: each is scored in the background, and again when what it depends on
+// changes.
+
+#include "appmodel/workbench.h"
+
+#include <algorithm>
+
+namespace thicket::app {
+
+void Workbench::lookAtPops() {
+    m_popsWanted = true;
+    const std::vector<SwitchPlace> places = switchesOf(scene());
+    // Scores of switches that are gone go with them, and so do the meshes they hold on to.
+    std::erase_if(m_popScores, [&places](const auto& entry) {
+        return std::none_of(places.begin(), places.end(), [&](const SwitchPlace& p) { return p.key == entry.first; });
+    });
+    m_popsWaiting = 0;
+    const SwitchPlace* next = nullptr;
+    for (const SwitchPlace& place : places) {
+        if (std::any_of(m_popScores.begin(), m_popScores.end(),
+                        [&place](const auto& entry) { return entry.first == place.key; }))
+            continue;
+        ++m_popsWaiting;
+        // The selected subject's come first.
+        if (next == nullptr || (place.subject == m_subject && next->subject != m_subject))
+            next = &place;
+    }
+    emit popsChanged();
+    if (next == nullptr)
+        return;
+    const Subject* subject = scene().find(next->subject);
+    m_popJobs.run(
+        {},
+        [this, place = *next, copy = *subject](const JobContext& job) -> JobQueue::Finish {
+            auto score = scoreSwitch(copy, place, {}, job);
+            if (!score)
+                return {};
+            return [this, key = place.key, made = std::make_shared<const PopScore>(std::move(*score))] {
+                m_popScores.emplace_back(key, made);
+                lookAtPops();
+            };
+        },
+        QStringLiteral("pop"), true);
+}
+
+std::vector<Workbench::Pop> Workbench::pops() const {
+    std::vector<Pop> out;
+    for (const SwitchPlace& place : switchesOf(scene())) {
+        const auto known = std::find_if(m_popScores.begin(), m_popScores.end(),
+                                        [&place](const auto& entry) { return entry.first == place.key; });
+        if (known == m_popScores.end())
+            continue;
+        const Subject* s = scene().find(place.subject);
+        const auto finer = std::find_if(s->levels.begin(), s->levels.end(),
+                                        [&place](const Level& l) { return l.mesh == place.key.finer; });
+        out.push_back({place, static_cast<int>(finer - s->levels.begin()), known->second,
+                       known->second->severity(s->rule.allowPx)});
+    }
+    std::stable_sort(out.begin(), out.end(), [](const Pop& a, const Pop& b) { return a.severity > b.severity; });
+    return out;
+}
+
+void Workbench::smoothLater(std::uint32_t id, int level, double factor) {
+    if (const Subject* s = scene().find(id)) {
+        const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, scene().view);
+        setSwitchDistance(id, level, factor * chain.fromMetres[static_cast<std::size_t>(level)]);
+    }
+}
+
+void Workbench::smoothByFade(std::uint32_t id, double seconds) {
+    if (const Subject* s = scene().find(id)) {
+        SwitchRule rule = s->rule;
+        rule.fadeSeconds = seconds;
+        setRule(id, rule, tr("Cross-fade longer"));
+    }
+}
+
+void Workbench::smoothByLevel(std::uint32_t id, int finer, int coarser) {
+    if (const Subject* s = scene().find(id))
+        addLevel(id, std::sqrt(static_cast<double>(s->levels[static_cast<std::size_t>(finer)].triangles) *
+                               s->levels[static_cast<std::size_t>(coarser)].triangles));
+}
+
+} // namespace thicket::app

@@ -1,0 +1,194 @@
+#include "bake/pop.h"
+
+#include "bake/silhouette.h"
+#include "base/parallel.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <numbers>
+
+namespace thicket {
+namespace {
+
+constexpr float kGround = 0.18F;   // linear grey that both stand before
+constexpr int kFiner = 2;          // outlines are compared on cells of half a pixel
+constexpr float kWhiteDeltaE = 20; // of the difference picture
+
+struct Camera {
+    Vec3d eye, back, right, up, centre;
+    double metresPerPixel = 0; ///< on the plane through the centre, of the pixels looked at
+    int side = 0;
+    Vec3d light;
+};
+
+Camera cameraFor(const Bounds& bounds, double yaw, double distance, double pixelsPerMetre, const PopOptions& options,
+                 double& scale) {
+    Camera c;
+    const double cp = std::cos(options.elevation);
+    c.back = {std::sin(yaw) * cp, std::sin(options.elevation), std::cos(yaw) * cp};
+    c.right = kUp.cross(c.back).normalized();
+    c.up = c.back.cross(c.right);
+    c.centre = bounds.centre();
+    c.eye = c.centre + c.back * distance;
+    // The largest that a corner of the box lies off the middle, as a share of its depth.
+    double reach = 1e-9;
+    for (int i = 0; i < 8; ++i) {
+        const Vec3d corner((i & 1) != 0 ? bounds.high.x() : bounds.low.x(),
+                           (i & 2) != 0 ? bounds.high.y() : bounds.low.y(),
+                           (i & 4) != 0 ? bounds.high.z() : bounds.low.z());
+        const Vec3d way = corner - c.eye;
+        const double depth = std::max(-way.dot(c.back), 0.05 * distance);
+        reach = std::max({reach, std::abs(way.dot(c.right)) / depth, std::abs(way.dot(c.up)) / depth});
+    }
+    const double pixels = 2 * reach * pixelsPerMetre;
+    scale = std::min(1.0, options.mostPixels / std::max(pixels, 1.0));
+    c.side = std::max(4, static_cast<int>(std::ceil(pixels * scale)) + 4);
+    c.metresPerPixel = distance / (pixelsPerMetre * scale);
+    const double lightYaw = yaw + options.lightYaw;
+    c.light = Vec3d(std::sin(lightYaw), 0.9, std::cos(lightYaw)).normalized();
+    return c;
+}
+
+struct Picture {
+    std::vector<Vec3f> color;          ///< linear, before the ground; a pixel each
+    std::vector<float> cover;          ///< a pixel each
+    std::vector<std::uint8_t> outline; ///< kFiner^2 cells a pixel
+};
+
+Picture take(const Appearance& what, const Camera& c, int n) {
+    Picture out;
+    const auto side = static_cast<std::size_t>(c.side);
+    out.color.resize(side * side, Vec3f::Constant(kGround));
+    out.cover.resize(side * side, 0);
+    out.outline.resize(side * side * kFiner * kFiner, 0);
+    parallelChunks(side, 4, [&](std::size_t begin, std::size_t end) {
+        std::array<int, kFiner * kFiner> met{};
+        for (std::size_t y = begin; y < end; ++y)
+            for (std::size_t x = 0; x < side; ++x) {
+                Vec3f sum = Vec3f::Zero();
+                int hits = 0;
+                met.fill(0);
+                for (int s = 0; s < n * n; ++s) {
+                    const double u = (s % n + 0.5) / n;
+                    const double v = (s / n + 0.5) / n;
+                    const double px = (static_cast<double>(x) + u - c.side / 2.0) * c.metresPerPixel;
+                    const double py = (c.side / 2.0 - static_cast<double>(y) - v) * c.metresPerPixel;
+                    const Vec3d direction = (c.centre + c.right * px + c.up * py - c.eye).normalized();
+                    const auto seen = what.look(c.eye, direction);
+                    if (!seen)
+                        continue;
+                    ++hits;
+                    ++met[static_cast<std::size_t>(v * kFiner) * kFiner + static_cast<std::size_t>(u * kFiner)];
+                    const double shade = 0.35 + 0.65 * std::max(0.0, seen->normal.dot(c.light));
+                    sum += static_cast<float>(shade) * seen->color;
+                }
+                const float cover = static_cast<float>(hits) / static_cast<float>(n * n);
+                out.cover[y * side + x] = cover;
+                out.color[y * side + x] = sum / static_cast<float>(n * n) + Vec3f::Constant(kGround * (1 - cover));
+                for (std::size_t k = 0; k < met.size(); ++k)
+                    out.outline[(y * kFiner + k / kFiner) * side * kFiner + x * kFiner + k % kFiner] =
+                        2 * met[k] * kFiner * kFiner >= n * n ? 1 : 0;
+            }
+    });
+    return out;
+}
+
+/// The farthest that a cell covered by one is from the nearest that the other covers, pixels looked at.
+double outlineShift(const Picture& a, const Picture& b, int side) {
+    const int cells = side * kFiner;
+    const auto toA = distanceMap(a.outline, cells, cells);
+    const auto toB = distanceMap(b.outline, cells, cells);
+    double most = 0;
+    for (std::size_t i = 0; i < a.outline.size(); ++i)
+        if (a.outline[i] != b.outline[i])
+            most = std::max(most, static_cast<double>(a.outline[i] != 0 ? toB[i] : toA[i]));
+    // A cell to the side may be no more than the grid's own step.
+    most = std::max(0.0, std::min(most, std::sqrt(2.0) * cells) - std::sqrt(2.0));
+    return most / kFiner;
+}
+
+/// Rows that a picture covers, pixels looked at.
+double rowsOf(const Picture& p, int side) {
+    const auto cells = static_cast<std::size_t>(side) * kFiner;
+    std::size_t first = cells;
+    std::size_t last = 0;
+    for (std::size_t i = 0; i < p.outline.size(); ++i)
+        if (p.outline[i] != 0) {
+            first = std::min(first, i / cells);
+            last = std::max(last, i / cells);
+        }
+    return first > last ? 0 : static_cast<double>(last - first + 1) / kFiner;
+}
+
+Pixels shown(const Picture& p, int side) {
+    Pixels out{side, side, {}};
+    for (std::size_t i = 0; i < p.color.size(); ++i) {
+        for (int k = 0; k < 3; ++k)
+            out.rgba.push_back(toSrgb(p.color[i][k]));
+        out.rgba.push_back(static_cast<std::uint8_t>(std::lround(255 * p.cover[i])));
+    }
+    return out;
+}
+
+} // namespace
+
+double PopScore::severity(double allowPx) const {
+    return std::max(outlineShift / std::max(allowPx, 1e-9), changedPixels / 0.01);
+}
+
+Vec3f labOf(const Vec3f& linear) {
+    const Vec3f c = linear.cwiseMax(0.0F);
+    const float x = (0.4124564F * c[0] + 0.3575761F * c[1] + 0.1804375F * c[2]) / 0.95047F;
+    const float y = 0.2126729F * c[0] + 0.7151522F * c[1] + 0.0721750F * c[2];
+    const float z = (0.0193339F * c[0] + 0.1191920F * c[1] + 0.9503041F * c[2]) / 1.08883F;
+    const auto f = [](float t) { return t > 0.008856F ? std::cbrt(t) : 7.787F * t + 16.0F / 116; };
+    return {116 * f(y) - 16, 500 * (f(x) - f(y)), 200 * (f(y) - f(z))};
+}
+
+Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
+                          double pixelsPerMetre, const PopOptions& options, const JobContext& job) {
+    PopScore out;
+    double mostChanged = -1;
+    for (int d = 0; d < options.directions; ++d) {
+        if (job.cancelled())
+            return cancelledError();
+        job.report(static_cast<double>(d) / options.directions, "looking at a switch");
+        double scale = 1;
+        const Camera c = cameraFor(bounds, 2 * std::numbers::pi * (d + 0.25) / options.directions, centreDistance,
+                                   pixelsPerMetre, options, scale);
+        const Picture a = take(finer(c.back), c, options.samplesPerSide);
+        if (job.cancelled())
+            return cancelledError();
+        const Picture b = take(coarser(c.back), c, options.samplesPerSide);
+        out.scale = std::min(out.scale, scale);
+        out.pixelsTall = std::max(out.pixelsTall, rowsOf(a, c.side) / scale);
+        out.outlineShift = std::max(out.outlineShift, outlineShift(a, b, c.side) / scale);
+        Pixels difference{c.side, c.side, std::vector<std::uint8_t>(4 * a.color.size(), 255)};
+        std::size_t object = 0;
+        std::size_t changed = 0;
+        double sum = 0;
+        for (std::size_t i = 0; i < a.color.size(); ++i) {
+            const float apart = (labOf(a.color[i]) - labOf(b.color[i])).norm();
+            const auto grey = static_cast<std::uint8_t>(std::lround(255 * std::min(1.0F, apart / kWhiteDeltaE)));
+            std::fill_n(&difference.rgba[4 * i], 3, grey);
+            if (a.cover[i] <= 0 && b.cover[i] <= 0)
+                continue;
+            ++object;
+            changed += apart > options.changedDeltaE ? 1 : 0;
+            sum += static_cast<double>(apart);
+        }
+        const double share = object > 0 ? static_cast<double>(changed) / static_cast<double>(object) : 0;
+        out.changedPixels = std::max(out.changedPixels, share);
+        out.meanDeltaE = std::max(out.meanDeltaE, object > 0 ? sum / static_cast<double>(object) : 0);
+        if (share > mostChanged) {
+            mostChanged = share;
+            out.before = shown(a, c.side);
+            out.after = shown(b, c.side);
+            out.difference = std::move(difference);
+        }
+    }
+    return out;
+}
+
+} // namespace thicket

@@ -1,0 +1,53 @@
+#pragma once
+// What an eye sees of a switch: both levels at the size they have on screen there, side by side and pixel by pixel.
+
+#include "bake/appearance.h"
+
+#include "base/job.h"
+
+#include <functional>
+
+namespace thicket {
+
+struct PopOptions {
+    int directions = 4;      ///< round the upright axis
+    double elevation = 0.12; ///< radians above the horizon
+    int samplesPerSide = 4;  ///< 4 x 4 rays a pixel
+    int mostPixels = 224;    ///< along a picture; what is larger on screen is looked at smaller
+    double lightYaw = 0.6;   ///< the light's side against the camera's, radians
+    float changedDeltaE = 5; ///< CIELAB 1976; a pixel that differs by more counts as changed
+};
+
+/// Of the worst direction each; pixels are those of the stated screen.
+struct PopScore {
+    /// Farthest that a covered place is from the nearest that the other covers, pixels. Compared on cells of half a
+    /// pixel looked at; a step of one cell cannot be told from the grid's own and is taken off.
+    double outlineShift = 0;
+    double changedPixels = 0; ///< share of the object's pixels
+    double meanDeltaE = 0;    ///< over the object's pixels
+    double pixelsTall = 0;    ///< rows that the finer level covers on the stated screen
+    double scale = 1;         ///< pixels looked at for each of the screen's; below 1 where it is larger than mostPixels
+    Pixels before;            ///< of the direction in which most pixels change; alpha is cover
+    Pixels after;
+    Pixels difference; ///< grey: how far the colours are apart; white at 20
+
+    /// "Unseen": the outline moves by no more than the allowance, and at most a hundredth of the pixels change.
+    [[nodiscard]] bool unseen(double allowPx) const { return outlineShift <= allowPx && changedPixels <= 0.01; }
+    /// How many times worse than that; 1 and below is unseen.
+    [[nodiscard]] double severity(double allowPx) const;
+};
+
+/// What a level looks like from a direction (unit, towards the camera): the same from everywhere but for impostors.
+using LookFrom = std::function<const Appearance&(const Vec3d& back)>;
+
+/// Looks at both from `centreDistance` metres away from the middle of `bounds`, in perspective, under the same light.
+/// pixelsPerMetre  at one metre of depth: the stated view's pixel scale.
+/// ERRORS Cancelled. COST directions * pixels * samples^2 rays at each. THREADS uses all cores; the result does not
+/// depend on how many.
+Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
+                          double pixelsPerMetre, const PopOptions& options, const JobContext& job);
+
+/// CIELAB (D65) of a linear sRGB colour.
+Vec3f labOf(const Vec3f& linear);
+
+} // namespace thicket

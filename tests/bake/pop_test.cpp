@@ -1,0 +1,88 @@
+// Scores of switches whose answer is known.
+
+#include "bake/pop.h"
+#include "support/shapes.h"
+
+#include <gtest/gtest.h>
+
+namespace thicket {
+namespace {
+
+Surfaces plain(float grey = 0.5F) {
+    Surfaces s;
+    s.materials.emplace_back();
+    s.materials[0].baseColor = Vec4f(grey, grey, grey, 1);
+    return s;
+}
+
+PopScore score(const Mesh& a, const Surfaces& sa, const Mesh& b, const Surfaces& sb, double distance,
+               PopOptions options = {}) {
+    const Appearance first(a, sa);
+    const Appearance second(b, sb);
+    const auto made =
+        scorePop([&](const Vec3d&) -> const Appearance& { return first; },
+                 [&](const Vec3d&) -> const Appearance& { return second; }, boundsOf(a), distance, 1000, options, {});
+    EXPECT_TRUE(made);
+    return *made;
+}
+
+TEST(Pop, of_a_level_with_itself_is_nothing) {
+    const Mesh mesh = shapes::texturedSphere(40, 20);
+    const PopScore s = score(mesh, plain(), mesh, plain(), 30);
+    EXPECT_EQ(s.outlineShift, 0);
+    EXPECT_EQ(s.changedPixels, 0);
+    EXPECT_EQ(s.meanDeltaE, 0);
+    EXPECT_TRUE(s.unseen(0.1));
+    EXPECT_LE(s.severity(1), 1);
+}
+
+TEST(Pop, measures_how_far_an_outline_moves_in_pixels) {
+    // At 50 m a pixel is 5 cm: a sphere of 1 m grown by 15 cm moves its outline by 3 pixels.
+    const Mesh mesh = shapes::texturedSphere(80, 40);
+    Mesh grown = mesh;
+    for (Vec3f& p : grown.positions)
+        p *= 1.15F;
+    PopOptions options;
+    const PopScore s = score(grown, plain(), mesh, plain(), 50, options);
+    EXPECT_NEAR(s.outlineShift, 3 - 0.7, 0.8) << "one cell of half a pixel is taken off, corner to corner";
+    EXPECT_EQ(s.scale, 1);
+    EXPECT_NEAR(s.pixelsTall, 2.3 * 1000 / 50, 1.5);
+    EXPECT_FALSE(s.unseen(1));
+    EXPECT_NEAR(s.severity(1), std::max(s.outlineShift, 100 * s.changedPixels), 1e-9);
+    // Nearer it is larger on screen than is looked at; the shift is still stated in the screen's pixels.
+    const PopScore near = score(grown, plain(), mesh, plain(), 8, options);
+    EXPECT_LT(near.scale, 1);
+    EXPECT_NEAR(near.outlineShift, 0.15 * 1000 / 8 - 0.7 / near.scale, 3);
+}
+
+TEST(Pop, sees_other_colours_where_the_outline_is_the_same) {
+    const Mesh mesh = shapes::texturedSphere(40, 20);
+    const PopScore s = score(mesh, plain(0.5F), mesh, plain(0.8F), 30);
+    EXPECT_EQ(s.outlineShift, 0);
+    EXPECT_GT(s.changedPixels, 0.95);
+    EXPECT_GT(s.meanDeltaE, 8);
+    const PopScore slight = score(mesh, plain(0.5F), mesh, plain(0.505F), 30);
+    EXPECT_EQ(slight.changedPixels, 0);
+    EXPECT_GT(slight.meanDeltaE, 0);
+    EXPECT_TRUE(slight.unseen(1));
+}
+
+TEST(Pop, is_judged_by_known_colours) {
+    EXPECT_LT((labOf({1, 1, 1}) - Vec3f(100, 0, 0)).norm(), 0.05F);
+    EXPECT_LT((labOf({0, 0, 0})).norm(), 0.05F);
+    EXPECT_LT((labOf({1, 0, 0}) - Vec3f(53.24F, 80.09F, 67.20F)).norm(), 0.1F);
+    EXPECT_LT((labOf({0, 0, 1}) - Vec3f(32.30F, 79.19F, -107.86F)).norm(), 0.1F);
+}
+
+TEST(Pop, stops_when_told) {
+    const Mesh mesh = shapes::sphere(6);
+    const Surfaces surfaces = plain();
+    const Appearance a(mesh, surfaces);
+    const auto look = [&](const Vec3d&) -> const Appearance& { return a; };
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_FALSE(scorePop(look, look, boundsOf(mesh), 10, 1000, {}, {stop.get_token(), {}}));
+}
+
+} // namespace
+} // namespace thicket
