@@ -157,7 +157,7 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
 
 Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::span<Level> levels,
                          const JobContext& job) {
-    const std::vector<int> texels = texelsAcross(*subject.surfaces);
+    const std::vector<int> texels = subject.surfaces ? texelsAcross(*subject.surfaces) : std::vector<int>();
     DriftOptions options;
     options.texelsAcross = texels;
     std::vector<const Mesh*> meshes;
