@@ -126,8 +126,12 @@ Result<void> GltfRig::addAnimation(const tinygltf::Animation& animation) {
             return !times ? times.error() : values.error();
         own.times.assign(times->begin(), times->end());
         own.values.assign(values->begin(), values->end());
-        if (own.times.empty() || own.values.size() % own.times.size() != 0 ||
-            !std::is_sorted(own.times.begin(), own.times.end()) || !finite(own.times) || !finite(own.values))
+        // A key has one value, or with splines three; of morph weights as many as the mesh has targets.
+        const std::size_t each = own.times.size() * (own.between == RigChannel::Between::CubicSpline ? 3 : 1);
+        const bool full = own.path == RigChannel::Path::MorphWeights
+                              ? each > 0 && !own.values.empty() && own.values.size() % each == 0
+                              : each > 0 && own.values.size() == each * static_cast<std::size_t>(width);
+        if (!full || !std::is_sorted(own.times.begin(), own.times.end()) || !finite(own.times) || !finite(own.values))
             return m_reader.bad("an animation has not one value for each of its times, or its times fall");
         out.channels.push_back(std::move(own));
     }

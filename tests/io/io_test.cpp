@@ -2,6 +2,7 @@
 #include "io/project.h"
 #include "io/ship.h"
 #include "io/write_glb.h"
+#include "mesh/pose.h"
 #include "models.h"
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
@@ -272,9 +273,42 @@ TEST(Import, two_hundred_damaged_figures_are_survived) {
                 for (const RigChannel& channel : animation.channels)
                     for (const float time : channel.times)
                         EXPECT_TRUE(std::isfinite(time));
+            for (const Moment& moment : momentsOf(subject.rig, 6)) {
+                const Pose pose = poseAt(subject.rig, moment);
+                for (const ImportedLevel& level : subject.levels)
+                    if (moves(level.mesh)) {
+                        EXPECT_EQ(posed(level.mesh, pose).positions.size(), level.mesh.positions.size());
+                    }
+            }
         }
     }
     EXPECT_GT(refused, 10);
+}
+
+TEST(Import, animations_have_one_value_for_each_of_their_times) {
+    const TempFolder folder;
+    Mesh mesh = shapes::sphere(2);
+    for (std::size_t i = 0; i < mesh.positions.size(); ++i) {
+        mesh.extras.joints.push_back({0, 0, 0, 0});
+        mesh.extras.weights.emplace_back(1, 0, 0, 0);
+    }
+    const fs::path file = folder.path() / "nod.glb";
+    using Between = RigChannel::Between;
+    const auto readsWith = [&](Between between, std::vector<float> times, std::vector<float> values) {
+        Rig rig;
+        rig.nodes = {{"root", -1, {0, 0, 0}, {0, 0, 0, 1}, {1, 1, 1}}};
+        rig.joints = {0};
+        rig.inverseBind.assign(1, {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1});
+        rig.animations = {{"nod", {{0, RigChannel::Path::Translation, between, std::move(times), std::move(values)}}}};
+        EXPECT_TRUE(writeFile(file, encodeGlb("nod", {share(mesh)}, plain(), GlbLevels::Named, {}, &rig)));
+        return static_cast<bool>(readModel(file, {}));
+    };
+    EXPECT_TRUE(readsWith(Between::Linear, {0, 1}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_FALSE(readsWith(Between::Linear, {0, 1}, {0, 0, 0}));
+    EXPECT_FALSE(readsWith(Between::Step, {0, 1, 2}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_FALSE(readsWith(Between::Linear, {1, 0}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_TRUE(readsWith(Between::CubicSpline, {0, 1}, std::vector<float>(18, 0.5F)));
+    EXPECT_FALSE(readsWith(Between::CubicSpline, {0, 1}, {0, 0, 0, 1, 1, 1}));
 }
 
 TEST(Import, screen_coverages_become_switches) {
