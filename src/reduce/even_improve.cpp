@@ -25,48 +25,33 @@ void EvenSurface::flipNearer(const SurfaceQuery& source) {
     const std::vector<std::uint64_t> all = edges();
     std::vector<double> gain(all.size(), 0);
     parallelChunks(all.size(), 256, [&](std::size_t begin, std::size_t end) {
-        std::vector<std::uint32_t> both;
-        std::vector<std::uint32_t> other;
+        std::vector<std::uint32_t> scratch;
         std::uint32_t hint = 0;
         for (std::size_t i = begin; i < end; ++i) {
             const auto a = static_cast<std::uint32_t>(all[i] >> 32);
             const auto b = static_cast<std::uint32_t>(all[i]);
-            if (feature(a, b))
-                continue;
-            trianglesOf(a, b, both);
-            if (both.size() != 2)
-                continue;
-            const std::uint32_t c = tipOf(both[0], a, b);
-            const std::uint32_t d = tipOf(both[1], a, b);
-            trianglesOf(c, d, other);
-            if (c == d || !other.empty() || !mayTurn(both[0], both[1], c, d, 0.1, 0.8))
+            const auto other = otherDiagonal(a, b, scratch);
+            if (!other || !mayTurn(other->first, other->second, other->c, other->d, 0.1, 0.8))
                 continue;
             const ClosestPoint now = source.closest((m_points[a] + m_points[b]) / 2, hint);
             hint = now.triangle;
-            const double then = source.closest((m_points[c] + m_points[d]) / 2, hint).distance;
+            const double then = source.closest((m_points[other->c] + m_points[other->d]) / 2, hint).distance;
             gain[i] = now.distance - 1.05 * then;
         }
     });
     std::vector<std::uint8_t> changed(m_triangles.size(), 0);
-    std::vector<std::uint32_t> both;
     std::vector<std::uint32_t> order;
     for (std::uint32_t i = 0; i < all.size(); ++i)
         if (gain[i] > 0)
             order.push_back(i);
     std::stable_sort(order.begin(), order.end(), [&](std::uint32_t x, std::uint32_t y) { return gain[x] > gain[y]; });
     for (const std::uint32_t i : order) {
-        const auto a = static_cast<std::uint32_t>(all[i] >> 32);
-        const auto b = static_cast<std::uint32_t>(all[i]);
-        trianglesOf(a, b, both);
-        if (both.size() != 2 || changed[both[0]] != 0 || changed[both[1]] != 0)
+        const auto other =
+            otherDiagonal(static_cast<std::uint32_t>(all[i] >> 32), static_cast<std::uint32_t>(all[i]), m_tips);
+        if (!other || changed[other->first] != 0 || changed[other->second] != 0)
             continue;
-        const std::uint32_t c = tipOf(both[0], a, b);
-        const std::uint32_t d = tipOf(both[1], a, b);
-        trianglesOf(c, d, m_tips);
-        if (!m_tips.empty())
-            continue;
-        turn(both[0], both[1], c, d);
-        changed[both[0]] = changed[both[1]] = 1;
+        turn(other->first, other->second, other->c, other->d);
+        changed[other->first] = changed[other->second] = 1;
     }
 }
 

@@ -309,29 +309,36 @@ bool EvenSurface::noFarther(const SurfaceQuery& source, std::uint32_t a, std::ui
     return source.closest((m_points[c] + m_points[d]) / 2, now.triangle).distance <= kSlack * now.distance;
 }
 
+std::optional<EvenSurface::Diagonal> EvenSurface::otherDiagonal(std::uint32_t a, std::uint32_t b,
+                                                                std::vector<std::uint32_t>& scratch) const {
+    if (feature(a, b))
+        return std::nullopt;
+    trianglesOf(a, b, scratch);
+    if (scratch.size() != 2)
+        return std::nullopt;
+    const Diagonal out{scratch[0], scratch[1], tipOf(scratch[0], a, b), tipOf(scratch[1], a, b)};
+    trianglesOf(out.c, out.d, scratch);
+    if (out.c == out.d || !scratch.empty())
+        return std::nullopt;
+    return out;
+}
+
 void EvenSurface::flip(const SurfaceQuery* source) {
-    std::vector<std::uint32_t> both;
     const auto wanted = [this](std::uint32_t p) { return kindOf(p) == Kind::Free ? 6 : 4; };
     for (const std::uint64_t edge : edges()) {
         const auto a = static_cast<std::uint32_t>(edge >> 32);
         const auto b = static_cast<std::uint32_t>(edge);
-        if (feature(a, b))
+        const auto other = otherDiagonal(a, b, m_tips);
+        if (!other)
             continue;
-        trianglesOf(a, b, both);
-        if (both.size() != 2)
-            continue;
-        const std::uint32_t c = tipOf(both[0], a, b);
-        const std::uint32_t d = tipOf(both[1], a, b);
-        trianglesOf(c, d, m_tips);
-        if (c == d || !m_tips.empty())
-            continue;
-        const auto off = [&](std::uint32_t p, int change) {
+        const auto& [first, second, c, d] = *other;
+        const auto off = [this, &wanted](std::uint32_t p, int change) {
             const int by = static_cast<int>(m_around[p].size()) + change - wanted(p);
             return by * by;
         };
         if (off(a, -1) + off(b, -1) + off(c, 1) + off(d, 1) < off(a, 0) + off(b, 0) + off(c, 0) + off(d, 0) &&
-            mayTurn(both[0], both[1], c, d, 0.05, 0.7) && (source == nullptr || noFarther(*source, a, b, c, d)))
-            turn(both[0], both[1], c, d);
+            mayTurn(first, second, c, d, 0.05, 0.7) && (source == nullptr || noFarther(*source, a, b, c, d)))
+            turn(first, second, c, d);
     }
 }
 

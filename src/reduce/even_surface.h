@@ -3,6 +3,7 @@
 
 #include "reduce/rebuild.h"
 
+#include <optional>
 #include <unordered_set>
 
 namespace thicket::reduce {
@@ -63,6 +64,15 @@ private:
     /// Free points in groups of which no two are joined by an edge.
     [[nodiscard]] std::vector<std::vector<std::uint32_t>> apart() const;
     void dropFrom(std::uint32_t p, std::uint32_t t);
+    /// The two triangles of an edge and the tips that it could be turned to; none where it has to stay.
+    struct Diagonal {
+        std::uint32_t first = 0;
+        std::uint32_t second = 0;
+        std::uint32_t c = 0;
+        std::uint32_t d = 0;
+    };
+    [[nodiscard]] std::optional<Diagonal> otherDiagonal(std::uint32_t a, std::uint32_t b,
+                                                        std::vector<std::uint32_t>& scratch) const;
     void turn(std::uint32_t first, std::uint32_t second, std::uint32_t c, std::uint32_t d);
     [[nodiscard]] bool mayTurn(std::uint32_t first, std::uint32_t second, std::uint32_t c, std::uint32_t d,
                                double leastShape, double leastCosine) const;
