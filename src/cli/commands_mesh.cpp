@@ -74,7 +74,8 @@ struct Thinned {
     ChainTimings timings;
     double readMs = 0;
     double writeMs = 0;
-    fs::path file;
+    fs::path file;               ///< as asked for
+    std::vector<fs::path> files; ///< as written
     std::uint32_t reachable = 0;
 };
 
@@ -99,11 +100,15 @@ ordered_json encode(const Thinned& t, const View& view) {
              {"screen_height", i == 0 ? ordered_json(nullptr)
                                       : ordered_json(screenHeight(view, s.radius, chain.fromMetres[i] + s.radius))}});
     }
+    ordered_json names = ordered_json::array();
+    for (const fs::path& file : t.files)
+        names.push_back(file.string());
     rusage usage{};
     getrusage(RUSAGE_SELF, &usage);
     return {{"subject", s.name},
             {"source", s.source.path.string()},
-            {"file", t.file.string()},
+            {"file", t.files.front().string()},
+            {"files", names},
             {"fewest_triangles", t.reachable},
             {"pieces", {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.cutRules.keepPieces}}},
             {"shared_vertex_bytes", std::llround(sharedVertexBytes(s))},
@@ -122,7 +127,10 @@ void print(const Console& console, const Thinned& t, const View& view) {
     const Subject& s = t.subject;
     const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
     console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m  -> {}\n", s.name, s.bounds.size().x(),
-                               s.bounds.size().y(), s.bounds.size().z(), t.file.string());
+                               s.bounds.size().y(), s.bounds.size().z(),
+                               t.files.size() > 1
+                                   ? fmt::format("{} and {} more", t.files.front().string(), t.files.size() - 1)
+                                   : t.files.front().string());
     console.out << "  level   triangles    vertices   deviation         p99         rms        from   on screen\n";
     for (std::size_t i = 0; i < s.levels.size(); ++i) {
         const Level& l = s.levels[i];
@@ -201,9 +209,10 @@ Result<Subject> rebuildLevels(const Subject& cut, const ThinState& state, const 
     out.levels.resize(1);
     for (std::size_t i = 1; i < cut.levels.size(); ++i) {
         auto made = addRebuilt(out, state, cut.levels[i].triangles, job);
-        if (!made)
-            return made.error();
-        out = std::move(*made);
+        if (made)
+            out = std::move(*made);
+        else if (made.error().code != ErrorCode::CheckFailed || (i + 1 == cut.levels.size() && out.levels.size() == 1))
+            return made.error(); // a level that comes out no lighter is left out, as long as another one is not
     }
     return out;
 }
@@ -236,7 +245,7 @@ Result<std::vector<std::pair<std::uint32_t, std::uint32_t>>> swapsOf(const std::
 }
 
 /// A file a level beside the one that was named: NAME_LOD0.obj and so on.
-Result<void> writeObjs(const Thinned& t, bool quads) {
+Result<void> writeObjs(Thinned& t, bool quads) {
     for (std::size_t i = 0; i < t.subject.levels.size(); ++i) {
         const Level& level = t.subject.levels[i];
         fs::path file = t.file;
@@ -245,6 +254,7 @@ Result<void> writeObjs(const Thinned& t, bool quads) {
                                  *surfacesOf(t.subject, level), {quads});
             !done)
             return done;
+        t.files.push_back(file);
     }
     return {};
 }
@@ -372,6 +382,8 @@ int thin(const Console& console, const ThinOptions& options) {
                                                               t.subject.cutRules.reuseVertices, viewsOf(t.subject)));
                    !written)
             return fail(console, written.error());
+        if (!obj)
+            t.files = {t.file};
         t.writeMs = msSince(writeStart);
         if (console.json)
             report.push_back(encode(t, view));
