@@ -138,7 +138,7 @@ MainWindow::MainWindow() {
     connect(m_switchChart, &SwitchChart::needleDragged, m_viewport, &Viewport::standAt);
     connect(m_switchPanel, &SwitchPanel::walkRequested, m_viewport, &Viewport::walkBack);
     connect(m_switchPanel, &SwitchPanel::popWanted, this, [this](int finer, int coarser, double metres) {
-        m_viewport->standAt(metres);
+        m_viewport->standWhereItSwitches(metres, coarser);
         m_viewport->flicker(finer, coarser);
     });
     connect(&m_bench, &Workbench::popsChanged, this, &MainWindow::refreshStages);

@@ -53,6 +53,7 @@ Workbench::~Workbench() {
     m_jobs.cancelAll();
     m_quick.cancelAll();
     m_looks.cancelAll();
+    m_popJobs.cancelAll();
 }
 
 void Workbench::report(const Error& error) {

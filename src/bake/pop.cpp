@@ -56,7 +56,7 @@ struct Picture {
     std::vector<std::uint8_t> outline; ///< kFiner^2 cells a pixel
 };
 
-Picture take(const Appearance& what, const Camera& c, int n) {
+Picture take(const Appearance& what, const Camera& c, int n, const JobContext& job) {
     Picture out;
     const auto side = static_cast<std::size_t>(c.side);
     out.color.resize(side * side, Vec3f::Constant(kGround));
@@ -64,7 +64,7 @@ Picture take(const Appearance& what, const Camera& c, int n) {
     out.outline.resize(side * side * kFiner * kFiner, 0);
     parallelChunks(side, 4, [&](std::size_t begin, std::size_t end) {
         std::array<int, kFiner * kFiner> met{};
-        for (std::size_t y = begin; y < end; ++y)
+        for (std::size_t y = begin; y < end && !job.cancelled(); ++y)
             for (std::size_t x = 0; x < side; ++x) {
                 Vec3f sum = Vec3f::Zero();
                 int hits = 0;
@@ -157,10 +157,12 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
         double scale = 1;
         const Camera c = cameraFor(bounds, 2 * std::numbers::pi * (d + 0.25) / options.directions, centreDistance,
                                    pixelsPerMetre, options, scale);
-        const Picture a = take(finer(c.back), c, options.samplesPerSide);
+        const Picture a = take(finer(c.back), c, options.samplesPerSide, job);
         if (job.cancelled())
             return cancelledError();
-        const Picture b = take(coarser(c.back), c, options.samplesPerSide);
+        const Picture b = take(coarser(c.back), c, options.samplesPerSide, job);
+        if (job.cancelled())
+            return cancelledError();
         out.scale = std::min(out.scale, scale);
         out.pixelsTall = std::max(out.pixelsTall, rowsOf(a, c.side) / scale);
         out.outlineShift = std::max(out.outlineShift, outlineShift(a, b, c.side) / scale);

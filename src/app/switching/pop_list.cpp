@@ -117,6 +117,10 @@ PopList::PopList(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     m_state = makeLabel({}, "small");
     head->addWidget(m_state);
     column->addLayout(head);
+    m_legend = makeLabel(tr("outline moves · pixels that change"), "small");
+    m_legend->setAlignment(Qt::AlignRight);
+    m_legend->setContentsMargins(0, 0, 8, 0);
+    column->addWidget(m_legend);
     m_rows = new QVBoxLayout;
     m_rows->setSpacing(2);
     column->addLayout(m_rows);
@@ -165,6 +169,7 @@ void PopList::refresh() {
                      : pops.empty()            ? tr("no switches yet")
                      : seen == 0               ? tr("none is seen")
                                                : tr("%1 of %2 are seen").arg(seen).arg(pops.size()));
+    m_legend->setVisible(!pops.empty());
     m_pictures->show(m_chosen ? m_chosen->score : nullptr);
     m_smooth->setVisible(m_chosen.has_value());
 }

@@ -59,6 +59,7 @@ private:
 
     Workbench& m_bench;
     QLabel* m_state;
+    QLabel* m_legend;
     QVBoxLayout* m_rows;
     PopPictures* m_pictures;
     QPushButton* m_smooth;

@@ -151,7 +151,7 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
             emit cullingChosen(options);
         });
     }
-    showCulled({}, {});
+    showCulled({}, std::nullopt);
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Stated view"), "title"));
     m_fov = new NumberBox(5, 150, 1, QStringLiteral("°"));
@@ -200,13 +200,14 @@ void SwitchPanel::change(const QString& label, const std::function<void(SwitchRu
     m_bench.setRule(s->id, rule, label);
 }
 
-void SwitchPanel::showCulled(const Selection& selection, const std::array<std::uint64_t, 3>& saves) {
+void SwitchPanel::showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 3>>& saves) {
     const QString names[3] = {tr("out of view"), tr("beyond reach"), tr("too small")};
     const Culled reasons[3] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall};
     for (std::size_t i = 0; i < m_culls.size(); ++i)
-        m_culls[i]->setText(tr("%1: %2 · saves %3")
-                                .arg(names[i], groupedText(selection.culledBy[static_cast<std::size_t>(reasons[i])]),
-                                     QString::fromStdString(shortCount(static_cast<double>(saves[i])))));
+        m_culls[i]->setText(
+            tr("%1: %2").arg(names[i], groupedText(selection.culledBy[static_cast<std::size_t>(reasons[i])])) +
+            (saves ? tr(" · saves %1").arg(QString::fromStdString(shortCount(static_cast<double>((*saves)[i]))))
+                   : QString()));
 }
 
 /// What is wrong with the chain, each with a button that mends it.

@@ -33,7 +33,7 @@ public:
     explicit SwitchPanel(Workbench& bench, QWidget* parent = nullptr);
     /// How many copies each reason culls in the present frame, and how many triangles that keeps from being drawn: out
     /// of view, beyond reach, too small.
-    void showCulled(const Selection& selection, const std::array<std::uint64_t, 3>& saves);
+    void showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 3>>& saves);
 
 signals:
     /// Which reasons to cull are to be in force in the view.

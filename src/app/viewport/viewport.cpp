@@ -195,7 +195,10 @@ void Viewport::setCulling(const SelectOptions& options) {
     moved();
 }
 
-std::array<std::uint64_t, 3> Viewport::cullingSaves() const {
+std::optional<std::array<std::uint64_t, 3>> Viewport::cullingSaves() const {
+    constexpr std::size_t kMostCopies = 50'000; // four selections of so many take about 25 ms
+    if (m_selectable.copies.size() > kMostCopies)
+        return std::nullopt;
     std::array<std::uint64_t, 3> out{};
     SelectOptions all;
     all.fades = false;
@@ -266,8 +269,19 @@ void Viewport::standAt(double metres) {
     setShotView(centre + way * high, centre);
 }
 
+void Viewport::standWhereItSwitches(double metres, int level) {
+    const int copy = nearestCopy();
+    if (copy < 0)
+        return;
+    const auto i = static_cast<std::size_t>(copy);
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    const auto at = static_cast<std::size_t>(level);
+    standAt(metres * (at < chain.growsWithScale.size() && chain.growsWithScale[at] ? m_selectable.copies.scale[i] : 1));
+}
+
 void Viewport::flicker(int finer, int coarser) {
     constexpr int kTimes = 12;
+    m_flickerSubject = m_bench.subjectId();
     m_flickerFiner = finer;
     m_flickerCoarser = coarser;
     m_flickers = kTimes;

@@ -56,6 +56,8 @@ public:
     void setShotView(const Vec3d& eye, const Vec3d& target);
     /// Moves the shot camera along its line to the nearest copy of the selected subject until that is so far away.
     void standAt(double metres);
+    /// The same for a distance that is stated at scale 1: the nearest copy's own scale is taken into account.
+    void standWhereItSwitches(double metres, int level);
     /// Measured distance to the nearest copy of the selected subject; negative when there is none.
     [[nodiscard]] double subjectDistance() const;
     /// Shows two levels of the selected subject in turn where it stands, a few times, whatever was selected.
@@ -83,8 +85,9 @@ public:
     /// Which reasons to cull are in force in this view: for looking at what they do, no part of the project.
     void setCulling(const SelectOptions& options);
     [[nodiscard]] SelectOptions culling() const { return m_stage == Stage::Switch ? m_culling : SelectOptions(); }
-    /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small.
-    [[nodiscard]] std::array<std::uint64_t, 3> cullingSaves() const;
+    /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small. None where there
+    /// are so many copies that counting them would hold the window up.
+    [[nodiscard]] std::optional<std::array<std::uint64_t, 3>> cullingSaves() const;
     /// What the last frame really submitted, and by what factor it was lightened.
     [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
@@ -223,6 +226,7 @@ private:
     QTimer m_warm; ///< uploads levels one by one, so that no switch waits for it
     QTimer m_flicker;
     int m_flickers = 0; ///< still to come
+    std::uint32_t m_flickerSubject = 0;
     int m_flickerFiner = 0;
     int m_flickerCoarser = 0;
     QTimer m_play;

@@ -155,7 +155,7 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
                     : item.mesh;
             items.push_back(item);
         };
-        if (m_flicker.isActive() && subject.id == m_bench.subjectId() &&
+        if (m_flicker.isActive() && subject.id == m_flickerSubject &&
             std::max(m_flickerFiner, m_flickerCoarser) < static_cast<int>(subject.levels.size())) {
             add(m_flickers % 2 == 0 ? m_flickerFiner : m_flickerCoarser, 1);
             continue;
