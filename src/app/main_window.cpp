@@ -137,6 +137,21 @@ MainWindow::MainWindow() {
     });
     connect(m_switchChart, &SwitchChart::needleDragged, m_viewport, &Viewport::standAt);
     connect(m_switchPanel, &SwitchPanel::walkRequested, m_viewport, &Viewport::walkBack);
+    connect(m_switchPanel, &SwitchPanel::stripRequested, this, &MainWindow::makeStrip);
+    connect(m_strip, &WalkStrip::progressed, this, [this](int done, int count) {
+        showMessage(tr("Walking back: picture %1 of %2. Escape stops it.").arg(done).arg(count), false);
+    });
+    connect(m_strip, &WalkStrip::finished, this, [this](const QStringList& files, const QString& problem) {
+        if (!problem.isEmpty())
+            showMessage(problem, true);
+        else if (files.isEmpty())
+            showMessage(tr("Stopped; nothing was written."), false);
+        else
+            showMessage(files.size() == 1
+                            ? tr("Written: %1").arg(files.front())
+                            : tr("%1 pictures written, the last to %2").arg(files.size()).arg(files.back()),
+                        false);
+    });
     connect(m_switchPanel, &SwitchPanel::popWanted, this, [this](int finer, int coarser, double metres) {
         m_viewport->standWhereItSwitches(metres, coarser);
         m_viewport->flicker(finer, coarser);
@@ -145,8 +160,10 @@ MainWindow::MainWindow() {
     connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);
     m_culledTimer.setSingleShot(true);
     m_culledTimer.setInterval(200);
-    connect(&m_culledTimer, &QTimer::timeout, this,
-            [this] { m_switchPanel->showCulled(m_viewport->exact(), m_viewport->cullingSaves()); });
+    connect(&m_culledTimer, &QTimer::timeout, this, [this] {
+        m_switchPanel->showCulled(m_viewport->exact(), m_viewport->cullingSaves());
+        m_switchPanel->setCopy(m_viewport->nearestPlacement());
+    });
     connect(m_viewport, &Viewport::selected, this, [this] {
         if (m_stage == Stage::Switch && !m_culledTimer.isActive())
             m_culledTimer.start();
@@ -222,6 +239,7 @@ void MainWindow::setStage(Stage stage) {
     m_hint->setText(hintFor(stage));
     playRoute(false);
     m_viewport->setStage(stage);
+    m_viewBox->setOffered(stage == Stage::Switch || stage == Stage::Budget);
     if (stage == Stage::Switch)
         m_bench.lookAtPops();
     m_playBar->refresh();
@@ -292,13 +310,14 @@ void MainWindow::refreshStages() {
                      : single > 0 ? tr("%1 not thinned").arg(single)
                                   : tr("all have levels"));
     std::ptrdiff_t coarse = 0;
+    const View stated = scene.statedView();
     for (const Subject& s : subjects) {
-        const auto chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.view);
+        const auto chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, stated);
         for (std::size_t i = 1; i < chain.levels.size(); ++i)
-            coarse +=
-                pixelError(scene.view, chain.levels[i].deviationMetres, chain.fromMetres[i]) > s.rule.allowPx * 1.01
-                    ? 1
-                    : 0;
+            coarse += pixelError(stated, chain.levels[i].deviationMetres, chain.fromMetres[i]) * chain.detail >
+                              s.rule.allowPx * 1.01
+                          ? 1
+                          : 0;
     }
     const auto pops = m_bench.pops();
     const auto seen = std::count_if(pops.begin(), pops.end(), [](const Workbench::Pop& p) { return p.severity > 1; });

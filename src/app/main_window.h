@@ -4,7 +4,8 @@
 
 #include "app/parts/controls.h"
 #include "app/parts/stage_path.h"
-#include "app/viewport/viewport.h"
+#include "app/viewport/view_stack.h"
+#include "app/viewport/walk_strip.h"
 #include "appmodel/subject_model.h"
 
 #include <QLineEdit>
@@ -47,6 +48,8 @@ public:
     // For tests, which use the window as a person would.
     Workbench& bench() { return m_bench; }
     Viewport& viewport() { return *m_viewport; }
+    ViewStack& views() { return *m_viewBox; }
+    WalkStrip& walkStrip() { return *m_strip; }
     StagePath& path() { return *m_path; }
     ThinChart& thinChart() { return *m_thinChart; }
     SwitchChart& switchChart() { return *m_switchChart; }
@@ -92,6 +95,7 @@ private:
     bool askToSave();
     void save(bool as);
     void playRoute(bool on);
+    void makeStrip();
 
     Workbench m_bench;
     Stage m_stage = Stage::Gather;
@@ -107,7 +111,8 @@ private:
     QSortFilterProxyModel* m_filter = nullptr;
     QSplitter* m_splitter = nullptr;
     Viewport* m_viewport = nullptr;
-    QWidget* m_viewBox = nullptr;
+    ViewStack* m_viewBox = nullptr;
+    WalkStrip* m_strip = nullptr;
     Segmented* m_shading = nullptr;
     Segmented* m_arrangement = nullptr;
     CareBar* m_careBar = nullptr;

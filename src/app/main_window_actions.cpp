@@ -112,11 +112,16 @@ void MainWindow::makeActions() {
     whilePainting(Qt::Key_BracketLeft, [this] { m_careBar->scaleBrush(1 / 1.2); });
     whilePainting(Qt::Key_BracketRight, [this] { m_careBar->scaleBrush(1.2); });
     whilePainting(Qt::Key_X, [this] { m_careBar->toggleErase(); });
-    add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] { m_viewport->frameSelection(); });
+    add(nullptr, {}, QKeySequence(Qt::Key_Home), [this] {
+        if (m_viewBox->overview().hasFocus())
+            m_viewBox->overview().fit();
+        else
+            m_viewport->frameSelection();
+    });
     add(nullptr, {}, QKeySequence(Qt::Key_Space), [this] {
         if (m_viewport->canPlay())
             m_playBar->toggle();
-        else if (m_stage == Stage::Switch)
+        else if (m_stage == Stage::Switch && !m_strip->running())
             m_viewport->walkBack();
         else if (m_stage == Stage::Budget)
             playRoute(!m_play.isActive());
@@ -140,8 +145,37 @@ void MainWindow::makeActions() {
         else
             m_bench.jobs().cancelCurrent();
         m_viewport->stopWalk();
+        m_strip->cancel();
         playRoute(false);
     });
+    const auto inScene = [this, add](Qt::Key key, auto&& act) {
+        add(nullptr, {}, QKeySequence(key), [this, act] {
+            if (m_stage == Stage::Switch || m_stage == Stage::Budget)
+                act();
+        });
+    };
+    inScene(Qt::Key_O,
+            [this] { m_viewBox->setMode(static_cast<OverviewMode>((static_cast<int>(m_viewBox->mode()) + 1) % 3)); });
+    inScene(Qt::Key_Y, [this] { m_viewBox->swap(); });
+    inScene(Qt::Key_F, [this] { m_viewBox->toggleFreeze(); });
+}
+
+/// Asks where to, and takes the pictures of a walk back.
+void MainWindow::makeStrip() {
+    constexpr int kPictures = 9;
+    if (m_bench.subject() == nullptr || !m_viewport->walkEnds())
+        return;
+    const QString strip = tr("One strip (*.png)");
+    const QString frames = tr("Pictures, a file each (*.png)");
+    QString chosen;
+    QString file = QFileDialog::getSaveFileName(this, tr("Walk back as pictures"),
+                                                QString::fromStdString(m_bench.subject()->name) + tr(" walk.png"),
+                                                strip + QStringLiteral(";;") + frames, &chosen);
+    if (file.isEmpty())
+        return;
+    if (!file.endsWith(QStringLiteral(".png"), Qt::CaseInsensitive))
+        file += QStringLiteral(".png");
+    m_strip->start(file, kPictures, chosen == frames);
 }
 
 /// B is looked at before lists, which would search for it, and after texts, which take it.

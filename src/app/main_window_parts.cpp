@@ -94,6 +94,8 @@ QWidget* MainWindow::makeLeft() {
         if (index.isValid())
             m_bench.selectSubject(index.data(SubjectModel::Id).toUInt());
     });
+    connect(m_list->selectionModel(), &QItemSelectionModel::selectionChanged, this,
+            [this] { m_switchChart->setCompared(chosenSubjects()); });
     connect(m_list, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
         const QModelIndex index = m_list->indexAt(at);
         if (!index.isValid())
@@ -121,11 +123,10 @@ QWidget* MainWindow::makeCentre() {
     m_splitter = new QSplitter(Qt::Vertical);
     m_splitter->setHandleWidth(3);
     m_splitter->setChildrenCollapsible(false);
-    m_viewBox = new QWidget;
-    auto* box = new QVBoxLayout(m_viewBox);
-    box->setContentsMargins(0, 0, 0, 0);
-    m_viewport = new Viewport(m_bench);
-    box->addWidget(m_viewport);
+    m_viewBox = new ViewStack(m_bench);
+    m_viewport = &m_viewBox->viewport();
+    connect(m_viewBox, &ViewStack::arranged, this, [this] { placeOverlays(); });
+    m_strip = new WalkStrip(*m_viewport, this);
     m_shading = new Segmented({tr("Shaded"), tr("Edges"), tr("Levels"), tr("Heat")},
                               {tr("Surfaces with their materials (1)"), tr("Triangle edges on top (2)"),
                                tr("Each level in its colour (3)"), tr("Where a level is off, and by how much (4)")},

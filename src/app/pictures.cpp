@@ -2,6 +2,7 @@
 
 #include "app/budget/route_chart.h"
 #include "app/main_window.h"
+#include "app/switching/context_box.h"
 #include "app/switching/pop_list.h"
 
 #include <QApplication>
@@ -109,6 +110,14 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
             area->verticalScrollBar()->setValue(list->mapTo(area->widget(), QPoint(0, 0)).y() - 8);
     shot(QStringLiteral("pops"));
     window.bench().selectSubject(window.bench().scene().subjects.front().id);
+    window.viewport().setRouteTime(6);
+    settle(app, window, 900);
+    window.views().setMode(OverviewMode::Split);
+    for (auto* area : window.findChildren<QScrollArea*>())
+        if (auto* context = area->findChild<ContextBox*>(); context != nullptr && area->isVisible())
+            area->verticalScrollBar()->setValue(area->verticalScrollBar()->maximum());
+    shot(QStringLiteral("overview"));
+    window.views().setMode(OverviewMode::Off);
     window.setStage(Stage::Budget);
     window.bench().runAudit();
     settle(app, window, 500);

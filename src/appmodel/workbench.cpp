@@ -310,12 +310,12 @@ void Workbench::setSwitchDistance(std::uint32_t id, int level, double metres, co
         return;
     Subject after = *found;
     const auto costs = costsOf(after);
-    const ResolvedChain chain = resolveChain(costs, after.rule, after.bounds, after.radius, scene().view);
+    const ResolvedChain chain = resolveChain(costs, after.rule, after.bounds, after.radius, scene().statedView());
     const auto at = static_cast<std::size_t>(level);
     const double low = at > 1 ? chain.fromMetres[at - 1] * 1.001 : 0.01;
     const double high = at + 1 < chain.fromMetres.size() ? chain.fromMetres[at + 1] * 0.999 : 1e7;
     after.levels[at].fixed = fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high), costs[at],
-                                   after.radius, scene().view);
+                                   after.rule, after.radius, scene().statedView());
     document.push(changeSubject(scene(), after, "Move a switch of " + after.name, mergeKey.toStdString()));
 }
 
@@ -334,21 +334,15 @@ void Workbench::setDecideBy(std::uint32_t id, DecideBy unit) {
         return;
     Subject after = *found;
     const auto costs = costsOf(after);
-    const ResolvedChain chain = resolveChain(costs, after.rule, after.bounds, after.radius, scene().view);
+    const ResolvedChain chain = resolveChain(costs, after.rule, after.bounds, after.radius, scene().statedView());
     for (std::size_t i = 1; i < after.levels.size(); ++i) {
         if (unit == DecideBy::PixelError && !after.levels[i].fixed)
             continue;
-        after.levels[i].fixed = fixAt(unit, chain.fromMetres[i], costs[i], after.radius, scene().view);
+        after.levels[i].fixed =
+            fixAt(unit, chain.fromMetres[i], costs[i], after.rule, after.radius, scene().statedView());
     }
     after.rule.decideBy = unit;
     document.push(changeSubject(scene(), after, "Decide by another measure"));
-}
-
-void Workbench::setStatedView(double fovDegrees, int lines) {
-    auto settings = settingsOf(scene());
-    settings.view.fovY = fovDegrees * std::numbers::pi / 180;
-    settings.view.lines = lines;
-    document.push(changeSettings(scene(), settings, "Change the stated view", "stated-view"));
 }
 
 // ---- budget and ship

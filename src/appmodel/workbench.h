@@ -97,6 +97,17 @@ public:
     /// Decides by another unit: switches set by hand are written in it, at the same distances.
     void setDecideBy(std::uint32_t id, DecideBy unit);
     void setStatedView(double fovDegrees, int lines);
+    /// Adds the stated view to the list under a name, or takes one of those out again.
+    void keepStatedView(const QString& name);
+    void dropStatedView(const QString& name);
+    // Context: factors on how far switches come in
+    void setDetail(double factor);
+    void setDeviceDetail(double factor); ///< of the chosen device
+    void setCopyImportance(std::uint32_t placement, double factor);
+    void setHalfSpeed(double metresPerSecond); ///< 0: speed does nothing
+    void setCullHidden(bool on);
+    /// A level whose deviation is what is allowed at a distance. ERRORS as a message.
+    void addLevelFor(std::uint32_t id, double metres);
 
     // Pops
     struct Pop {
@@ -110,10 +121,12 @@ public:
     /// Those that have a score, worst first.
     [[nodiscard]] std::vector<Pop> pops() const;
     [[nodiscard]] int popsWaiting() const { return m_popsWaiting; }
-    /// Three ways to smooth a pop, each one step: a later switch, a longer cross-fade, a level in between.
+    /// Ways to smooth a pop, each one step: a later switch, a longer cross-fade, a level in between, the materials of
+    /// the level before.
     void smoothLater(std::uint32_t id, int level, double factor);
     void smoothByFade(std::uint32_t id, double seconds);
     void smoothByLevel(std::uint32_t id, int finer, int coarser);
+    void smoothByMaterials(std::uint32_t id, int finer, int coarser);
 
     // Budget
     void setDevice(std::size_t index);

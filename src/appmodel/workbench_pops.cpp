@@ -62,7 +62,7 @@ std::vector<Workbench::Pop> Workbench::pops() const {
 
 void Workbench::smoothLater(std::uint32_t id, int level, double factor) {
     if (const Subject* s = scene().find(id)) {
-        const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, scene().view);
+        const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, scene().statedView());
         setSwitchDistance(id, level, factor * chain.fromMetres[static_cast<std::size_t>(level)]);
     }
 }
@@ -79,6 +79,24 @@ void Workbench::smoothByLevel(std::uint32_t id, int finer, int coarser) {
     if (const Subject* s = scene().find(id))
         addLevel(id, std::sqrt(static_cast<double>(s->levels[static_cast<std::size_t>(finer)].triangles) *
                                s->levels[static_cast<std::size_t>(coarser)].triangles));
+}
+
+void Workbench::smoothByMaterials(std::uint32_t id, int finer, int coarser) {
+    if (const Subject* s = scene().find(id))
+        setMaterials(id, coarser, s->levels[static_cast<std::size_t>(finer)].materials);
+}
+
+void Workbench::addLevelFor(std::uint32_t id, double metres) {
+    const Subject* s = scene().find(id);
+    if (s == nullptr)
+        return;
+    if (s->curve.empty()) {
+        emit message(tr("%1 has not been thinned yet; thin it first.").arg(QString::fromStdString(s->name)), false);
+        return;
+    }
+    const View view = scene().statedView();
+    const double allowed = s->rule.allowPx / (s->rule.importance * view.detail);
+    addLevel(id, std::max(4.0, s->curve.trianglesAt(deviationForPixels(view, allowed, metres))));
 }
 
 } // namespace thicket::app

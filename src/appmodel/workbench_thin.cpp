@@ -263,8 +263,8 @@ void Workbench::commitLevel(std::uint32_t id, int level, double triangles, bool 
     std::optional<FixedSwitch> kept;
     if (const auto costs = costsOf(*found); keepSwitch) {
         const LevelCost& own = costs[static_cast<std::size_t>(level)];
-        kept = fixAt(DecideBy::ScreenHeight, switchDistance(own, found->rule, found->radius, scene().view), own,
-                     found->radius, scene().view);
+        kept = fixAt(DecideBy::ScreenHeight, switchDistance(own, found->rule, found->radius, scene().statedView()), own,
+                     found->rule, found->radius, scene().statedView());
     }
     m_jobs.run(
         tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)),

@@ -1,5 +1,7 @@
 #include "budget/audit.h"
 
+#include "scene/occluders.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -78,10 +80,14 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
     audit.route = route.name;
     audit.device = device.name;
     audit.framesPerSecond = device.frameRate;
-    const SelectScene selectable = selectScene(scene, scene.view);
+    const View stated = scene.statedView(&device);
+    SelectScene selectable = selectScene(scene, stated);
+    if (scene.cullHidden)
+        fillOccluders(scene, selectable);
     const auto count = static_cast<std::size_t>(std::floor(route.length() * device.frameRate)) + 1;
     std::vector<PickMemory> memory;
     Selection selection;
+    Vec3d before = stated.eye;
     audit.frames.reserve(count);
     for (std::size_t f = 0; f < count; ++f) {
         if (f % 64 == 0) {
@@ -91,8 +97,11 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
         }
         AuditFrame frame;
         frame.seconds = static_cast<double>(f) / device.frameRate;
-        const View view = viewOnRoute(route, scene.view, frame.seconds);
-        select(selectable.chains, selectable.copies, view, frame.seconds, {}, memory, selection);
+        const View view = viewOnRoute(route, stated, frame.seconds);
+        const double speed = f > 0 ? (view.eye - before).norm() * device.frameRate : 0;
+        before = view.eye;
+        select(selectable.chains, selectable.copies, view, frame.seconds, selectOptions(scene, selectable, speed),
+               memory, selection);
         const Ledger ledger = ledgerOf(selectable, selection, view, device);
         frame.triangles = ledger.total.triangles;
         frame.draws = ledger.total.draws;

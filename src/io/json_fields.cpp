@@ -28,16 +28,20 @@ ordered_json array3(const Vec3d& v) {
 }
 
 std::string key(DecideBy value) {
-    return value == DecideBy::PixelError ? "pixel-error" : value == DecideBy::Distance ? "distance" : "screen-height";
+    return value == DecideBy::PixelError     ? "pixel-error"
+           : value == DecideBy::Distance     ? "distance"
+           : value == DecideBy::ScreenHeight ? "screen-height"
+                                             : "share-of-reach";
 }
 std::string key(MeasureFrom value) {
     return value == MeasureFrom::NearestPoint ? "nearest-point" : value == MeasureFrom::Centre ? "centre" : "depth";
 }
 DecideBy decideBy(const std::string& text, const std::string& path) {
-    for (const DecideBy value : {DecideBy::PixelError, DecideBy::Distance, DecideBy::ScreenHeight})
+    for (const DecideBy value :
+         {DecideBy::PixelError, DecideBy::Distance, DecideBy::ScreenHeight, DecideBy::ShareOfReach})
         if (key(value) == text)
             return value;
-    throw FieldError(path + ": \"" + text + "\" is not pixel-error, distance or screen-height");
+    throw FieldError(path + ": \"" + text + "\" is not pixel-error, distance, screen-height or share-of-reach");
 }
 MeasureFrom measureFrom(const std::string& text, const std::string& path) {
     for (const MeasureFrom value : {MeasureFrom::NearestPoint, MeasureFrom::Centre, MeasureFrom::Depth})
@@ -55,11 +59,16 @@ FixedSwitch decodeFixed(const ordered_json& object, const std::string& path) {
 }
 
 ordered_json encode(const SwitchRule& rule) {
-    return {{"decideBy", key(rule.decideBy)},    {"measureFrom", key(rule.measureFrom)},
-            {"allowPx", rule.allowPx},           {"hysteresis", rule.hysteresis},
-            {"dwellSeconds", rule.dwellSeconds}, {"checkSeconds", rule.checkSeconds},
-            {"fadeSeconds", rule.fadeSeconds},   {"cullBelowPx", rule.cullBelowPx},
-            {"reachMetres", rule.reachMetres},   {"marginMetres", rule.marginMetres}};
+    ordered_json out{{"decideBy", key(rule.decideBy)},    {"measureFrom", key(rule.measureFrom)},
+                     {"allowPx", rule.allowPx},           {"hysteresis", rule.hysteresis},
+                     {"dwellSeconds", rule.dwellSeconds}, {"checkSeconds", rule.checkSeconds},
+                     {"fadeSeconds", rule.fadeSeconds},   {"cullBelowPx", rule.cullBelowPx},
+                     {"reachMetres", rule.reachMetres},   {"marginMetres", rule.marginMetres}};
+    if (rule.importance != 1)
+        out["importance"] = rule.importance;
+    if (rule.target != 0)
+        out["target"] = rule.target;
+    return out;
 }
 
 SwitchRule decodeRule(const ordered_json& object, const std::string& path) {
@@ -74,6 +83,8 @@ SwitchRule decodeRule(const ordered_json& object, const std::string& path) {
     rule.cullBelowPx = number(object, "cullBelowPx", path, 0, 10000);
     rule.reachMetres = number(object, "reachMetres", path, 0, 1e9);
     rule.marginMetres = number(object, "marginMetres", path, 0, 1e6);
+    rule.importance = number(object, "importance", path, 0.01, 100, 1);
+    rule.target = get<std::uint32_t>(object, "target", path, 0U);
     return rule;
 }
 

@@ -184,6 +184,7 @@ ordered_json encodeDevice(const Device& d) {
             {"nsPerPixel", d.nsPerPixel},
             {"overdraw", d.overdraw},
             {"baseMs", d.baseMs},
+            {"detail", d.detail},
             {"source", d.source}};
 }
 
@@ -200,6 +201,7 @@ Device decodeDevice(const ordered_json& in, const std::string& path) {
     d.nsPerPixel = json::number(in, "nsPerPixel", path, 0, 1e6);
     d.overdraw = json::number(in, "overdraw", path, 0, 1000);
     d.baseMs = json::number(in, "baseMs", path, 0, 10000);
+    d.detail = json::number(in, "detail", path, 0.01, 100, 1);
     d.source = json::get<std::string>(in, "source", path, "entered");
     return d;
 }
@@ -263,6 +265,7 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
     like.aspect = json::number(view, "aspect", "view.", 0.1, 10);
     like.nearMetres = json::number(view, "nearMetres", "view.", 1e-6, 1e6, like.nearMetres);
     like.farMetres = json::number(view, "farMetres", "view.", 1e-3, 1e9, like.farMetres);
+    like.detail = json::number(view, "detail", "view.", 0.01, 100, 1);
     scene.view = lookAt(like, json::vector3(view, "eye", "view."), json::vector3(view, "target", "view."));
     const auto list = [&in](const char* name, const auto& decodeOne) {
         const auto items = json::get<ordered_json>(in, name, "");
@@ -276,6 +279,14 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
     scene.device = json::get<std::size_t>(in, "device", "", 0);
     if (in.contains("roles"))
         scene.roles = decodeRoles(json::get<ordered_json>(in, "roles", ""), "roles.");
+    scene.halfSpeed = json::number(in, "halfSpeed", "", 0, 1e6, 0);
+    scene.cullHidden = json::get<bool>(in, "cullHidden", "", true);
+    if (in.contains("ownViews"))
+        list("ownViews", [&](const ordered_json& item, const std::string& at) {
+            scene.ownViews.push_back({json::get<std::string>(item, "name", at),
+                                      json::number(item, "fovDegrees", at, 1, 170),
+                                      static_cast<int>(json::number(item, "lines", at, 16, 16384))});
+        });
     list("subjects", [&](const ordered_json& item, const std::string& at) {
         scene.subjects.push_back(decodeSubject(item, folder, at));
         for (std::size_t i = 0; i + 1 < scene.subjects.size(); ++i)
@@ -297,6 +308,7 @@ Scene decode(const ordered_json& in, const fs::path& folder) {
             throw json::FieldError(at + "rotation: is zero");
         p.rotation.normalize();
         p.scale = json::number(item, "scale", at, 1e-6, 1e6);
+        p.importance = json::number(item, "importance", at, 0.01, 100, 1);
         scene.placements.push_back(p);
     });
     list("routes",
@@ -387,11 +399,16 @@ std::string encodeProject(const Scene& scene, const fs::path& folder) {
                        {"aspect", v.aspect},
                        {"nearMetres", v.nearMetres},
                        {"farMetres", v.farMetres},
+                       {"detail", v.detail},
                        {"eye", json::array3(v.eye)},
                        {"target", json::array3(v.eye + v.forward)}}},
                      {"device", scene.device}};
     if (scene.roles != RoleRules())
         out["roles"] = encodeRoles(scene.roles);
+    out["halfSpeed"] = scene.halfSpeed;
+    out["cullHidden"] = scene.cullHidden;
+    for (const NamedView& own : scene.ownViews)
+        out["ownViews"].push_back({{"name", own.name}, {"fovDegrees", own.fovDegrees}, {"lines", own.lines}});
     for (const char* list : {"devices", "subjects", "placements", "routes"})
         out[list] = ordered_json::array();
     for (const Device& d : scene.devices)
@@ -403,7 +420,8 @@ std::string encodeProject(const Scene& scene, const fs::path& folder) {
                                      {"subject", p.subject},
                                      {"position", json::array3(p.position)},
                                      {"rotation", {p.rotation.x(), p.rotation.y(), p.rotation.z(), p.rotation.w()}},
-                                     {"scale", p.scale}});
+                                     {"scale", p.scale},
+                                     {"importance", p.importance}});
     for (const Route& r : scene.routes)
         out["routes"].push_back(encodeRoute(r));
     return json::text(out, 2) + "\n";

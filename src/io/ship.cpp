@@ -58,16 +58,17 @@ std::string encodeChain(const Subject& subject, const View& view) {
         }
         levels.push_back(out);
     }
-    const ordered_json out{{"format", "lean-thicket-chain"},
-                           {"version", 1},
-                           {"subject", subject.name},
-                           {"view", {{"fovDegrees", view.fovY * 180 / std::numbers::pi}, {"lines", view.lines}}},
-                           {"bounds",
-                            {{"low", json::array3(subject.bounds.low)},
-                             {"high", json::array3(subject.bounds.high)},
-                             {"radius", subject.radius}}},
-                           {"rule", json::encode(subject.rule)},
-                           {"levels", levels}};
+    const ordered_json out{
+        {"format", "lean-thicket-chain"},
+        {"version", 1},
+        {"subject", subject.name},
+        {"view", {{"fovDegrees", view.fovY * 180 / std::numbers::pi}, {"lines", view.lines}, {"detail", view.detail}}},
+        {"bounds",
+         {{"low", json::array3(subject.bounds.low)},
+          {"high", json::array3(subject.bounds.high)},
+          {"radius", subject.radius}}},
+        {"rule", json::encode(subject.rule)},
+        {"levels", levels}};
     return json::text(out, 2) + "\n";
 }
 

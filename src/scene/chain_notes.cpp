@@ -73,7 +73,7 @@ std::vector<ChainNote> chainNotes(const Subject& subject, const View& view) {
                  fmt::format("hysteresis {:.1f} %", 100 * mended.rule.hysteresis), std::move(mended));
         }
         const double off = pixelError(view, costs[i].deviationMetres, from[i]);
-        if (costs[i].fixed && off > rule.allowPx * kSlack)
+        if (costs[i].fixed && off * chain.detail > rule.allowPx * kSlack)
             note(ChainNoteKind::CoarserThanPromise,
                  fmt::format("L{} is set to come in at {}, where it is {} off; {} are allowed", i, length(from[i]),
                              pixels(off), pixels(rule.allowPx)),

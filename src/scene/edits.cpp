@@ -32,6 +32,9 @@ struct Applier {
         scene.device = e.after.device;
         scene.roles = e.after.roles;
         scene.view = e.after.view;
+        scene.ownViews = e.after.ownViews;
+        scene.halfSpeed = e.after.halfSpeed;
+        scene.cullHidden = e.after.cullHidden;
     }
 };
 
@@ -50,7 +53,8 @@ void apply(Scene& scene, const Edit& edit) {
 }
 
 SettingsEdit::Settings settingsOf(const Scene& scene) {
-    return {scene.name, scene.routes, scene.devices, scene.device, scene.roles, scene.view};
+    return {scene.name, scene.routes,   scene.devices,   scene.device,    scene.roles,
+            scene.view, scene.ownViews, scene.halfSpeed, scene.cullHidden};
 }
 
 Edit changeSubject(const Scene& scene, Subject after, std::string label, std::string mergeKey) {

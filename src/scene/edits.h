@@ -26,6 +26,9 @@ struct SettingsEdit {
         std::size_t device = 0;
         RoleRules roles;
         View view;
+        std::vector<NamedView> ownViews;
+        double halfSpeed = 0;
+        bool cullHidden = true;
     };
     Settings before;
     Settings after;

@@ -33,8 +33,9 @@ private:
 
 std::vector<SwitchPlace> switchesOf(const Scene& scene) {
     std::vector<SwitchPlace> out;
+    const View view = scene.statedView();
     for (const Subject& s : scene.subjects) {
-        const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.view);
+        const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
         std::size_t shown = 0; // the level in force before the switch
         for (std::size_t i = 1; i < s.levels.size(); ++i) {
             const bool never = i + 1 < s.levels.size() && chain.fromMetres[i + 1] <= chain.fromMetres[i];

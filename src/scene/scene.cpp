@@ -176,10 +176,47 @@ std::vector<LevelCost> costsOf(const Subject& subject) {
     return costs;
 }
 
+const std::vector<NamedView>& usualViews() {
+    static const std::vector<NamedView> views{{"Desk 1080", 60, 1080},
+                                              {"Desk 2160", 60, 2160},
+                                              {"Handheld 720", 50, 720},
+                                              {"Living room 2160", 45, 2160},
+                                              {"Headset 1800", 95, 1800}};
+    return views;
+}
+
+View Scene::statedView(const Device* onDevice) const {
+    View out = view;
+    if (onDevice != nullptr)
+        out.detail *= onDevice->detail;
+    return out;
+}
+
+SelectOptions selectOptions(const Scene& scene, const SelectScene& selectable, double speed) {
+    SelectOptions options;
+    options.speed = speed;
+    options.halfSpeed = scene.halfSpeed;
+    options.occluders = scene.cullHidden && !selectable.occluders.empty() ? &selectable.occluders : nullptr;
+    return options;
+}
+
+namespace {
+
+/// The middle of a copy.
+Vec3d placeOf(const Scene& scene, const Placement& p) {
+    const Subject* subject = scene.find(p.subject);
+    const Vec3d middle = subject != nullptr ? subject->bounds.centre() : Vec3d(0, 0, 0);
+    return p.position + p.rotation * (middle * p.scale);
+}
+
+} // namespace
+
 SelectScene selectScene(const Scene& scene, const View& view) {
     SelectScene out;
     std::vector<bool> placed(scene.subjects.size(), false);
     const auto addCopy = [&out](std::uint32_t chain, const Placement& p) {
+        out.copies.importance.push_back(p.importance);
+        out.placementOf.push_back(p.id);
         out.copies.position.push_back(p.position);
         out.copies.rotation.push_back(p.rotation);
         out.copies.scale.push_back(p.scale);
@@ -188,6 +225,9 @@ SelectScene selectScene(const Scene& scene, const View& view) {
     for (const Subject& subject : scene.subjects) {
         out.chains.push_back(resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view));
         out.subjectOfChain.push_back(subject.id);
+        for (const Placement& p : scene.placements)
+            if (subject.rule.target != 0 && p.id == subject.rule.target)
+                out.chains.back().measuredFrom = placeOf(scene, p);
     }
     for (const Placement& p : scene.placements)
         for (std::uint32_t i = 0; i < scene.subjects.size(); ++i)

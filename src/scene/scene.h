@@ -94,6 +94,7 @@ struct Placement {
     Vec3d position{0, 0, 0};
     Quatd rotation{1, 0, 0, 0};
     double scale = 1;
+    double importance = 1; ///< 0.1..10; this copy's switches come in so many times as far
 };
 
 struct RouteKey {
@@ -122,6 +123,7 @@ struct Device {
     double nsPerPixel = 0.5;
     double overdraw = 1.5;
     double baseMs = 0.5;
+    double detail = 1; ///< 0.1..10; on this machine every switch comes in so many times as far
     std::string source = "entered";
 };
 
@@ -138,6 +140,16 @@ struct RoleRules {
     bool operator==(const RoleRules&) const = default;
 };
 
+/// A field of view and a screen that switches are stated for, by name.
+struct NamedView {
+    std::string name;
+    double fovDegrees = 60;
+    int lines = 1080;
+    bool operator==(const NamedView&) const = default;
+};
+/// Those that are always offered.
+const std::vector<NamedView>& usualViews();
+
 struct Scene {
     std::string name = "Untitled";
     std::vector<Subject> subjects;
@@ -146,11 +158,17 @@ struct Scene {
     std::vector<Device> devices;
     std::size_t device = 0;
     RoleRules roles;
-    View view; ///< the stated view: field, lines; and where the shot camera stands
+    View view;                       ///< the stated view: field, lines; and where the shot camera stands
+    std::vector<NamedView> ownViews; ///< added by hand to those that are always offered
+    double halfSpeed = 0;            ///< at this speed of the camera, m/s, switches come in half as far; 0: no matter
+    bool cullHidden = true;          ///< copies that are certainly hidden behind others are not drawn
 
     [[nodiscard]] const Subject* find(std::uint32_t id) const;
     [[nodiscard]] const Device* currentDevice() const { return device < devices.size() ? &devices[device] : nullptr; }
     [[nodiscard]] std::uint32_t freshId() const; ///< larger than any id in use
+    /// The stated view on a device: its detail with the device's.
+    [[nodiscard]] View statedView(const Device* device) const;
+    [[nodiscard]] View statedView() const { return statedView(currentDevice()); }
 };
 
 /// What a level is drawn with: its own surfaces, or its subject's.
@@ -179,8 +197,14 @@ struct SelectScene {
     std::vector<ResolvedChain> chains;
     CopyArrays copies;
     std::vector<std::uint32_t> subjectOfChain;
+    std::vector<std::uint32_t> placementOf; ///< id, a copy each; 0: of a subject that nobody has placed
+    Occluders occluders;                    ///< empty until they are filled in
 };
+/// `view` as stated on the device that counts.
 SelectScene selectScene(const Scene& scene, const View& view);
+
+/// What the scene asks of the selector, for a camera that moves so many metres a second.
+SelectOptions selectOptions(const Scene& scene, const SelectScene& selectable, double speed);
 
 /// Where a route's camera stands: Catmull-Rom through the keys, ends held. REQUIRES at least one key.
 View viewOnRoute(const Route& route, const View& like, double seconds);

@@ -4,7 +4,13 @@
 
 namespace thicket {
 
-double switchDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view) {
+double farthest(const SwitchRule& rule, const View& view) {
+    return rule.reachMetres > 0 ? rule.reachMetres : view.farMetres;
+}
+
+namespace {
+
+double statedDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view) {
     if (!level.fixed)
         return distanceForPixels(view, level.deviationMetres, rule.allowPx);
     switch (level.fixed->unit) {
@@ -14,11 +20,21 @@ double switchDistance(const LevelCost& level, const SwitchRule& rule, double rad
         return level.fixed->value;
     case DecideBy::ScreenHeight:
         return distanceForScreenHeight(view, radius, std::max(level.fixed->value, 1e-6));
+    case DecideBy::ShareOfReach:
+        return level.fixed->value * farthest(rule, view);
     }
     return 0;
 }
 
-FixedSwitch fixAt(DecideBy unit, double distance, const LevelCost& level, double radius, const View& view) {
+} // namespace
+
+double switchDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view) {
+    return statedDistance(level, rule, radius, view) * rule.importance * view.detail;
+}
+
+FixedSwitch fixAt(DecideBy unit, double inForce, const LevelCost& level, const SwitchRule& rule, double radius,
+                  const View& view) {
+    const double distance = inForce / (rule.importance * view.detail);
     switch (unit) {
     case DecideBy::PixelError:
         return {unit, std::max(pixelError(view, level.deviationMetres, distance), 1e-3)};
@@ -26,6 +42,8 @@ FixedSwitch fixAt(DecideBy unit, double distance, const LevelCost& level, double
         return {unit, distance};
     case DecideBy::ScreenHeight:
         return {unit, screenHeight(view, radius, distance)};
+    case DecideBy::ShareOfReach:
+        return {unit, distance / farthest(rule, view)};
     }
     return {};
 }
@@ -43,8 +61,11 @@ ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRul
         if (i > 0)
             last = std::max(last, switchDistance(levels[i], rule, radius, view));
         chain.fromMetres.push_back(last);
-        chain.growsWithScale.push_back(!(levels[i].fixed && levels[i].fixed->unit == DecideBy::Distance));
+        const bool plain = levels[i].fixed && (levels[i].fixed->unit == DecideBy::Distance ||
+                                               levels[i].fixed->unit == DecideBy::ShareOfReach);
+        chain.growsWithScale.push_back(!plain);
     }
+    chain.detail = rule.importance * view.detail;
     return chain;
 }
 

@@ -8,11 +8,11 @@
 
 namespace thicket {
 
-enum class DecideBy { PixelError, Distance, ScreenHeight };
+enum class DecideBy { PixelError, Distance, ScreenHeight, ShareOfReach };
 enum class MeasureFrom { NearestPoint, Centre, Depth };
 
-/// A switch that a person set by hand, kept in the unit it was set in. `value`: pixels, metres, or a share of the
-/// viewport.
+/// A switch that a person set by hand, kept in the unit it was set in. `value`: pixels, metres, a share of the
+/// viewport, or a share of the largest distance. Importance and detail move it like any other.
 struct FixedSwitch {
     DecideBy unit = DecideBy::Distance;
     double value = 0;
@@ -30,7 +30,12 @@ struct SwitchRule {
     double cullBelowPx = 3;    ///< 0..64; nothing is drawn when the subject is less tall than this
     double reachMetres = 0;    ///< nothing is drawn beyond; 0: no such limit
     double marginMetres = 0.5; ///< kept when this far outside the view
+    double importance = 1;     ///< 0.1..10; its switches come in so many times as far
+    std::uint32_t target = 0;  ///< id of the copy whose place distances are measured from; 0: the camera
 };
+
+/// The largest distance that shares are of: the reach, or the far plane where there is none.
+double farthest(const SwitchRule& rule, const View& view);
 
 /// What the selector knows of one level.
 struct LevelCost {
@@ -50,16 +55,19 @@ struct ResolvedChain {
     Bounds bounds;
     Vec3d centre{0, 0, 0};
     double radius = 1;
+    double detail = 1;                 ///< what `fromMetres` were multiplied by: importance and the view's detail
+    std::optional<Vec3d> measuredFrom; ///< in place of the camera
 };
 
 /// Works out all switches. Those fixed by hand keep their value in their own unit; the others follow the allowance.
 ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds,
                            double radius, const View& view);
 
-/// Where one level would come in without regard to its neighbours, metres at scale 1.
+/// Where one level would come in without regard to its neighbours, metres at scale 1, with importance and detail.
 double switchDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view);
 
 /// A distance written as a switch in a unit.
-FixedSwitch fixAt(DecideBy unit, double distanceMetres, const LevelCost& level, double radius, const View& view);
+FixedSwitch fixAt(DecideBy unit, double distanceMetres, const LevelCost& level, const SwitchRule& rule, double radius,
+                  const View& view);
 
 } // namespace thicket

@@ -2,6 +2,9 @@
 // The selector: the one function that says what is drawn. The viewport, the audit and every count call it.
 
 #include "switching/chain_rule.h"
+#include "switching/occlusion.h"
+
+#include <memory>
 
 namespace thicket {
 
@@ -11,6 +14,7 @@ struct CopyArrays {
     std::vector<Quatd> rotation;
     std::vector<double> scale;
     std::vector<std::uint32_t> chain; ///< index into the chains
+    std::vector<double> importance;   ///< of each copy beside its subject's; empty: 1 for all
 
     // worked out by finishCopies
     std::vector<Vec3d> centre; ///< of the bounding sphere, world space
@@ -20,13 +24,15 @@ struct CopyArrays {
 };
 void finishCopies(CopyArrays& copies, const std::vector<ResolvedChain>& chains);
 
-enum class Culled : std::uint8_t { No, OutOfView, BeyondReach, TooSmall, NoLevels };
+enum class Culled : std::uint8_t { No, OutOfView, BeyondReach, TooSmall, NoLevels, Hidden };
+constexpr std::size_t kCullReasons = 6;
 
 /// What is drawn of one copy. While a cross-fade lasts, `fadingFrom` is drawn too, with the complement of `fade`.
 struct Pick {
     Culled culled = Culled::No;
     std::int8_t level = -1;
     std::int8_t fadingFrom = -1;
+    bool switched = false;  ///< its level differs from the frame before
     float fade = 1;         ///< share of pixels that show `level`
     float distance = 0;     ///< metres, measured as the rule says
     float screenHeight = 0; ///< share of the viewport
@@ -48,17 +54,25 @@ struct Selection {
     std::uint64_t vertices = 0;
     std::uint64_t draws = 0;
     std::uint32_t drawn = 0;
-    std::uint32_t culledBy[5] = {}; ///< counts by Culled
-    std::uint32_t switches = 0;     ///< copies whose level differs from the frame before
+    std::uint32_t culledBy[kCullReasons] = {}; ///< counts by Culled
+    std::uint32_t occluders = 0;               ///< copies that others were looked for behind
+    std::uint32_t switches = 0;                ///< copies whose level differs from the frame before
     double worstErrorPx = 0;
 };
 
+/// One a chain, one a level; null where a level hides nothing, or is not known to.
+using Occluders = std::vector<std::vector<std::shared_ptr<const Occluder>>>;
+
 struct SelectOptions {
     double allowanceFactor = 1; ///< 1: exact; larger: every switch comes nearer by this factor (the viewport in motion)
-    bool fades = true;          ///< false: switches are sudden
+    double speed = 0;           ///< of the camera, metres a second
+    double halfSpeed = 0; ///< at this speed switches come in half as far, at twice it a third; 0: speed is nothing
+    bool fades = true;    ///< false: switches are sudden
+    const Occluders* occluders = nullptr; ///< what may hide others; null: nothing is culled for being hidden
     bool cullView = true;
     bool cullReach = true;
     bool cullSmall = true;
+    bool cullHidden = true; ///< where there are occluders
 };
 
 /// Chooses a level, or a reason not to draw, for each copy.
@@ -71,5 +85,14 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
 /// Distance of a point to a copy, measured as the rule says.
 double copyDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, const View& view,
                     MeasureFrom from);
+
+/// The distance that levels are decided by: as the rule measures it, from the camera or from the rule's target.
+double decidingDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, const View& view);
+
+/// How many times as far switches come in for a copy, by its own importance and the speed of the camera.
+double contextFactor(const CopyArrays& copies, std::size_t copy, const SelectOptions& options);
+
+/// Corners of a copy's box in the world, made wider by metres at scale 1.
+std::array<Vec3d, 8> boxCorners(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, double wider);
 
 } // namespace thicket

@@ -17,6 +17,7 @@ struct View {
     double aspect = 16.0 / 9.0;
     double nearMetres = 0.1;
     double farMetres = 20000;
+    double detail = 1; ///< 0.1..10; every switch comes in so many times as far: of the scene, of a device's tier
 
     /// Pixels that one metre covers at one metre of depth: lines / (2 tan(fov/2)).
     [[nodiscard]] double pixelScale() const;

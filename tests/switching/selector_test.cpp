@@ -96,7 +96,7 @@ TEST(Chain, fixing_in_any_unit_keeps_the_distance) {
     const auto costs = levels();
     for (const DecideBy unit : {DecideBy::PixelError, DecideBy::Distance, DecideBy::ScreenHeight}) {
         LevelCost level = costs[2];
-        level.fixed = fixAt(unit, 27.5, level, 2.1, view);
+        level.fixed = fixAt(unit, 27.5, level, {}, 2.1, view);
         EXPECT_NEAR(switchDistance(level, {}, 2.1, view), 27.5, 1e-6);
     }
 }

@@ -3,6 +3,7 @@
 #include "app/look/look.h"
 #include "appmodel/subject_model.h"
 
+#include <QComboBox>
 #include <QHBoxLayout>
 #include <QHelpEvent>
 #include <QKeyEvent>
@@ -213,6 +214,9 @@ QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip) {
     auto* layout = new QHBoxLayout(row);
     layout->setContentsMargins(0, 0, 0, 0);
     layout->setSpacing(8);
+    // A long entry of a list must not make the panel wider than its place.
+    if (auto* list = qobject_cast<QComboBox*>(field))
+        list->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     QLabel* name = makeLabel(label, "small");
     name->setFixedWidth(86);
     layout->addWidget(name);

@@ -1,6 +1,7 @@
 #include "app/switching/pop_list.h"
 
 #include "app/look/look.h"
+#include "base/text.h"
 
 #include <QKeyEvent>
 #include <QMenu>
@@ -211,6 +212,15 @@ void PopList::fillWays() {
     menu->addAction(
         tr("A level in between, of %1 triangles").arg(groupedText(between)), this,
         [this, id, finer, coarser] { m_bench.smoothByLevel(id, static_cast<int>(finer), static_cast<int>(coarser)); });
+    const Level& light = s->levels[coarser];
+    if (light.origin == LevelOrigin::Collapsed && light.materials != s->levels[finer].materials)
+        menu->addAction(tr("The materials of L%1 one level longer: %2 of textures more")
+                            .arg(finer)
+                            .arg(QString::fromStdString(memorySize(
+                                std::max(0.0, textureBytesOf(*s, s->levels[finer]) - textureBytesOf(*s, light))))),
+                        this, [this, id, finer, coarser] {
+                            m_bench.smoothByMaterials(id, static_cast<int>(finer), static_cast<int>(coarser));
+                        });
 }
 
 } // namespace thicket::app

@@ -1,6 +1,7 @@
 #include "app/switching/switch_chart.h"
 
 #include "app/look/look.h"
+#include "base/text.h"
 
 #include <cmath>
 #include <numbers>
@@ -24,8 +25,8 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     const auto metres = [this](double v) {
         if (m_heights)
             return QStringLiteral("%1 %").arg(
-                std::min(999.0, 100 * screenHeight(m_bench.scene().view, m_chain.radius, v + m_chain.radius)), 0, 'g',
-                2);
+                std::min(999.0, 100 * screenHeight(m_bench.scene().statedView(), m_chain.radius, v + m_chain.radius)),
+                0, 'g', 2);
         return lengthText(v);
     };
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker(metres)));
@@ -44,8 +45,11 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
 void SwitchChart::rebuild() {
     const Subject* s = m_bench.subject();
     if (s != nullptr) {
-        const View& view = m_bench.scene().view;
+        const View& view = m_bench.scene().statedView();
         m_chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
+        m_textures.clear();
+        for (const Level& level : s->levels)
+            m_textures.push_back(textureBytesOf(*s, level));
         m_cullAt = 0;
         if (s->rule.cullBelowPx > 0)
             m_cullAt =
@@ -104,7 +108,7 @@ QPointF SwitchChart::handlePlace(int level) const {
 void SwitchChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
     const Subject* s = m_bench.subject();
-    const View& view = m_bench.scene().view;
+    const View& view = m_bench.scene().statedView();
     drawTitle(p, m_heights ? tr("Error on screen at each screen height") : tr("Error on screen at each distance"),
               tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines),
               l.quiet);
@@ -162,6 +166,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
     }
     p.restore();
 
+    paintCompared(p);
+
     // The staircase of triangles drawn.
     const QCPAxis* heightAxis = m_stairs->axis(QCPAxis::atLeft);
     p.setFont(Look::font(11));
@@ -176,7 +182,9 @@ void SwitchChart::paintOverlay(QPainter& p) {
         const double yy = heightAxis->coordToPixel(m_chain.levels[i].triangles);
         i == 0 ? path.moveTo(x0, yy) : path.lineTo(x0, yy);
         path.lineTo(std::max(x0, x1), yy);
-        const QString text = QStringLiteral("L%1 · %2").arg(i).arg(groupedText(m_chain.levels[i].triangles));
+        QString text = QStringLiteral("L%1 · %2").arg(i).arg(groupedText(m_chain.levels[i].triangles));
+        if (i > 0 && m_textures[i] != m_textures[i - 1])
+            text += tr(" · textures %1").arg(QString::fromStdString(memorySize(m_textures[i])));
         p.setFont(Look::font(11, 500));
         const double w = p.fontMetrics().horizontalAdvance(text);
         // A label stands under its own step, where there is room for it.
@@ -267,11 +275,12 @@ void SwitchChart::paintOverlay(QPainter& p) {
         for (std::size_t i = 1; i < m_chain.fromMetres.size(); ++i)
             if (d >= m_chain.fromMetres[i])
                 now = i;
-        const QString text = tr("%1 · %2 % of height · L%3 · %4 off")
+        const QString text = tr("%1 · %2 % of height · L%3 · %4 off · textures %5")
                                  .arg(lengthText(d))
                                  .arg(100 * screenHeight(view, m_chain.radius, d + m_chain.radius), 0, 'f', 1)
                                  .arg(now)
-                                 .arg(pixelText(pixelError(view, m_chain.levels[now].deviationMetres, d)));
+                                 .arg(pixelText(pixelError(view, m_chain.levels[now].deviationMetres, d)),
+                                      QString::fromStdString(memorySize(m_textures[now])));
         p.setFont(Look::font(11));
         const double w = p.fontMetrics().horizontalAdvance(text) + 16;
         const QRectF box(std::clamp(m_mouse.x() - w / 2, area.left(), area.right() - w),
@@ -307,8 +316,9 @@ SwitchChart::Hit SwitchChart::hitAt(const QPointF& p) const {
 
 double SwitchChart::snapped(double metres, int level) const {
     const double pixel = xAxis->pixelToCoord(x(metres) + 5) - metres;
-    const double allowance = distanceForPixels(
-        m_bench.scene().view, m_chain.levels[static_cast<std::size_t>(level)].deviationMetres, m_chain.rule.allowPx);
+    const double allowance =
+        distanceForPixels(m_bench.scene().statedView(), m_chain.levels[static_cast<std::size_t>(level)].deviationMetres,
+                          m_chain.rule.allowPx);
     if (std::abs(metres - allowance) < pixel)
         return allowance;
     if (m_needle > 0 && std::abs(metres - m_needle) < pixel)
@@ -367,19 +377,6 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
 void SwitchChart::mouseReleaseEvent(QMouseEvent*) {
     m_drag = {};
     rebuild();
-}
-
-void SwitchChart::keyPressEvent(QKeyEvent* event) {
-    const Subject* s = m_bench.subject();
-    const int level = m_bench.level();
-    const double factor = event->key() == Qt::Key_Left ? 1 / 1.02 : event->key() == Qt::Key_Right ? 1.02 : 0;
-    if (s != nullptr && factor > 0 && level > 0 && level < static_cast<int>(m_chain.fromMetres.size()))
-        m_bench.setSwitchDistance(s->id, level, m_chain.fromMetres[static_cast<std::size_t>(level)] * factor,
-                                  QStringLiteral("switch-key-%1").arg(level));
-    else if (s != nullptr && event->key() == Qt::Key_Delete)
-        m_bench.clearSwitch(s->id, level);
-    else
-        Chart::keyPressEvent(event);
 }
 
 } // namespace thicket::app

@@ -13,6 +13,10 @@ public:
     /// Distance of the camera; negative: no needle.
     void setNeedle(double metres);
     void setShowHeights(bool heights);
+    /// Other subjects whose error is drawn too, for comparison.
+    void setCompared(const std::vector<std::uint32_t>& ids);
+    /// What can be done at a place of the chart.
+    void fillMenu(QMenu& menu, const QPointF& at);
     [[nodiscard]] QPointF handlePlace(int level) const;
     [[nodiscard]] double needleX() const;
     [[nodiscard]] double allowanceY() const;
@@ -26,6 +30,7 @@ protected:
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
 
 private:
     enum class Grip { None, Handle, Needle, Allowance };
@@ -34,6 +39,7 @@ private:
         int level = -1;
     };
     void rebuild();
+    void paintCompared(QPainter& painter) const;
     [[nodiscard]] Hit hitAt(const QPointF& p) const;
     [[nodiscard]] double x(double metres) const;
     [[nodiscard]] double y(double px) const;
@@ -41,6 +47,8 @@ private:
 
     QCPAxisRect* m_stairs;
     ResolvedChain m_chain;
+    std::vector<double> m_textures; ///< bytes of each level's pictures on the graphics card
+    std::vector<std::uint32_t> m_compared;
     double m_cullAt = 0; ///< metres from which the subject is culled; 0: none
     double m_needle = -1;
     bool m_heights = false;

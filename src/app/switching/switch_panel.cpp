@@ -1,10 +1,9 @@
 #include "app/switching/switch_panel.h"
 
 #include "app/look/look.h"
+#include "app/switching/view_box.h"
 #include "base/text.h"
 #include "scene/chain_notes.h"
-
-#include <numbers>
 
 namespace thicket::app {
 
@@ -33,10 +32,12 @@ SwitchRow::SwitchRow(Workbench& bench, int level, QWidget* parent) : QWidget(par
         const Subject* s = m_bench.subject();
         if (s == nullptr)
             return;
-        const View& view = m_bench.scene().view;
+        const View& view = m_bench.scene().statedView();
         double metres = value;
         if (s->rule.decideBy == DecideBy::ScreenHeight)
             metres = std::max(1e-3, distanceForScreenHeight(view, s->radius, value / 100));
+        if (s->rule.decideBy == DecideBy::ShareOfReach)
+            metres = value / 100 * farthest(s->rule, view);
         if (s->rule.decideBy == DecideBy::PixelError)
             metres = distanceForPixels(view, s->levels[static_cast<std::size_t>(m_level)].promised, value);
         m_bench.setSwitchDistance(s->id, m_level, metres);
@@ -49,7 +50,7 @@ void SwitchRow::refresh() {
     const Subject* s = m_bench.subject();
     if (s == nullptr || m_level >= static_cast<int>(s->levels.size()))
         return;
-    const View& view = m_bench.scene().view;
+    const View& view = m_bench.scene().statedView();
     const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
     const auto at = static_cast<std::size_t>(m_level);
     const double from = chain.fromMetres[at];
@@ -73,8 +74,9 @@ void SwitchRow::refresh() {
         m_others->setText(heightText + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
         break;
     case DecideBy::ScreenHeight:
+    case DecideBy::ShareOfReach:
         m_value->setSuffix(QStringLiteral(" %"));
-        m_value->show(height);
+        m_value->show(s->rule.decideBy == DecideBy::ScreenHeight ? height : 100 * from / farthest(s->rule, view));
         m_others->setText(lengthText(from) + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
         break;
     }
@@ -83,9 +85,10 @@ void SwitchRow::refresh() {
 
 SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to switch"), parent), m_bench(bench) {
     m_decide = new QComboBox;
-    m_decide->addItems({tr("error on screen"), tr("distance"), tr("screen height")});
+    m_decide->addItems({tr("error on screen"), tr("distance"), tr("screen height"), tr("share of the reach")});
     body->addWidget(fieldRow(tr("Decide by"), m_decide,
-                             tr("What a switch is fixed in; the other measures follow for the stated view")));
+                             tr("What a switch is fixed in; the other measures follow for the stated view. The reach "
+                                "is the far plane where there is none")));
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
     body->addWidget(fieldRow(tr("Allow"), m_allow,
                              tr("How many pixels a drawn surface may be off; switches that are free follow it")));
@@ -109,6 +112,11 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
     body->addWidget(fieldRow(tr("Measure to"), m_measure,
                              tr("Where the distance is taken to; only the nearest point keeps the promise of pixels")));
+    m_target = new QComboBox;
+    m_target->setObjectName(QStringLiteral("target"));
+    body->addWidget(fieldRow(tr("Measure from"), m_target,
+                             tr("The camera, or a thing in the scene that levels are decided by in its place, as where "
+                                "the player stands. The promise of pixels holds for the camera alone")));
     m_hysteresis = new NumberBox(0, 50, 1, QStringLiteral(" %"));
     body->addWidget(fieldRow(
         tr("Hysteresis"), m_hysteresis,
@@ -136,7 +144,8 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Nothing is drawn beyond this distance")));
     const QStringList why{tr("Take away what culls copies outside of the view, to see what it saves"),
                           tr("Take away the reach, to see what it saves"),
-                          tr("Take away what culls copies that are too small on screen, to see what it saves")};
+                          tr("Take away what culls copies that are too small on screen, to see what it saves"),
+                          tr("Take away what culls copies that are hidden behind others, to see what it saves")};
     for (std::size_t i = 0; i < m_culls.size(); ++i) {
         m_culls[i] = new QCheckBox;
         m_culls[i]->setChecked(true);
@@ -148,20 +157,23 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
             options.cullView = m_culls[0]->isChecked();
             options.cullReach = m_culls[1]->isChecked();
             options.cullSmall = m_culls[2]->isChecked();
+            options.cullHidden = m_culls[3]->isChecked();
             emit cullingChosen(options);
         });
     }
     showCulled({}, std::nullopt);
     body->addSpacing(4);
-    body->addWidget(makeLabel(tr("Stated view"), "title"));
-    m_fov = new NumberBox(5, 150, 1, QStringLiteral("°"));
-    body->addWidget(fieldRow(tr("Field of view"), m_fov,
-                             tr("Vertical field of view for which pixels and screen heights are stated")));
-    m_lines = new NumberBox(120, 8640, 0, tr(" lines"));
-    body->addWidget(fieldRow(tr("Screen"), m_lines, tr("Height of the screen in pixels for which pixels are stated")));
+    m_context = new ContextBox(bench);
+    body->addWidget(m_context);
+    body->addSpacing(4);
+    body->addWidget(new ViewBox(bench));
     QPushButton* walk =
         makeButton(tr("Walk back"), tr("Move the camera from near to beyond the last switch and back (Space)"), true);
-    footer->addWidget(walk);
+    footer->addWidget(walk, 1);
+    QPushButton* strip = makeButton(tr("Strip…"), tr("Take the walk back as pictures: one strip, or a file each"));
+    strip->setObjectName(QStringLiteral("strip"));
+    footer->addWidget(strip);
+    connect(strip, &QPushButton::clicked, this, &SwitchPanel::stripRequested);
     connect(walk, &QPushButton::clicked, this, &SwitchPanel::walkRequested);
     connect(m_decide, &QComboBox::activated, this,
             [this](int i) { m_bench.setDecideBy(m_bench.subjectId(), static_cast<DecideBy>(i)); });
@@ -183,9 +195,9 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
             [this](double v) { change(tr("Change the smallest size"), [v](SwitchRule& r) { r.cullBelowPx = v; }); });
     connect(m_reach, &NumberBox::chosen, this,
             [this](double v) { change(tr("Change the reach"), [v](SwitchRule& r) { r.reachMetres = v; }); });
-    const auto view = [this] { m_bench.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
-    connect(m_fov, &NumberBox::chosen, this, view);
-    connect(m_lines, &NumberBox::chosen, this, view);
+    connect(m_target, &QComboBox::activated, this, [this](int i) {
+        change(tr("Measure from elsewhere"), [this, i](SwitchRule& r) { r.target = m_target->itemData(i).toUInt(); });
+    });
     connect(&bench.document, &Document::sceneChanged, this, &SwitchPanel::refresh);
     connect(&bench, &Workbench::selectionChanged, this, &SwitchPanel::refresh);
     refresh();
@@ -200,9 +212,13 @@ void SwitchPanel::change(const QString& label, const std::function<void(SwitchRu
     m_bench.setRule(s->id, rule, label);
 }
 
-void SwitchPanel::showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 3>>& saves) {
-    const QString names[3] = {tr("out of view"), tr("beyond reach"), tr("too small")};
-    const Culled reasons[3] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall};
+void SwitchPanel::setCopy(std::uint32_t placement) {
+    m_context->setCopy(placement);
+}
+
+void SwitchPanel::showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 4>>& saves) {
+    const QString names[4] = {tr("out of view"), tr("beyond reach"), tr("too small"), tr("hidden")};
+    const Culled reasons[4] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden};
     for (std::size_t i = 0; i < m_culls.size(); ++i)
         m_culls[i]->setText(
             tr("%1: %2").arg(names[i], groupedText(selection.culledBy[static_cast<std::size_t>(reasons[i])])) +
@@ -220,7 +236,7 @@ void SwitchPanel::refreshNotes() {
     const Subject* s = m_bench.subject();
     if (s == nullptr)
         return;
-    for (const ChainNote& note : chainNotes(*s, m_bench.scene().view)) {
+    for (const ChainNote& note : chainNotes(*s, m_bench.scene().statedView())) {
         auto* row = new QWidget;
         auto* line = new QHBoxLayout(row);
         line->setContentsMargins(0, 0, 0, 0);
@@ -239,6 +255,20 @@ void SwitchPanel::refreshNotes() {
     }
 }
 
+/// The camera, and the first copy of each subject that has been placed.
+void SwitchPanel::fillTargets(const Subject& subject) {
+    const Scene& scene = m_bench.scene();
+    m_target->clear();
+    m_target->addItem(tr("the camera"), 0U);
+    for (const Subject& other : scene.subjects)
+        for (const Placement& p : scene.placements)
+            if (p.subject == other.id && (p.id == subject.rule.target || other.id != subject.id)) {
+                m_target->addItem(QString::fromStdString(other.name), p.id);
+                break;
+            }
+    m_target->setCurrentIndex(std::max(0, m_target->findData(subject.rule.target)));
+}
+
 void SwitchPanel::refresh() {
     refreshNotes();
     const Subject* s = m_bench.subject();
@@ -250,17 +280,15 @@ void SwitchPanel::refresh() {
     for (int i = 0; i < m_rows->count(); ++i)
         static_cast<SwitchRow*>(m_rows->itemAt(i)->widget())->refresh();
     m_none->setVisible(wanted < 1);
-    for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_allow, m_hysteresis, m_dwell, m_check,
-                                                      m_fade, m_cull, m_reach})
+    for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_target, m_allow, m_hysteresis, m_dwell,
+                                                      m_check, m_fade, m_cull, m_reach})
         w->setEnabled(s != nullptr);
-    const View& view = m_bench.scene().view;
-    m_fov->show(view.fovY * 180 / std::numbers::pi);
-    m_lines->show(view.lines);
     if (s == nullptr)
         return;
     aside->setText(QString::fromStdString(s->name));
     m_decide->setCurrentIndex(static_cast<int>(s->rule.decideBy));
     m_measure->setCurrentIndex(static_cast<int>(s->rule.measureFrom));
+    fillTargets(*s);
     m_allow->show(s->rule.allowPx);
     m_hysteresis->show(100 * s->rule.hysteresis);
     m_dwell->show(s->rule.dwellSeconds);

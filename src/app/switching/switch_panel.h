@@ -2,6 +2,7 @@
 // Switch: the rule's exact numbers and a table of all switches in every unit.
 
 #include "app/parts/controls.h"
+#include "app/switching/context_box.h"
 #include "app/switching/pop_list.h"
 #include "appmodel/workbench.h"
 
@@ -32,19 +33,24 @@ class SwitchPanel : public Panel {
 public:
     explicit SwitchPanel(Workbench& bench, QWidget* parent = nullptr);
     /// How many copies each reason culls in the present frame, and how many triangles that keeps from being drawn: out
-    /// of view, beyond reach, too small.
-    void showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 3>>& saves);
+    /// of view, beyond reach, too small, hidden.
+    void showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 4>>& saves);
+    /// The copy that is looked at, whose importance can be changed.
+    void setCopy(std::uint32_t placement);
 
 signals:
     /// Which reasons to cull are to be in force in the view.
     void cullingChosen(const SelectOptions& options);
     void walkRequested();
+    /// The walk as pictures.
+    void stripRequested();
     /// Someone wants to stand where a switch happens and see it.
     void popWanted(int finer, int coarser, double metres);
 
 private:
     void refresh();
     void refreshNotes();
+    void fillTargets(const Subject& subject);
     void change(const QString& label, const std::function<void(SwitchRule&)>& how);
     Workbench& m_bench;
     QComboBox* m_decide;
@@ -56,13 +62,13 @@ private:
     NumberBox* m_fade;
     NumberBox* m_cull;
     NumberBox* m_reach;
-    NumberBox* m_fov;
-    NumberBox* m_lines;
+    QComboBox* m_target;
+    ContextBox* m_context;
     QVBoxLayout* m_notes;
     QVBoxLayout* m_rows;
     QLabel* m_none;
     PopList* m_pops;
-    std::array<QCheckBox*, 3> m_culls{};
+    std::array<QCheckBox*, 4> m_culls{};
 };
 
 } // namespace thicket::app

@@ -161,10 +161,10 @@ void ThinChart::paintOverlay(QPainter& p) {
             if (QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier))
                 line2 += tr(", still from %1")
                              .arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
-                                                            m_bench.scene().view)));
+                                                            m_bench.scene().statedView())));
         } else if (i > 0) {
             line2 = tr("from %1").arg(lengthText(
-                switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().view)));
+                switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().statedView())));
         }
         p.setFont(Look::font(11, 600));
         const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;

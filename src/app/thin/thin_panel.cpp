@@ -18,7 +18,7 @@ namespace thicket::app {
 QRectF LevelCard::trueSize(const Subject& subject, int level, const QRectF& place) const {
     if (level == 0)
         return place;
-    const View& view = m_bench.scene().view;
+    const View& view = m_bench.scene().statedView();
     const double from =
         switchDistance(costsOf(subject)[static_cast<std::size_t>(level)], subject.rule, subject.radius, view);
     const double tall = screenHeight(view, subject.radius, from + subject.radius) * view.lines / devicePixelRatioF();
@@ -96,7 +96,7 @@ void LevelCard::paintEvent(QPaintEvent*) {
     } else {
         const auto costs = costsOf(*s);
         const double from =
-            switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().view);
+            switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().statedView());
         const QString off = dragged                    ? tr("about %1 off").arg(lengthText(s->curve.at(triangles)))
                             : ofPictures(level.origin) ? tr("outline %1").arg(lengthText(level.deviation))
                                                        : tr("%1 off").arg(lengthText(level.deviation));

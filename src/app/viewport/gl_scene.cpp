@@ -375,11 +375,25 @@ void GlScene::grid(const QMatrix4x4& viewProjection, const QVector3D& centre, fl
         line(x0 - reach, z0 + at, x0 + reach, z0 + at);
         line(x0 + at, z0 - reach, x0 + at, z0 + reach);
     }
+    drawLines(viewProjection, points, QVector3D(x0, centre.y(), z0), reach, {0.9F, 0.95F, 0.9F, 0.22F});
+}
+
+void GlScene::lines(const QMatrix4x4& viewProjection, const std::vector<QVector3D>& places, const QColor& color) {
+    std::vector<float> points;
+    points.reserve(3 * places.size());
+    for (const QVector3D& p : places)
+        points.insert(points.end(), {p.x(), p.y(), p.z()});
+    constexpr float kNoFade = 1e30F;
+    drawLines(viewProjection, points, {}, kNoFade, {color.redF(), color.greenF(), color.blueF(), color.alphaF()});
+}
+
+void GlScene::drawLines(const QMatrix4x4& viewProjection, const std::vector<float>& points, const QVector3D& centre,
+                        float reach, const QVector4D& color) {
     m_line.bind();
     m_line.setUniformValue("uViewProjection", viewProjection);
-    m_line.setUniformValue("uCentre", QVector3D(x0, centre.y(), z0));
+    m_line.setUniformValue("uCentre", centre);
     m_line.setUniformValue("uReach", reach);
-    m_line.setUniformValue("uColor", QVector4D(0.9F, 0.95F, 0.9F, 0.22F));
+    m_line.setUniformValue("uColor", color);
     glBindVertexArray(m_lineVao);
     glBindBuffer(GL_ARRAY_BUFFER, m_lineBuffer);
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(points.size() * 4), points.data(), GL_STREAM_DRAW);

@@ -55,6 +55,8 @@ public:
                        std::uint32_t first = 0, std::uint32_t most = 0xFFFFFFFFU);
     /// Square grid round `centre` at height y, 2 n + 1 lines each way.
     void grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n);
+    /// Lines from point to point, two a line, in one colour.
+    void lines(const QMatrix4x4& viewProjection, const std::vector<QVector3D>& points, const QColor& color);
     void end();
     /// Copies a multisampled picture into a plain target and binds that.
     void resolve(unsigned from, unsigned to, int width, int height);
@@ -81,6 +83,9 @@ private:
         GLuint id = 0;
         std::shared_ptr<Decoding> decoding; ///< none once it has been uploaded
     };
+    /// `points`: three numbers each, two points a line; fades out from `centre` to `reach`.
+    void drawLines(const QMatrix4x4& viewProjection, const std::vector<float>& points, const QVector3D& centre,
+                   float reach, const QVector4D& color);
     GLuint valueBuffer(const std::shared_ptr<const std::vector<float>>& values);
     GpuMesh& upload(const std::shared_ptr<const Mesh>& mesh);
     /// 0 while the picture is still being decoded, and when it cannot be.

@@ -2,11 +2,11 @@
 
 #include "app/look/look.h"
 #include "app/viewport/to_qt.h"
+#include "switching/explain.h"
 
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
-#include <numbers>
 
 namespace thicket::app {
 namespace {
@@ -17,18 +17,6 @@ constexpr qint64 kRestStepMs = 20;
 constexpr std::uint32_t kRestPiece = 40'000; // triangles between looks at the clock
 constexpr double kMostFactor = 64;
 constexpr std::uint64_t kFew = 30'000; // so light that triangles are not what takes the time
-
-QMatrix4x4 viewProjectionOf(const View& view, double aspect) {
-    QMatrix4x4 m;
-    m.perspective(static_cast<float>(view.fovY * 180 / std::numbers::pi), static_cast<float>(aspect),
-                  static_cast<float>(view.nearMetres), static_cast<float>(view.farMetres));
-    const Vec3d target = view.eye + view.forward;
-    m.lookAt(
-        QVector3D(static_cast<float>(view.eye.x()), static_cast<float>(view.eye.y()), static_cast<float>(view.eye.z())),
-        QVector3D(static_cast<float>(target.x()), static_cast<float>(target.y()), static_cast<float>(target.z())),
-        QVector3D(static_cast<float>(view.up.x()), static_cast<float>(view.up.y()), static_cast<float>(view.up.z())));
-    return m;
-}
 
 } // namespace
 
@@ -41,7 +29,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Viewport"));
     setMouseTracking(true);
-    setMinimumSize(320, 200);
+    setMinimumSize(180, 110);
     m_clock.start();
     m_rest.setSingleShot(true);
     m_rest.setInterval(kRestMs);
@@ -148,10 +136,12 @@ void Viewport::showSource(bool on) {
 
 void Viewport::rebuild() {
     m_selectable = selectScene(m_bench.scene(), shotView());
+    m_shelf.fill(m_bench.scene(), m_selectable);
     if (m_selectable.copies.size() != m_memory.size()) {
         m_memory.clear();
         m_lightMemory.clear();
     }
+    m_frozen.reset(); // what was held may not be there any more
     if (solo() && m_framed != m_bench.subjectId())
         frameSelection();
     selectNow();
@@ -160,7 +150,7 @@ void Viewport::rebuild() {
 }
 
 View Viewport::shotView() const {
-    View view = lookAt(m_bench.scene().view, m_sceneOrbit.eye(), m_sceneOrbit.pivot);
+    View view = lookAt(m_bench.scene().statedView(), m_sceneOrbit.eye(), m_sceneOrbit.pivot);
     view.aspect = height() > 0 ? static_cast<double>(width()) / height() : view.aspect;
     return view;
 }
@@ -178,16 +168,51 @@ void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
 void Viewport::setRouteTime(double seconds) {
     if (m_bench.scene().routes.empty() || m_bench.scene().routes.front().keys.empty())
         return;
-    const View view = viewOnRoute(m_bench.scene().routes.front(), m_bench.scene().view, seconds);
+    const View view = viewOnRoute(m_bench.scene().routes.front(), m_bench.scene().statedView(), seconds);
     setShotView(view.eye, view.eye + view.forward * std::max(m_sceneOrbit.distance, 1.0));
 }
 
 void Viewport::selectNow() {
-    View view = shotView();
-    // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
-    select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000, culling(),
-           m_memory, m_exact);
+    if (!m_frozen) {
+        const View view = shotView();
+        measureSpeed(view);
+        // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
+        select(m_selectable.chains, m_selectable.copies, view, static_cast<double>(m_clock.elapsed()) / 1000,
+               selectionOptions(), m_memory, m_exact);
+    }
     emit selected();
+}
+
+/// Smoothed over a few frames, so that one late frame is not taken for a leap.
+void Viewport::measureSpeed(const View& view) {
+    constexpr double kLeap = 0.5; // seconds; longer ago it says nothing about now
+    const qint64 now = m_clock.nsecsElapsed();
+    const double seconds = static_cast<double>(now - m_speedAt) * 1e-9;
+    const double metres = (view.eye - m_speedEye).norm();
+    m_speedAt = now;
+    m_speedEye = view.eye;
+    if (!m_moving || seconds > kLeap)
+        m_speed = 0;
+    else if (seconds > 1e-4)
+        m_speed += 0.4 * (metres / seconds - m_speed);
+}
+
+SelectOptions Viewport::selectionOptions() const {
+    SelectOptions options = selectOptions(m_bench.scene(), m_selectable, m_speed);
+    if (m_stage == Stage::Switch) {
+        options.cullView = m_culling.cullView;
+        options.cullReach = m_culling.cullReach;
+        options.cullSmall = m_culling.cullSmall;
+        options.cullHidden = m_culling.cullHidden;
+    }
+    return options;
+}
+
+void Viewport::setFrozen(bool on) {
+    if (on == frozen())
+        return;
+    m_frozen = on ? std::optional(shotView()) : std::nullopt;
+    moved();
 }
 
 void Viewport::setCulling(const SelectOptions& options) {
@@ -195,24 +220,27 @@ void Viewport::setCulling(const SelectOptions& options) {
     moved();
 }
 
-std::optional<std::array<std::uint64_t, 3>> Viewport::cullingSaves() const {
-    constexpr std::size_t kMostCopies = 50'000; // four selections of so many take about 25 ms
+std::optional<std::array<std::uint64_t, 4>> Viewport::cullingSaves() const {
+    constexpr std::size_t kMostCopies = 50'000; // five selections of so many take about 25 ms
     if (m_selectable.copies.size() > kMostCopies)
         return std::nullopt;
-    std::array<std::uint64_t, 3> out{};
-    SelectOptions all;
+    std::array<std::uint64_t, 4> out{};
+    SelectOptions all = selectOptions(m_bench.scene(), m_selectable, m_speed);
     all.fades = false;
     const auto triangles = [this](const SelectOptions& options) {
         std::vector<PickMemory> memory = m_memory;
         Selection selection;
-        select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000,
+        select(m_selectable.chains, m_selectable.copies, selectedView(), static_cast<double>(m_clock.elapsed()) / 1000,
                options, memory, selection);
         return selection.triangles;
     };
     const std::uint64_t now = triangles(all);
     for (std::size_t i = 0; i < out.size(); ++i) {
         SelectOptions without = all;
-        (i == 0 ? without.cullView : i == 1 ? without.cullReach : without.cullSmall) = false;
+        (i == 0   ? without.cullView
+         : i == 1 ? without.cullReach
+         : i == 2 ? without.cullSmall
+                  : without.cullHidden) = false;
         const std::uint64_t then = triangles(without);
         out[i] = then > now ? then - now : 0;
     }
@@ -242,7 +270,7 @@ double Viewport::subjectDistance() const {
         return -1;
     const auto i = static_cast<std::size_t>(copy);
     const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
-    return copyDistance(chain, m_selectable.copies, i, shotView(), chain.rule.measureFrom);
+    return decidingDistance(chain, m_selectable.copies, i, shotView());
 }
 
 void Viewport::standAt(double metres) {
@@ -264,7 +292,8 @@ void Viewport::standAt(double metres) {
     for (int step = 0; step < 60; ++step) {
         const double middle = (low + high) / 2;
         probe = lookAt(probe, centre + way * middle, centre);
-        (copyDistance(chain, m_selectable.copies, i, probe, chain.rule.measureFrom) < metres ? low : high) = middle;
+        const MeasureFrom from = chain.rule.measureFrom; // where it is decided from a target, walking changes nothing
+        (copyDistance(chain, m_selectable.copies, i, probe, from) < metres ? low : high) = middle;
     }
     setShotView(centre + way * high, centre);
 }
@@ -289,21 +318,60 @@ void Viewport::flicker(int finer, int coarser) {
     update();
 }
 
-void Viewport::walkBack() {
+std::optional<std::pair<double, double>> Viewport::walkEnds() const {
     const int copy = nearestCopy();
     if (copy < 0)
+        return std::nullopt;
+    const auto i = static_cast<std::size_t>(copy);
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    const double scale = m_selectable.copies.scale[i];
+    const double nearest = std::max(0.6 * chain.radius * scale, 0.2);
+    return std::pair(nearest, std::max(chain.fromMetres.back() * scale * 1.6, nearest * 20));
+}
+
+void Viewport::walkBack() {
+    const auto ends = walkEnds();
+    if (!ends)
         return;
     if (m_walk.isActive()) {
         m_walk.stop();
         return;
     }
-    const auto i = static_cast<std::size_t>(copy);
-    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
-    const double scale = m_selectable.copies.scale[i];
-    m_walkNear = std::max(0.6 * chain.radius * scale, 0.2);
-    m_walkFar = std::max(chain.fromMetres.back() * scale * 1.6, m_walkNear * 20);
+    std::tie(m_walkNear, m_walkFar) = *ends;
     m_walkPhase = 0;
     m_walk.start();
+}
+
+Viewport::Reading Viewport::reading() const {
+    Reading out;
+    const int copy = nearestCopy();
+    if (copy < 0 || copy >= static_cast<int>(m_exact.picks.size()))
+        return out;
+    const Pick& pick = m_exact.picks[static_cast<std::size_t>(copy)];
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[static_cast<std::size_t>(copy)]];
+    out.metres = subjectDistance();
+    out.height = static_cast<double>(pick.screenHeight);
+    if (pick.culled == Culled::No) {
+        out.level = pick.level;
+        out.triangles = chain.levels[static_cast<std::size_t>(pick.level)].triangles;
+        out.errorPx = static_cast<double>(pick.errorPx);
+    }
+    return out;
+}
+
+std::uint32_t Viewport::nearestPlacement() const {
+    const int copy = nearestCopy();
+    return copy < 0 ? 0 : m_selectable.placementOf[static_cast<std::size_t>(copy)];
+}
+
+QString Viewport::why() const {
+    const int copy = nearestCopy();
+    if (copy < 0 || copy >= static_cast<int>(std::min(m_exact.picks.size(), m_memory.size())))
+        return {};
+    const auto i = static_cast<std::size_t>(copy);
+    return QString::fromStdString(explainPick(m_selectable.chains[m_selectable.copies.chain[i]], m_selectable.copies, i,
+                                              selectedView(), selectionOptions(), m_exact.picks[i], m_memory[i],
+                                              static_cast<double>(m_clock.elapsed()) / 1000));
 }
 
 void Viewport::stopWalk() {
@@ -374,7 +442,7 @@ void Viewport::adapt(double ms) {
 }
 
 void Viewport::selectLight() {
-    SelectOptions options = culling();
+    SelectOptions options = selectionOptions();
     while (true) {
         options.allowanceFactor = m_factor;
         select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000,
@@ -389,6 +457,12 @@ void Viewport::selectLight() {
 void Viewport::warmOne() {
     if (m_moving || !m_ready)
         return;
+    if (m_shelf.makeOne(m_bench.scene())) {
+        m_shelf.fill(m_bench.scene(), m_selectable);
+        if (!solo())
+            update();
+        return;
+    }
     makeCurrent();
     for (const Subject& subject : m_bench.scene().subjects)
         for (const Level& level : subject.levels)
@@ -493,23 +567,27 @@ void Viewport::paintGL() {
     const double ratio = devicePixelRatioF();
     const QSize pixels(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
     const double aspect = static_cast<double>(width()) / std::max(1, height());
-    View view = solo() ? lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot) : shotView();
+    View view = solo() ? lookAt(m_bench.scene().statedView(), m_soloOrbit.eye(), m_soloOrbit.pivot) : shotView();
     const double size = solo() && m_bench.subject() != nullptr ? m_bench.subject()->radius : 100;
     view.nearMetres = solo() ? std::max(1e-4, (m_soloOrbit.distance - 8 * size) > 0 ? m_soloOrbit.distance - 8 * size
                                                                                     : m_soloOrbit.distance * 0.01)
                              : view.nearMetres;
     view.farMetres = solo() ? m_soloOrbit.distance + 60 * size : view.farMetres;
-    const QMatrix4x4 viewProjection = viewProjectionOf(view, aspect);
+    view.aspect = aspect;
+    const QMatrix4x4 viewProjection = viewProjectionOf(view);
 
+    QElapsedTimer preparing;
+    preparing.start();
     selectNow();
     const bool fading = !solo() && std::any_of(m_exact.picks.begin(), m_exact.picks.end(),
                                                [](const Pick& p) { return p.fadingFrom >= 0; });
-    if (m_moving && !solo())
+    if (m_moving && !solo() && !m_frozen)
         selectLight();
     else
         m_lightMemory = m_memory;
-    const bool light = m_moving && !solo() && m_factor > 1.01;
+    const bool light = m_moving && !solo() && !m_frozen && m_factor > 1.01;
     std::vector<DrawItem> items = solo() ? soloItems() : sceneItems(light ? m_light : m_exact);
+    m_prepareMs = static_cast<double>(preparing.nsecsElapsed()) * 1e-6;
     // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
     if (m_moving || fading) {
         m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());

@@ -4,6 +4,7 @@
 #include "app/viewport/gl_scene.h"
 #include "appmodel/workbench.h"
 #include "mesh/pose.h"
+#include "scene/occluders.h"
 
 #include <QElapsedTimer>
 #include <QOpenGLFramebufferObject>
@@ -64,6 +65,8 @@ public:
     void flicker(int finer, int coarser);
     [[nodiscard]] bool flickering() const { return m_flicker.isActive(); }
     void walkBack();
+    /// Where a walk back goes from and to for the nearest copy of the selected subject; empty when there is none.
+    [[nodiscard]] std::optional<std::pair<double, double>> walkEnds() const;
     void stopWalk();
     [[nodiscard]] bool walking() const { return m_walk.isActive(); }
     void setRouteTime(double seconds);
@@ -84,10 +87,31 @@ public:
     [[nodiscard]] const SelectScene& selectable() const { return m_selectable; }
     /// Which reasons to cull are in force in this view: for looking at what they do, no part of the project.
     void setCulling(const SelectOptions& options);
-    [[nodiscard]] SelectOptions culling() const { return m_stage == Stage::Switch ? m_culling : SelectOptions(); }
-    /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small. None where there
-    /// are so many copies that counting them would hold the window up.
-    [[nodiscard]] std::optional<std::array<std::uint64_t, 3>> cullingSaves() const;
+    [[nodiscard]] SelectOptions selectionOptions() const;
+    /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small, hidden. None where
+    /// there are so many copies that counting them would hold the window up.
+    [[nodiscard]] std::optional<std::array<std::uint64_t, 4>> cullingSaves() const;
+
+    /// While on, what was selected stays selected wherever the camera goes.
+    void setFrozen(bool on);
+    [[nodiscard]] bool frozen() const { return m_frozen.has_value(); }
+    /// The view whose selection is in force.
+    [[nodiscard]] View selectedView() const { return m_frozen ? *m_frozen : shotView(); }
+    /// What is read off for the nearest copy of the selected subject; level -1 when it is not drawn.
+    struct Reading {
+        double metres = -1;
+        double height = 0; ///< share of the viewport
+        int level = -1;
+        std::uint32_t triangles = 0;
+        double errorPx = 0;
+    };
+    [[nodiscard]] Reading reading() const;
+    /// Why the nearest copy of the selected subject is drawn as it is; empty when there is none.
+    [[nodiscard]] QString why() const;
+    /// Its placement; 0 when it has none.
+    [[nodiscard]] std::uint32_t nearestPlacement() const;
+    /// What the window's thread did for the last frame before anything was drawn: choosing and listing, milliseconds.
+    [[nodiscard]] double prepareMs() const { return m_prepareMs; }
     /// What the last frame really submitted, and by what factor it was lightened.
     [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
@@ -130,6 +154,7 @@ private:
     void moved();
     void rebuild();
     void selectNow();
+    void measureSpeed(const View& view);
     std::vector<DrawItem> soloItems();
     DrawItem levelItem(const Subject& subject, int level);
     void playOn();
@@ -206,6 +231,12 @@ private:
     QPointF m_last;
 
     SelectScene m_selectable;
+    OccluderShelf m_shelf;
+    std::optional<View> m_frozen; ///< the view that was selected for, while that is held
+    double m_speed = 0;           ///< of the camera, metres a second, smoothed
+    Vec3d m_speedEye{0, 0, 0};
+    qint64 m_speedAt = 0;
+    double m_prepareMs = 0;
     Selection m_exact;
     Selection m_light;
     SelectOptions m_culling;

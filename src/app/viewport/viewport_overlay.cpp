@@ -175,8 +175,8 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     p.drawRoundedRect(bar, 2, 2);
     const double end = subject.levels[static_cast<std::size_t>(level)].deviation;
     const auto costs = costsOf(subject);
-    const double from =
-        switchDistance(costs[static_cast<std::size_t>(level)], subject.rule, subject.radius, m_bench.scene().view);
+    const double from = switchDistance(costs[static_cast<std::size_t>(level)], subject.rule, subject.radius,
+                                       m_bench.scene().statedView());
     p.setPen(l.text);
     p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
                tr("L%1 is off by").arg(level));
@@ -197,7 +197,7 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     };
     row(bar.bottom() + 3, l.text, [](double metres) { return lengthText(metres); });
     row(bar.bottom() + 17, l.quiet,
-        [&](double metres) { return pixelText(pixelError(m_bench.scene().view, metres, from)); });
+        [&](double metres) { return pixelText(pixelError(m_bench.scene().statedView(), metres, from)); });
 }
 
 void Viewport::paintWipe(QPainter& p, const Subject& subject) const {
@@ -239,6 +239,7 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     else
         state = pick.culled == Culled::OutOfView     ? tr("culled: out of view")
                 : pick.culled == Culled::BeyondReach ? tr("culled: beyond reach")
+                : pick.culled == Culled::Hidden      ? tr("culled: hidden")
                                                      : tr("culled: too small");
     if (pick.culled == Culled::No) {
         QRectF box;
@@ -281,17 +282,24 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     const int w3 = p.fontMetrics().horizontalAdvance(off) + 18;
     const QString lead = pick.culled == Culled::No ? state : QString();
     const int w4 = lead.isEmpty() ? 0 : p.fontMetrics().horizontalAdvance(lead) + 18;
-    const QRectF box(14, height() - 42, w1 + w2 + w3 + w4 + 12, 28);
+    const QString because = m_frozen ? tr("selection frozen: the camera is free, what is drawn stays") : why();
+    p.setFont(Look::font(11));
+    const double w5 = std::min(p.fontMetrics().horizontalAdvance(because) + 24.0, width() - 28.0);
+    const QRectF box(14, height() - 58, std::min(std::max(w1 + w2 + w3 + w4 + 12.0, w5), width() - 28.0), 48);
     chip(p, box);
+    p.setPen(m_frozen ? l.caution : l.quiet);
+    p.drawText(box.adjusted(12, 26, -12, -4), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(because, Qt::ElideRight, static_cast<int>(box.width()) - 24));
     double x = box.left() + 12;
     const auto word = [&](const QString& text, int w, const QColor& color, double px, int weight) {
         p.setFont(Look::font(px, weight));
         p.setPen(color);
-        p.drawText(QRectF(x, box.top(), w, box.height()), Qt::AlignLeft | Qt::AlignVCenter, text);
+        p.drawText(QRectF(x, box.top() + 1, w, 28), Qt::AlignLeft | Qt::AlignVCenter, text);
         x += w;
     };
     word(far, w1, l.text, 13, 600);
-    word(tall, w2, l.quiet, 11.5, 400);
+    if (w1 + w2 + w3 + w4 + 12 <= box.width() + 1)
+        word(tall, w2, l.quiet, 11.5, 400);
     if (!lead.isEmpty())
         word(lead, w4, l.text, 11.5, 400);
     const bool within = pick.culled != Culled::No || static_cast<double>(pick.errorPx) <= chain.rule.allowPx * 1.0001;

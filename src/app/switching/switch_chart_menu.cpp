@@ -1,0 +1,64 @@
+// What the switch chart offers under the mouse's other button and by keys: levels in and out, switches set and freed.
+
+#include "app/look/look.h"
+#include "app/switching/switch_chart.h"
+
+#include <QContextMenuEvent>
+#include <QMenu>
+
+namespace thicket::app {
+
+void SwitchChart::fillMenu(QMenu& menu, const QPointF& at) {
+    const Subject* s = m_bench.subject();
+    if (s == nullptr || !axisRect()->rect().adjusted(0, -20, 0, 0).contains(at.toPoint()))
+        return;
+    const std::uint32_t id = s->id;
+    const Hit hit = hitAt(at);
+    if (hit.grip == Grip::Handle) {
+        const int level = hit.level;
+        const bool fixed = s->levels[static_cast<std::size_t>(level)].fixed.has_value();
+        menu.addAction(tr("L%1 comes in where the camera stands").arg(level), &m_bench,
+                       [this, id, level] { m_bench.setSwitchDistance(id, level, m_needle); })
+            ->setEnabled(m_needle > 0);
+        menu.addAction(tr("L%1 follows the allowance again").arg(level), &m_bench,
+                       [this, id, level] { m_bench.clearSwitch(id, level); })
+            ->setEnabled(fixed);
+        menu.addSeparator();
+        menu.addAction(tr("Take L%1 out").arg(level), &m_bench, [this, id, level] { m_bench.removeLevel(id, level); });
+        return;
+    }
+    const double metres = xAxis->pixelToCoord(at.x());
+    menu.addAction(tr("Add a level that is within the allowance at %1").arg(lengthText(metres)), &m_bench,
+                   [this, id, metres] { m_bench.addLevelFor(id, metres); });
+    if (m_needle > 0)
+        menu.addAction(tr("Add one for where the camera stands, %1").arg(lengthText(m_needle)), &m_bench,
+                       [this, id] { m_bench.addLevelFor(id, m_needle); });
+}
+
+void SwitchChart::contextMenuEvent(QContextMenuEvent* event) {
+    QMenu menu(this);
+    fillMenu(menu, event->pos());
+    if (!menu.isEmpty())
+        menu.exec(event->globalPos());
+}
+
+void SwitchChart::keyPressEvent(QKeyEvent* event) {
+    const Subject* s = m_bench.subject();
+    const int level = m_bench.level();
+    const bool has = s != nullptr && level > 0 && level < static_cast<int>(m_chain.fromMetres.size());
+    const double fine = event->modifiers().testFlag(Qt::ShiftModifier) ? 1.002 : 1.02;
+    const double factor = event->key() == Qt::Key_Left ? 1 / fine : event->key() == Qt::Key_Right ? fine : 0;
+    if (has && factor > 0)
+        m_bench.setSwitchDistance(s->id, level, m_chain.fromMetres[static_cast<std::size_t>(level)] * factor,
+                                  QStringLiteral("switch-key-%1").arg(level));
+    else if (has && event->key() == Qt::Key_Delete && event->modifiers().testFlag(Qt::ShiftModifier))
+        m_bench.removeLevel(s->id, level);
+    else if (has && event->key() == Qt::Key_Delete)
+        m_bench.clearSwitch(s->id, level);
+    else if (s != nullptr && event->key() == Qt::Key_Insert && m_needle > 0)
+        m_bench.addLevelFor(s->id, m_needle);
+    else
+        Chart::keyPressEvent(event);
+}
+
+} // namespace thicket::app

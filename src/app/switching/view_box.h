@@ -1,0 +1,26 @@
+#pragma once
+// The view that pixels and screen heights are stated for: a list of usual screens, and one's own.
+
+#include "app/parts/controls.h"
+#include "appmodel/workbench.h"
+
+#include <QComboBox>
+
+namespace thicket::app {
+
+class ViewBox : public QWidget {
+    Q_OBJECT
+public:
+    explicit ViewBox(Workbench& bench, QWidget* parent = nullptr);
+
+private:
+    void refresh();
+    void choose(int index);
+    Workbench& m_bench;
+    QComboBox* m_list;
+    NumberBox* m_fov;
+    NumberBox* m_lines;
+    QLabel* m_follows;
+};
+
+} // namespace thicket::app

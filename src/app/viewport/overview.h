@@ -1,0 +1,60 @@
+#pragma once
+// A second view that looks, from anywhere, at what the shot camera selected: its frustum, what is drawn in the colours
+// of its levels, what is culled as hollow boxes.
+
+#include "app/viewport/viewport.h"
+
+#include <QLabel>
+
+namespace thicket::app {
+
+class Overview : public QOpenGLWidget {
+    Q_OBJECT
+public:
+    Overview(Workbench& bench, Viewport& shot, QWidget* parent = nullptr);
+    ~Overview() override;
+    /// Stands so that the shot camera and what it draws are in sight.
+    void fit();
+    /// Copies of the last picture: drawn, and culled ones shown hollow.
+    [[nodiscard]] int drawn() const { return m_drawn; }
+    [[nodiscard]] int hollow() const { return m_hollow; }
+    [[nodiscard]] Vec3d eye() const;
+
+protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+
+private:
+    /// What is drawn, and whether the shot camera stands in it: that is shown as it is, not in a level's colour.
+    std::vector<std::pair<DrawItem, bool>> items();
+    struct Boxes {
+        std::vector<std::vector<QVector3D>> drawn; ///< a level each
+        std::vector<QVector3D> culled;
+    };
+    [[nodiscard]] std::vector<QVector3D> frustumLines() const;
+    [[nodiscard]] Boxes copyBoxes() const;
+    [[nodiscard]] double reachDrawn() const;
+    void refreshLegend();
+
+    Workbench& m_bench;
+    Viewport& m_shot;
+    GlScene m_gl;
+    QLabel* m_legend;
+    QTimer m_later; ///< a little after the selection changed
+    bool m_ready = false;
+    bool m_fitted = false;
+    Vec3d m_pivot{0, 0, 0};
+    double m_yaw = 0.6;
+    double m_pitch = 0.7;
+    double m_distance = 100;
+    QPointF m_last;
+    int m_drawn = 0;
+    int m_hollow = 0;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,30 @@
+#pragma once
+// Which levels of a scene can hide others, kept from one selection to the next.
+
+#include "scene/scene.h"
+
+#include <map>
+
+namespace thicket {
+
+/// Levels that are solid (nothing shines through any of them that is taken) and light enough to be looked behind.
+class OccluderShelf {
+public:
+    /// Puts what has been made so far into a selectable scene. COST O(levels).
+    void fill(const Scene& scene, SelectScene& selectable);
+    /// Makes one that is missing; false when none was. COST O(T log T) of one level.
+    bool makeOne(const Scene& scene);
+
+private:
+    struct Kept {
+        std::weak_ptr<const Mesh> mesh;
+        std::weak_ptr<const Surfaces> surfaces;
+        std::shared_ptr<const Occluder> occluder; ///< null: it hides nothing
+    };
+    std::map<const Mesh*, Kept> m_kept;
+};
+
+/// Makes all that there are. COST O(T log T) of all levels that are light enough.
+void fillOccluders(const Scene& scene, SelectScene& selectable);
+
+} // namespace thicket

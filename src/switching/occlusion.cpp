@@ -1,0 +1,292 @@
+#include "switching/occlusion.h"
+
+#include <algorithm>
+#include <cmath>
+#include <tuple>
+
+namespace thicket {
+namespace {
+
+constexpr float kNearly = 0.01F; // pixels that rounding may move a line by, with much to spare
+constexpr float kHuge = 1e7F;    // pixels; beyond, places no longer fit an int
+
+/// Column or row, held within the buffer and one more on either side.
+int cell(float at, int count) {
+    return static_cast<int>(std::floor(std::clamp(at, -1.0F, static_cast<float>(count))));
+}
+
+} // namespace
+
+Occluder occluderOf(const Mesh& mesh, const std::vector<bool>& solid) {
+    Occluder out;
+    const Weld weld = weldPositions(mesh);
+    out.places.resize(weld.pointCount);
+    for (std::size_t v = 0; v < mesh.positions.size(); ++v)
+        out.places[weld.pointOf[v]] = mesh.positions[v];
+    for (std::size_t p = 0; p < mesh.parts.size(); ++p) {
+        if (p >= solid.size() || !solid[p])
+            continue;
+        const MeshPart& part = mesh.parts[p];
+        for (std::size_t i = 3 * std::size_t{part.firstTriangle};
+             i < 3 * (std::size_t{part.firstTriangle} + part.triangleCount); i += 3) {
+            const std::uint32_t a = weld.pointOf[mesh.indices[i]];
+            const std::uint32_t b = weld.pointOf[mesh.indices[i + 1]];
+            const std::uint32_t c = weld.pointOf[mesh.indices[i + 2]];
+            if (a != b && b != c && c != a)
+                out.indices.insert(out.indices.end(), {a, b, c});
+        }
+    }
+    struct Side {
+        std::uint32_t low, high, triangle;
+        bool operator<(const Side& o) const {
+            return std::tie(low, high, triangle) < std::tie(o.low, o.high, o.triangle);
+        }
+    };
+    std::vector<Side> sides;
+    sides.reserve(out.indices.size());
+    for (std::uint32_t i = 0; i < out.indices.size(); ++i) {
+        const std::uint32_t a = out.indices[i];
+        const std::uint32_t b = out.indices[i % 3 == 2 ? i - 2 : i + 1];
+        sides.push_back({std::min(a, b), std::max(a, b), i / 3});
+    }
+    std::sort(sides.begin(), sides.end());
+    for (std::size_t i = 0; i < sides.size();) {
+        std::size_t end = i;
+        while (end < sides.size() && sides[end].low == sides[i].low && sides[end].high == sides[i].high)
+            ++end;
+        if (end - i == 2)
+            out.edges.push_back({sides[i].low, sides[i].high, sides[i].triangle, sides[i + 1].triangle});
+        else // open, or a seam of many: each of its triangles ends there
+            for (std::size_t k = i; k < end; ++k)
+                out.edges.push_back({sides[k].low, sides[k].high, sides[k].triangle, sides[k].triangle});
+        i = end;
+    }
+    return out;
+}
+
+void CoverBuffer::begin(const View& view, int rows) {
+    m_view = view;
+    m_right = view.forward.cross(view.up);
+    m_height = std::max(rows, 4);
+    m_width = std::max(4, static_cast<int>(std::lround(m_height * view.aspect)));
+    const double tangent = std::tan(view.fovY / 2);
+    m_scaleY = static_cast<float>(m_height / (2 * tangent));
+    m_scaleX = static_cast<float>(m_width / (2 * tangent * view.aspect));
+    m_near = static_cast<float>(view.nearMetres);
+    const auto size = static_cast<std::size_t>(m_width) * static_cast<std::size_t>(m_height);
+    m_inverse.assign(size, 0);
+    m_cells.assign(size, {});
+}
+
+CoverBuffer::Point CoverBuffer::inCamera(const Vec3d& p) const {
+    const Vec3d v = p - m_view.eye;
+    return {static_cast<float>(v.dot(m_right)), static_cast<float>(v.dot(m_view.up)),
+            static_cast<float>(v.dot(m_view.forward))};
+}
+
+CoverBuffer::Spot CoverBuffer::onBuffer(const Point& p) const {
+    const float inverse = 1 / p.z;
+    return {0.5F * static_cast<float>(m_width) + p.x * inverse * m_scaleX,
+            0.5F * static_cast<float>(m_height) - p.y * inverse * m_scaleY, inverse};
+}
+
+void CoverBuffer::drawTriangle(const Spot& a, const Spot& b, const Spot& c) {
+    const int x0 = std::max(0, cell(std::min({a.x, b.x, c.x}) - kNearly, m_width));
+    const int x1 = std::min(m_width - 1, cell(std::max({a.x, b.x, c.x}) + kNearly, m_width));
+    const int y0 = std::max(0, cell(std::min({a.y, b.y, c.y}) - kNearly, m_height));
+    const int y1 = std::min(m_height - 1, cell(std::max({a.y, b.y, c.y}) + kNearly, m_height));
+    if (x0 > x1 || y0 > y1)
+        return;
+    m_left = std::min(m_left, x0);
+    m_right2 = std::max(m_right2, x1);
+    m_top = std::min(m_top, y0);
+    m_bottom = std::max(m_bottom, y1);
+    const float farthest = std::min({a.inverse, b.inverse, c.inverse});
+    const float area = (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x);
+    const bool thin = std::abs(area) < 1e-6F;
+    const float gx = thin ? 0 : ((b.inverse - a.inverse) * (c.y - a.y) - (c.inverse - a.inverse) * (b.y - a.y)) / area;
+    const float gy = thin ? 0 : ((c.inverse - a.inverse) * (b.x - a.x) - (b.inverse - a.inverse) * (c.x - a.x)) / area;
+    const Spot* corners[4] = {&a, &b, &c, &a};
+    float ex[3];
+    float ey[3];
+    const float turn = area < 0 ? -1.0F : 1.0F;
+    for (int i = 0; i < 3; ++i) {
+        ex[i] = -turn * (corners[i + 1]->y - corners[i]->y);
+        ey[i] = turn * (corners[i + 1]->x - corners[i]->x);
+    }
+    for (int y = y0; y <= y1; ++y)
+        for (int x = x0; x <= x1; ++x) {
+            const float px = static_cast<float>(x) + 0.5F;
+            const float py = static_cast<float>(y) + 0.5F;
+            bool touches = true;
+            bool middle = !thin;
+            for (int i = 0; i < 3; ++i) {
+                const float e = ex[i] * (px - corners[i]->x) + ey[i] * (py - corners[i]->y);
+                touches &= e + (0.5F + kNearly) * (std::abs(ex[i]) + std::abs(ey[i])) >= 0;
+                middle &= e >= 0;
+            }
+            if (!touches && !thin)
+                continue;
+            const float there = a.inverse + gx * (px - a.x) + gy * (py - a.y) - 0.5F * (std::abs(gx) + std::abs(gy));
+            const float inverse = thin ? farthest : std::max(farthest, there);
+            Cell& at =
+                m_cells[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
+            at.inverse = at.touched ? std::min(at.inverse, inverse) : inverse;
+            at.touched = true;
+            at.middle |= middle;
+        }
+}
+
+/// A face turned to the eye, cut off at the near plane, where its cut is an open edge.
+void CoverBuffer::fillFront(const Point& a, const Point& b, const Point& c) {
+    if (a.z > m_near && b.z > m_near && c.z > m_near) {
+        drawTriangle(onBuffer(a), onBuffer(b), onBuffer(c));
+        return;
+    }
+    const Point corners[3] = {a, b, c};
+    Point kept[4];
+    int count = 0;
+    Point cut[2];
+    int cuts = 0;
+    for (int i = 0; i < 3; ++i) {
+        const Point& p = corners[i];
+        const Point& q = corners[(i + 1) % 3];
+        if (p.z > m_near)
+            kept[count++] = p;
+        if ((p.z > m_near) != (q.z > m_near)) {
+            const float t = (m_near - p.z) / (q.z - p.z);
+            const Point on{p.x + t * (q.x - p.x), p.y + t * (q.y - p.y), m_near};
+            kept[count++] = on;
+            if (cuts < 2)
+                cut[cuts++] = on;
+        }
+    }
+    for (int i = 2; i < count; ++i)
+        drawTriangle(onBuffer(kept[0]), onBuffer(kept[i - 1]), onBuffer(kept[i]));
+    if (cuts == 2)
+        drawContour(cut[0], cut[1]);
+}
+
+void CoverBuffer::drawContour(const Point& from, const Point& to) {
+    Point p = from;
+    Point q = to;
+    if (p.z < m_near && q.z < m_near)
+        return;
+    const auto cutAt = [this](Point& hidden, const Point& other) {
+        const float t = (m_near - hidden.z) / (other.z - hidden.z);
+        hidden = {hidden.x + t * (other.x - hidden.x), hidden.y + t * (other.y - hidden.y), m_near};
+    };
+    if (p.z < m_near)
+        cutAt(p, q);
+    else if (q.z < m_near)
+        cutAt(q, p);
+    Spot a = onBuffer(p);
+    Spot b = onBuffer(q);
+    if (a.y > b.y)
+        std::swap(a, b);
+    const int y0 = std::max(0, cell(a.y - kNearly, m_height));
+    const int y1 = std::min(m_height - 1, cell(b.y + kNearly, m_height));
+    const float rise = b.y - a.y;
+    for (int y = y0; y <= y1; ++y) {
+        float low = 0;
+        float high = 1;
+        if (rise > kNearly) {
+            low = std::clamp((static_cast<float>(y) - kNearly - a.y) / rise, 0.0F, 1.0F);
+            high = std::clamp((static_cast<float>(y) + 1 + kNearly - a.y) / rise, 0.0F, 1.0F);
+        }
+        const float u = std::clamp(a.x + low * (b.x - a.x), -kHuge, kHuge);
+        const float v = std::clamp(a.x + high * (b.x - a.x), -kHuge, kHuge);
+        const float slack = kNearly + 1e-6F * std::max(std::abs(u), std::abs(v));
+        const int x0 = std::max(0, cell(std::min(u, v) - slack, m_width));
+        const int x1 = std::min(m_width - 1, cell(std::max(u, v) + slack, m_width));
+        for (int x = x0; x <= x1; ++x)
+            m_cells[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)]
+                .contour = true;
+        if (x0 <= x1) {
+            m_left = std::min(m_left, x0);
+            m_right2 = std::max(m_right2, x1);
+            m_top = std::min(m_top, y);
+            m_bottom = std::max(m_bottom, y);
+        }
+    }
+}
+
+void CoverBuffer::add(const Occluder& o, const Vec3d& position, const Quatd& rotation, double scale) {
+    m_left = m_width;
+    m_top = m_height;
+    m_right2 = m_bottom = -1;
+    m_points.resize(o.places.size());
+    const Eigen::Matrix3d turn = rotation.toRotationMatrix() * scale;
+    for (std::size_t i = 0; i < o.places.size(); ++i)
+        m_points[i] = inCamera(position + turn * o.places[i].cast<double>());
+    m_facing.resize(o.triangleCount());
+    for (std::size_t t = 0; t < m_facing.size(); ++t) {
+        const Point& a = m_points[o.indices[3 * t]];
+        const Point& b = m_points[o.indices[3 * t + 1]];
+        const Point& c = m_points[o.indices[3 * t + 2]];
+        const double ux = b.x - a.x, uy = b.y - a.y, uz = b.z - a.z;
+        const double vx = c.x - a.x, vy = c.y - a.y, vz = c.z - a.z;
+        const double towards = a.x * (uy * vz - uz * vy) + a.y * (uz * vx - ux * vz) + a.z * (ux * vy - uy * vx);
+        // Depth runs away from the eye, so the camera's axes are left-handed and the sense of turning is the other one.
+        m_facing[t] = towards > 0 ? 1 : 0;
+        if (m_facing[t] != 0)
+            fillFront(a, b, c);
+    }
+    for (const Occluder::Edge& e : o.edges) {
+        const bool ends = e.left == e.right ? m_facing[e.left] != 0 : m_facing[e.left] != m_facing[e.right];
+        if (ends)
+            drawContour(m_points[e.from], m_points[e.to]);
+    }
+    for (int y = m_top; y <= m_bottom; ++y)
+        for (int x = m_left; x <= m_right2; ++x) {
+            const std::size_t i =
+                static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x);
+            Cell& at = m_cells[i];
+            if (at.middle && !at.contour)
+                m_inverse[i] = std::max(m_inverse[i], at.inverse);
+            at = {};
+        }
+}
+
+bool CoverBuffer::hides(const std::array<Vec3d, 8>& corners) const {
+    float x0 = kHuge;
+    float x1 = -kHuge;
+    float y0 = kHuge;
+    float y1 = -kHuge;
+    float nearest = 0;
+    for (const Vec3d& corner : corners) {
+        const Point p = inCamera(corner);
+        if (p.z <= m_near)
+            return false;
+        const Spot s = onBuffer(p);
+        x0 = std::min(x0, s.x);
+        x1 = std::max(x1, s.x);
+        y0 = std::min(y0, s.y);
+        y1 = std::max(y1, s.y);
+        nearest = std::max(nearest, s.inverse);
+    }
+    const int left = std::max(0, cell(x0 - kNearly, m_width));
+    const int right = std::min(m_width - 1, cell(x1 + kNearly, m_width));
+    const int top = std::max(0, cell(y0 - kNearly, m_height));
+    const int bottom = std::min(m_height - 1, cell(y1 + kNearly, m_height));
+    if (left > right || top > bottom)
+        return false; // out of view: not for this to say
+    const float behind = nearest * 1.0001F;
+    const auto at = [this](int x, int y) {
+        return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
+    };
+    if (at((left + right) / 2, (top + bottom) / 2) <= behind)
+        return false; // most are decided here
+    for (int y = top; y <= bottom; ++y)
+        for (int x = left; x <= right; ++x)
+            if (at(x, y) <= behind)
+                return false;
+    return true;
+}
+
+double CoverBuffer::covered() const {
+    const auto count = std::count_if(m_inverse.begin(), m_inverse.end(), [](float inverse) { return inverse > 0; });
+    return static_cast<double>(count) / static_cast<double>(std::max<std::size_t>(m_inverse.size(), 1));
+}
+
+} // namespace thicket

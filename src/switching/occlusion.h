@@ -1,0 +1,85 @@
+#pragma once
+// What is hidden behind others, conservatively: nothing that would be seen is ever said to be hidden.
+//
+// Occluders are drawn, as they are shown, into a small buffer of depths. A pixel of it counts only where an occluder
+// covers all of it. As one walks over the picture, the number of front faces one looks through changes only where one
+// crosses a contour: an edge between a face turned to the eye and one turned away, or an open edge. So a pixel that no
+// contour touches, and whose middle is covered, is covered whole. What is hidden lies, with its whole box, behind the
+// farthest of the front faces of all pixels that it could touch.
+// SOURCE  the idea of conservative coverage by silhouette edges: Aila & Miettinen 2004 ("dPVS"), simplified.
+
+#include "switching/view.h"
+
+#include <cstdint>
+#include <vector>
+
+namespace thicket {
+
+/// A mesh that can hide others: its triangles by places, and who shares each edge.
+struct Occluder {
+    struct Edge {
+        std::uint32_t from = 0;
+        std::uint32_t to = 0;
+        std::uint32_t left = 0; ///< triangles; the same twice where the edge is open or shared by more than two
+        std::uint32_t right = 0;
+    };
+    std::vector<Vec3f> places;
+    std::vector<std::uint32_t> indices; ///< three a triangle
+    std::vector<Edge> edges;
+    [[nodiscard]] std::size_t triangleCount() const { return indices.size() / 3; }
+};
+
+/// The triangles of a mesh whose parts are `solid` (one a part; nothing shines through them). Vertices at one place are
+/// one. COST O(T log T).
+Occluder occluderOf(const Mesh& mesh, const std::vector<bool>& solid);
+
+/// Depths of what is certainly covered, of one view.
+class CoverBuffer {
+public:
+    /// Empties it for a view; `rows` high, as wide as the view's aspect asks for.
+    void begin(const View& view, int rows);
+    /// REQUIRES all of it lies before the far plane.
+    void add(const Occluder& occluder, const Vec3d& position, const Quatd& rotation, double scale);
+    /// Whether a box, given by its corners, is certainly not seen. False when any of it is before the near plane.
+    [[nodiscard]] bool hides(const std::array<Vec3d, 8>& corners) const;
+    /// Share of the pixels that are covered.
+    [[nodiscard]] double covered() const;
+
+private:
+    struct Point { ///< in front of the camera, metres
+        float x, y, z;
+    };
+    struct Spot { ///< on the buffer, pixels, with one over the depth
+        float x, y, inverse;
+    };
+    [[nodiscard]] Point inCamera(const Vec3d& p) const;
+    [[nodiscard]] Spot onBuffer(const Point& p) const;
+    void drawTriangle(const Spot& a, const Spot& b, const Spot& c);
+    void drawContour(const Point& a, const Point& b);
+    void fillFront(const Point& a, const Point& b, const Point& c);
+
+    View m_view;
+    Vec3d m_right{1, 0, 0};
+    int m_width = 0;
+    int m_height = 0;
+    float m_scaleX = 1; ///< pixels of a metre at one metre of depth
+    float m_scaleY = 1;
+    float m_near = 0.1F;
+    std::vector<float> m_inverse; ///< of the depth behind which a pixel hides everything; 0: it hides nothing
+    // Of the occluder that is being drawn
+    struct Cell {
+        float inverse = 0; ///< of the farthest front face that touches it
+        bool touched = false;
+        bool middle = false; ///< its middle is covered
+        bool contour = false;
+    };
+    std::vector<Cell> m_cells;
+    std::vector<Point> m_points;
+    std::vector<std::uint8_t> m_facing; ///< a triangle: 1 turned to the eye, 0 away
+    int m_left = 0;                     ///< the part of the buffer that it touched
+    int m_right2 = 0;
+    int m_top = 0;
+    int m_bottom = 0;
+};
+
+} // namespace thicket

@@ -1,0 +1,247 @@
+#include "support/shapes.h"
+#include "switching/selector.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <random>
+
+namespace thicket {
+namespace {
+
+std::shared_ptr<const Occluder> solid(const Mesh& mesh) {
+    return std::make_shared<const Occluder>(occluderOf(mesh, std::vector<bool>(mesh.parts.size(), true)));
+}
+
+/// The plate stood upright, facing along Z, one square a metre, its middle at the origin.
+Mesh standing(Mesh plate) {
+    const Bounds bounds = boundsOf(plate);
+    for (Vec3f& p : plate.positions) {
+        const Vec3d q = p.cast<double>() - bounds.centre();
+        p = Vec3d(q.x(), -q.z(), q.y()).cast<float>();
+    }
+    return plate;
+}
+
+/// Meshes with one level each, copies of them, and the brute force: whether anything stands between two points.
+struct World {
+    std::vector<Mesh> meshes;
+    std::vector<ResolvedChain> chains;
+    CopyArrays copies;
+    Occluders occluders;
+
+    void addMesh(Mesh mesh, const View& view) {
+        const Bounds bounds = boundsOf(mesh);
+        SwitchRule rule;
+        rule.cullBelowPx = 0;
+        chains.push_back(resolveChain({{mesh.triangleCount(), mesh.vertexCount(), 1, 0, {}}}, rule, bounds,
+                                      radiusAround(mesh, bounds.centre()), view));
+        occluders.push_back({solid(mesh)});
+        meshes.push_back(std::move(mesh));
+    }
+    void place(std::uint32_t chain, const Vec3d& at, const Quatd& turn = Quatd::Identity(), double scale = 1) {
+        copies.position.push_back(at);
+        copies.rotation.push_back(turn);
+        copies.scale.push_back(scale);
+        copies.chain.push_back(chain);
+    }
+    [[nodiscard]] Vec3d inWorld(std::size_t copy, const Vec3d& p) const {
+        return copies.position[copy] + copies.rotation[copy] * (p * copies.scale[copy]);
+    }
+    [[nodiscard]] bool stands(std::size_t copy, const Vec3d& from, const Vec3d& to) const {
+        const Mesh& mesh = meshes[copies.chain[copy]];
+        const auto own = [&](const Vec3d& p) -> Vec3d {
+            return copies.rotation[copy].conjugate() * (p - copies.position[copy]) / copies.scale[copy];
+        };
+        const Vec3d o = own(from);
+        const Vec3d d = own(to) - o;
+        for (std::size_t t = 0; t < mesh.indices.size(); t += 3) {
+            const Vec3d a = mesh.positions[mesh.indices[t]].cast<double>();
+            const Vec3d u = mesh.positions[mesh.indices[t + 1]].cast<double>() - a;
+            const Vec3d v = mesh.positions[mesh.indices[t + 2]].cast<double>() - a;
+            const Vec3d p = d.cross(v);
+            const double det = u.dot(p);
+            if (std::abs(det) < 1e-15)
+                continue;
+            const Vec3d s = o - a;
+            const double y = s.dot(p) / det;
+            const Vec3d q = s.cross(u);
+            const double z = d.dot(q) / det;
+            const double along = v.dot(q) / det;
+            if (y >= -1e-9 && z >= -1e-9 && y + z <= 1 + 1e-9 && along > 1e-6 && along < 1 - 1e-6)
+                return true;
+        }
+        return false;
+    }
+    Selection look(const View& view, bool hidden = true) {
+        finishCopies(copies, chains);
+        SelectOptions options;
+        options.fades = false;
+        options.occluders = hidden ? &occluders : nullptr;
+        std::vector<PickMemory> memory;
+        Selection out;
+        select(chains, copies, view, 0, options, memory, out);
+        return out;
+    }
+};
+
+bool onScreen(const View& view, const Vec3d& p) {
+    const Vec3d q = p - view.eye;
+    const double depth = q.dot(view.forward);
+    const double tangent = std::tan(view.fovY / 2);
+    return depth > view.nearMetres && std::abs(q.dot(view.up)) < depth * tangent &&
+           std::abs(q.dot(view.forward.cross(view.up))) < depth * tangent * view.aspect;
+}
+
+} // namespace
+
+TEST(Occluder, knows_who_shares_an_edge) {
+    const Occluder closed = occluderOf(shapes::box(3, {1, 1, 1}), {true});
+    EXPECT_EQ(closed.edges.size(), closed.triangleCount() * 3 / 2);
+    for (const Occluder::Edge& e : closed.edges)
+        EXPECT_NE(e.left, e.right) << "a closed surface has no open edge";
+    const Occluder seamed = occluderOf(shapes::texturedSphere(12, 8), {true});
+    for (const Occluder::Edge& e : seamed.edges)
+        EXPECT_NE(e.left, e.right) << "a seam of UVs is no edge of the surface";
+    EXPECT_TRUE(occluderOf(shapes::box(1, {1, 1, 1}), {false}).indices.empty()) << "nothing hides behind glass";
+}
+
+TEST(Hidden, a_wall_hides_what_is_wholly_behind_it_and_nothing_else) {
+    const View view = lookAt({}, {0, 0, 10}, {0, 0, 0});
+    World world;
+    world.addMesh(shapes::box(4, {8, 5, 0.5}), view);
+    world.addMesh(shapes::sphere(3, 0.5), view);
+    const Vec3d middle = boundsOf(world.meshes[0]).centre();
+    world.place(0, -middle);
+    world.place(1, {0, 0, -6});   // behind
+    world.place(1, {3, 1, -12});  // behind, and far to the side of the way through the middle
+    world.place(1, {0, 0, 4});    // before
+    world.place(1, {0, 4.6, -6}); // over its top
+    world.place(1, {0, 3.9, -4}); // its head looks out
+    const Selection s = world.look(view);
+    EXPECT_EQ(s.picks[0].culled, Culled::No);
+    EXPECT_EQ(s.picks[1].culled, Culled::Hidden);
+    EXPECT_EQ(s.picks[2].culled, Culled::Hidden);
+    EXPECT_EQ(s.picks[3].culled, Culled::No);
+    EXPECT_EQ(s.picks[4].culled, Culled::No);
+    EXPECT_EQ(s.picks[5].culled, Culled::No);
+    EXPECT_EQ(s.culledBy[static_cast<std::size_t>(Culled::Hidden)], 2U);
+    EXPECT_EQ(s.drawn, 4U);
+    EXPECT_EQ(s.triangles, world.meshes[0].triangleCount() + 3ULL * world.meshes[1].triangleCount());
+    EXPECT_EQ(world.look(view, false).drawn, 6U);
+}
+
+TEST(Hidden, a_hole_lets_it_be_seen) {
+    const View view = lookAt({}, {0.5, 0.5, 12}, {0.5, 0.5, 0});
+    World world;
+    Mesh plate = standing(shapes::plateWithHoles(24));
+    std::size_t holes = 24 * 24 - plate.triangleCount() / 2;
+    ASSERT_GT(holes, 10U);
+    world.addMesh(plate, view);
+    world.addMesh(shapes::sphere(3, 0.2), view);
+    world.place(0, {0, 0, 0});
+    for (int x = -8; x <= 8; ++x)
+        for (int y = -4; y <= 4; ++y)
+            world.place(1, {x * 0.9, y * 0.9, -2});
+    const Selection s = world.look(view);
+    std::size_t hidden = 0;
+    std::size_t seen = 0;
+    for (std::size_t i = 1; i < world.copies.size(); ++i) {
+        bool through = false;
+        for (const Vec3f& p : world.meshes[1].positions)
+            through |= !world.stands(0, view.eye, world.inWorld(i, p.cast<double>()));
+        seen += through ? 1 : 0;
+        hidden += s.picks[i].culled == Culled::Hidden ? 1 : 0;
+        if (through) {
+            EXPECT_EQ(s.picks[i].culled, Culled::No);
+        }
+    }
+    EXPECT_GT(seen, 10U);
+    EXPECT_GT(hidden, 30U) << "small things between the holes are found hidden";
+}
+
+TEST(Hidden, nothing_that_any_ray_sees_is_ever_culled) {
+    std::mt19937 random(29);
+    std::uniform_real_distribution<double> u(-1, 1);
+    std::size_t hidden = 0;
+    std::size_t rays = 0;
+    for (int round = 0; round < 40; ++round) {
+        View view;
+        view.aspect = 0.7 + 0.8 * std::abs(u(random));
+        view.fovY = 0.6 + 0.5 * std::abs(u(random));
+        // Some eyes are so near that the near plane cuts what hides.
+        view = lookAt(view, Vec3d(4 * u(random), 3 * u(random), 9 + 8 * u(random)), Vec3d(u(random), u(random), -5));
+        World world;
+        world.addMesh(shapes::box(3, {7, 5, 0.4}), view);
+        world.addMesh(shapes::bumpy(7, static_cast<unsigned>(round)), view);
+        world.addMesh(standing(shapes::plateWithHoles(12)), view);
+        world.addMesh(shapes::torus(24, 12, 2, 0.8), view);
+        world.addMesh(shapes::sphere(2, 0.3), view);
+        const auto turn = [&] {
+            return Quatd(u(random), 0.3 * u(random), 0.3 * u(random), 0.3 * u(random)).normalized();
+        };
+        for (std::uint32_t i = 0; i < 8; ++i)
+            world.place(i % 4, {5 * u(random), 4 * u(random), 3 * u(random)}, turn(), 0.6 + std::abs(u(random)));
+        for (int i = 0; i < 60; ++i)
+            world.place(4, {9 * u(random), 6 * u(random), -8 + 8 * u(random)}, turn(), 0.5 + std::abs(u(random)));
+        const Selection s = world.look(view);
+        for (std::size_t i = 0; i < world.copies.size(); ++i) {
+            if (s.picks[i].culled != Culled::Hidden)
+                continue;
+            ++hidden;
+            const Mesh& mesh = world.meshes[world.copies.chain[i]];
+            for (std::size_t t = 0; t + 2 < mesh.indices.size(); t += 3) {
+                double a = std::abs(u(random));
+                double b = std::abs(u(random));
+                if (a + b > 1) {
+                    a = 1 - a;
+                    b = 1 - b;
+                }
+                const Vec3d p0 = mesh.positions[mesh.indices[t]].cast<double>();
+                const Vec3d p = p0 + a * (mesh.positions[mesh.indices[t + 1]].cast<double>() - p0) +
+                                b * (mesh.positions[mesh.indices[t + 2]].cast<double>() - p0);
+                const Vec3d there = world.inWorld(i, p);
+                if (!onScreen(view, there))
+                    continue;
+                ++rays;
+                bool blocked = false;
+                for (std::size_t k = 0; k < world.copies.size() && !blocked; ++k)
+                    blocked = s.picks[k].culled == Culled::No && world.stands(k, view.eye, there);
+                ASSERT_TRUE(blocked) << "round " << round << ", copy " << i << " is seen";
+            }
+        }
+    }
+    EXPECT_GT(hidden, 200U);
+    EXPECT_GT(rays, 5000U);
+}
+
+TEST(Hidden, what_fades_hides_nothing) {
+    const View view = lookAt({}, {0, 0, 10}, {0, 0, 0});
+    World world;
+    world.addMesh(shapes::box(4, {8, 5, 0.5}), view);
+    world.addMesh(shapes::sphere(3, 0.5), view);
+    // A second level of the wall, which comes in at 9 m.
+    LevelCost coarser{12, 8, 1, 0.001, FixedSwitch{DecideBy::Distance, 9}};
+    SwitchRule rule;
+    rule.fadeSeconds = 1;
+    world.chains[0] =
+        resolveChain({world.chains[0].levels[0], coarser}, rule, world.chains[0].bounds, world.chains[0].radius, view);
+    world.occluders[0].push_back(world.occluders[0][0]);
+    world.place(0, -boundsOf(world.meshes[0]).centre());
+    world.place(1, {0, 0, -6});
+    finishCopies(world.copies, world.chains);
+    SelectOptions options;
+    options.occluders = &world.occluders;
+    std::vector<PickMemory> memory;
+    Selection s;
+    const View nearer = lookAt({}, {0, 0, 8}, {0, 0, 0});
+    const View farther = lookAt({}, {0, 0, 12}, {0, 0, 0});
+    select(world.chains, world.copies, nearer, 0, options, memory, s);
+    EXPECT_EQ(s.picks[1].culled, Culled::Hidden);
+    select(world.chains, world.copies, farther, 0.1, options, memory, s);
+    ASSERT_EQ(s.picks[0].fadingFrom, 0);
+    EXPECT_EQ(s.picks[1].culled, Culled::No);
+    select(world.chains, world.copies, farther, 2, options, memory, s);
+    EXPECT_EQ(s.picks[1].culled, Culled::Hidden);
+}
+
+} // namespace thicket
