@@ -177,7 +177,9 @@ MainWindow::MainWindow() {
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
     connect(m_budgetPanel, &BudgetPanel::keyRequested, this, [this] { m_bench.addRouteKey(m_viewport->shotView()); });
     connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {
-        const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add meshes"), {}, meshFilter());
+        const QStringList files = QFileDialog::getOpenFileNames(
+            this, tr("Add meshes"), {},
+            meshFilter() + tr(";;Switches of shipped subjects (*%1)").arg(QString::fromLatin1(kChainSuffix)));
         if (!files.isEmpty())
             m_bench.openFiles(files);
     });

@@ -163,6 +163,7 @@ void Workbench::lookForUnnamedWork() {
 
 void Workbench::openFiles(const QStringList& paths) {
     QStringList meshes;
+    QStringList chains;
     for (const QString& path : paths) {
         if (isProject(path)) {
             openProject(path);
@@ -186,12 +187,61 @@ void Workbench::openFiles(const QStringList& paths) {
             if (found.empty())
                 emit message(tr("%1: holds no mesh files; drop a folder with GLB, OBJ, PLY or STL files").arg(path),
                              true);
+        } else if (path.endsWith(QString::fromLatin1(kChainSuffix), Qt::CaseInsensitive)) {
+            chains << path;
         } else {
             meshes << path;
         }
     }
     if (!meshes.isEmpty())
         importFiles(meshes);
+    if (!chains.isEmpty())
+        importChains(chains);
+}
+
+/// After the meshes that came with them, which are read by a job of their own.
+void Workbench::importChains(const QStringList& paths) {
+    m_jobs.run(tr("Reading switches"), [this, paths](const JobContext&) -> JobQueue::Finish {
+        std::vector<ChainFile> chains;
+        QStringList problems;
+        for (const QString& path : paths)
+            if (auto read = readChain(toPath(path)))
+                chains.push_back(std::move(*read));
+            else
+                problems << toText(read.error().text());
+        return [this, chains, problems] { adoptChains(chains, problems); };
+    });
+}
+
+/// Each for the subject of its name, or for the chosen one when none has it; as one step.
+void Workbench::adoptChains(const std::vector<ChainFile>& chains, QStringList problems) {
+    Edit edit{"Take switches from a file", {}, {}};
+    QStringList taken;
+    for (const ChainFile& chain : chains) {
+        const auto& subjects = scene().subjects;
+        auto found = std::find_if(subjects.begin(), subjects.end(),
+                                  [&chain](const Subject& s) { return s.name == chain.subject; });
+        if (found == subjects.end())
+            found =
+                std::find_if(subjects.begin(), subjects.end(), [this](const Subject& s) { return s.id == m_subject; });
+        if (found == subjects.end()) {
+            problems << tr("%1: there is no such subject; add its meshes first").arg(toText(chain.subject));
+            continue;
+        }
+        if (auto made = withChain(*found, chain)) {
+            edit.changes.emplace_back(
+                SubjectEdit{static_cast<std::size_t>(found - subjects.begin()), *found, std::move(*made)});
+            taken << toText(found->name);
+        } else {
+            problems << toText(made.error().text());
+        }
+    }
+    if (!edit.empty())
+        document.push(std::move(edit));
+    if (!problems.isEmpty())
+        emit message(problems.join('\n'), true);
+    else
+        emit message(tr("Switches taken for %1.").arg(taken.join(QStringLiteral(", "))), false);
 }
 
 void Workbench::importFiles(const QStringList& paths) {
@@ -219,6 +269,18 @@ void Workbench::importFiles(const QStringList& paths) {
             if (!subject)
                 return [this, error = subject.error()] { report(error); };
             subject->rule.allowPx = presetFor(subject->role, subject->levels.front().triangles, roles).allowPx;
+            if (const fs::path beside = chainBeside(subject->source.path); !beside.empty()) {
+                const auto chain = readChain(beside);
+                auto with =
+                    chain && chain->subject == subject->name ? withChain(*subject, *chain) : Result<Subject>(*subject);
+                if (!chain)
+                    notes << toText(chain.error().text());
+                else if (with && chain->subject == subject->name) // another's description is let alone
+                    notes << tr("%1: its switches come from %2")
+                                 .arg(toText(subject->name), toText(beside.filename().string()));
+                if (with)
+                    *subject = std::move(*with);
+            }
             subjects->push_back(std::move(*subject));
         }
         return [this, subjects, problems, notes] {

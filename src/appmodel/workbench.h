@@ -4,6 +4,7 @@
 #include "appmodel/document.h"
 #include "appmodel/job_queue.h"
 #include "budget/audit.h"
+#include "io/read_chain.h"
 #include "io/ship.h"
 #include "measure/heat.h"
 #include "scene/pops.h"
@@ -180,6 +181,8 @@ private:
     void report(const Error& error);
     void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
     void importFiles(const QStringList& paths);
+    void importChains(const QStringList& paths);
+    void adoptChains(const std::vector<ChainFile>& chains, QStringList problems);
     void commitLevel(std::uint32_t id, int level, double triangles, bool insert, bool keepSwitch = false);
     void thinOne(const Subject& subject, const std::string& label);
     void thin(const std::vector<Subject>& subjects, const QString& title, const std::string& label, const QString& key);

@@ -98,7 +98,7 @@ ordered_json encode(const Thinned& t, const View& view) {
              {"normal_drift_degrees", l.driftDegrees ? ordered_json(*l.driftDegrees) : ordered_json(nullptr)},
              {"switch_distance", chain.fromMetres[i]},
              {"screen_height", i == 0 ? ordered_json(nullptr)
-                                      : ordered_json(screenHeight(view, s.radius, chain.fromMetres[i] + s.radius))}});
+                                      : ordered_json(heightWhere(s.rule, s.radius, chain.fromMetres[i], view))}});
     }
     ordered_json names = ordered_json::array();
     for (const fs::path& file : t.files)
@@ -134,7 +134,7 @@ void print(const Console& console, const Thinned& t, const View& view) {
     console.out << "  level   triangles    vertices   deviation         p99         rms        from   on screen\n";
     for (std::size_t i = 0; i < s.levels.size(); ++i) {
         const Level& l = s.levels[i];
-        const double height = screenHeight(view, s.radius, chain.fromMetres[i] + s.radius);
+        const double height = heightWhere(s.rule, s.radius, chain.fromMetres[i], view);
         console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i,
                                    grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.p99),
                                    length(l.rms), length(chain.fromMetres[i]),

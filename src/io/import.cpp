@@ -173,6 +173,9 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
         measured->levels[i].fixed = FixedSwitch{DecideBy::ScreenHeight, imported.screenCoverages[i - 1]};
     if (!imported.screenCoverages.empty())
         measured->rule.decideBy = DecideBy::ScreenHeight;
+    // One more than there are switches is the height below which nothing is drawn.
+    if (imported.screenCoverages.size() == measured->levels.size())
+        measured->rule.cullBelowPx = std::clamp(imported.screenCoverages.back() * View().lines, 0.0, 400.0);
     const auto chain = findChainProblems(*measured);
     measured->findings.insert(measured->findings.end(), chain.begin(), chain.end());
     return measured;

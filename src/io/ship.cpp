@@ -51,7 +51,7 @@ std::string encodeChain(const Subject& subject, const View& view) {
         if (level.driftDegrees)
             out["normalDriftDegrees"] = *level.driftDegrees;
         if (i > 0) {
-            out["fromScreenHeight"] = screenHeight(view, subject.radius, from + subject.radius);
+            out["fromScreenHeight"] = heightWhere(subject.rule, subject.radius, from, view);
             out["pixelErrorThere"] = pixelError(view, level.promised, from);
             if (level.fixed)
                 out["fixed"] = json::encode(*level.fixed);
@@ -79,8 +79,9 @@ std::vector<double> coveragesOf(const Subject& subject, const View& view) {
     const ResolvedChain chain = resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view);
     std::vector<double> out;
     for (std::size_t i = 1; i < chain.fromMetres.size(); ++i)
-        out.push_back(std::min(1.0, screenHeight(view, subject.radius, chain.fromMetres[i] + subject.radius)));
-    out.push_back(std::min(out.empty() ? 1.0 : out.back(), subject.rule.cullBelowPx / view.lines));
+        out.push_back(heightWhere(subject.rule, subject.radius, chain.fromMetres[i], view));
+    const double least = subject.rule.cullBelowPx / view.lines;
+    out.push_back(out.empty() ? least : std::min(out.back(), least));
     return out;
 }
 

@@ -10,6 +10,22 @@ double farthest(const SwitchRule& rule, const View& view) {
 
 namespace {
 
+double toMiddle(const SwitchRule& rule, double radius) {
+    return rule.measureFrom == MeasureFrom::NearestPoint ? radius : 0;
+}
+
+} // namespace
+
+double heightWhere(const SwitchRule& rule, double radius, double distance, const View& view) {
+    return screenHeight(view, radius, distance + toMiddle(rule, radius));
+}
+
+double distanceWhere(const SwitchRule& rule, double radius, double share, const View& view) {
+    return std::max(0.0, distanceForScreenHeight(view, radius, share) - toMiddle(rule, radius));
+}
+
+namespace {
+
 double statedDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view) {
     if (!level.fixed)
         return distanceForPixels(view, level.deviationMetres, rule.allowPx);
@@ -19,7 +35,7 @@ double statedDistance(const LevelCost& level, const SwitchRule& rule, double rad
     case DecideBy::Distance:
         return level.fixed->value;
     case DecideBy::ScreenHeight:
-        return distanceForScreenHeight(view, radius, std::max(level.fixed->value, 1e-6));
+        return distanceWhere(rule, radius, std::max(level.fixed->value, 1e-6), view);
     case DecideBy::ShareOfReach:
         return level.fixed->value * farthest(rule, view);
     }
@@ -41,7 +57,7 @@ FixedSwitch fixAt(DecideBy unit, double inForce, const LevelCost& level, const S
     case DecideBy::Distance:
         return {unit, distance};
     case DecideBy::ScreenHeight:
-        return {unit, screenHeight(view, radius, distance)};
+        return {unit, heightWhere(rule, radius, distance, view)};
     case DecideBy::ShareOfReach:
         return {unit, distance / farthest(rule, view)};
     }

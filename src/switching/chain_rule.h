@@ -63,6 +63,11 @@ struct ResolvedChain {
 ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds,
                            double radius, const View& view);
 
+/// How tall a subject is, as a share of the viewport, at a distance that is measured as the rule says: its middle is
+/// taken to be one radius behind its nearest point. And the distance at which it is so tall, at least 0.
+double heightWhere(const SwitchRule& rule, double radius, double distanceMetres, const View& view);
+double distanceWhere(const SwitchRule& rule, double radius, double share, const View& view);
+
 /// Where one level would come in without regard to its neighbours, metres at scale 1, with importance and detail.
 double switchDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view);
 

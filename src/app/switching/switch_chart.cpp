@@ -25,8 +25,8 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     const auto metres = [this](double v) {
         if (m_heights)
             return QStringLiteral("%1 %").arg(
-                std::min(999.0, 100 * screenHeight(m_bench.scene().statedView(), m_chain.radius, v + m_chain.radius)),
-                0, 'g', 2);
+                std::min(999.0, 100 * heightWhere(m_chain.rule, m_chain.radius, v, m_bench.scene().statedView())), 0,
+                'g', 2);
         return lengthText(v);
     };
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker(metres)));
@@ -52,8 +52,7 @@ void SwitchChart::rebuild() {
             m_textures.push_back(textureBytesOf(*s, level));
         m_cullAt = 0;
         if (s->rule.cullBelowPx > 0)
-            m_cullAt =
-                std::max(0.0, distanceForScreenHeight(view, s->radius, s->rule.cullBelowPx / view.lines) - s->radius);
+            m_cullAt = distanceWhere(s->rule, s->radius, s->rule.cullBelowPx / view.lines, view);
         if (s->rule.reachMetres > 0)
             m_cullAt = m_cullAt > 0 ? std::min(m_cullAt, s->rule.reachMetres) : s->rule.reachMetres;
         if (m_drag.grip == Grip::None) { // the axes stand still while something is dragged along them
@@ -231,9 +230,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
         p.setBrush(Look::level(i));
         p.drawPolygon(grip);
         const QString text =
-            m_heights
-                ? QStringLiteral("%1 %").arg(100 * screenHeight(view, m_chain.radius, d + m_chain.radius), 0, 'g', 3)
-                : lengthText(d);
+            m_heights ? QStringLiteral("%1 %").arg(100 * heightWhere(m_chain.rule, m_chain.radius, d, view), 0, 'g', 3)
+                      : lengthText(d);
         p.setFont(Look::font(11, 500));
         const double w = p.fontMetrics().horizontalAdvance(text) + 6;
         if (top.x() - w / 2 > captionEnd || strong) {
@@ -277,7 +275,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
                 now = i;
         const QString text = tr("%1 · %2 % of height · L%3 · %4 off · textures %5")
                                  .arg(lengthText(d))
-                                 .arg(100 * screenHeight(view, m_chain.radius, d + m_chain.radius), 0, 'f', 1)
+                                 .arg(100 * heightWhere(m_chain.rule, m_chain.radius, d, view), 0, 'f', 1)
                                  .arg(now)
                                  .arg(pixelText(pixelError(view, m_chain.levels[now].deviationMetres, d)),
                                       QString::fromStdString(memorySize(m_textures[now])));

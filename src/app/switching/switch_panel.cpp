@@ -35,7 +35,7 @@ SwitchRow::SwitchRow(Workbench& bench, int level, QWidget* parent) : QWidget(par
         const View& view = m_bench.scene().statedView();
         double metres = value;
         if (s->rule.decideBy == DecideBy::ScreenHeight)
-            metres = std::max(1e-3, distanceForScreenHeight(view, s->radius, value / 100));
+            metres = std::max(1e-3, distanceWhere(s->rule, s->radius, value / 100, view));
         if (s->rule.decideBy == DecideBy::ShareOfReach)
             metres = value / 100 * farthest(s->rule, view);
         if (s->rule.decideBy == DecideBy::PixelError)
@@ -54,7 +54,7 @@ void SwitchRow::refresh() {
     const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
     const auto at = static_cast<std::size_t>(m_level);
     const double from = chain.fromMetres[at];
-    const double height = 100 * screenHeight(view, s->radius, from);
+    const double height = 100 * heightWhere(s->rule, s->radius, from, view);
     const double error = pixelError(view, s->levels[at].promised, from);
     const QString heightText =
         height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(height, 0, 'g', 3);

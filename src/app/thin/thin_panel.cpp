@@ -21,7 +21,7 @@ QRectF LevelCard::trueSize(const Subject& subject, int level, const QRectF& plac
     const View& view = m_bench.scene().statedView();
     const double from =
         switchDistance(costsOf(subject)[static_cast<std::size_t>(level)], subject.rule, subject.radius, view);
-    const double tall = screenHeight(view, subject.radius, from + subject.radius) * view.lines / devicePixelRatioF();
+    const double tall = heightWhere(subject.rule, subject.radius, from, view) * view.lines / devicePixelRatioF();
     const double side = std::clamp(tall, 4.0, place.width());
     return {place.center().x() - side / 2, place.center().y() - side / 2, side, side};
 }

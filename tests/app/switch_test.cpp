@@ -1,0 +1,296 @@
+// Switch in its context: factors, screens, levels in and out of the chart, the overview, walks as pictures.
+
+#include "app/switching/context_box.h"
+#include "app/switching/switch_chart.h"
+#include "window_fixture.h"
+
+#include <QComboBox>
+#include <QMenu>
+#include <QSignalSpy>
+
+namespace thicket::app {
+namespace {
+
+std::vector<double> switches(const MainWindow& window) {
+    const Scene& scene = const_cast<MainWindow&>(window).bench().scene();
+    const Subject& s = *const_cast<MainWindow&>(window).bench().subject();
+    return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.statedView()).fromMetres;
+}
+
+void type(QWidget* box, const char* text) {
+    box->setFocus();
+    QTest::keyClick(box, Qt::Key_A, Qt::ControlModifier);
+    QTest::keyClicks(box, QString::fromLatin1(text));
+    QTest::keyClick(box, Qt::Key_Return);
+    QTest::qWait(30);
+}
+
+void place(Workbench& bench, const std::vector<Placement>& copies) {
+    bench.document.push({"Place", {PlacementsEdit{bench.scene().placements, copies}}, {}});
+}
+
+} // namespace
+
+TEST_F(WindowTest, detail_and_importance_move_every_switch_and_undo_brings_them_back) {
+    thinBall(40);
+    window->setStage(Stage::Switch);
+    Workbench& bench = window->bench();
+    place(bench, {{50, bench.subjectId(), {0, 0, 0}, Quatd::Identity(), 1, 1}});
+    QTest::qWait(400); // the panel learns which copy is looked at
+    const auto before = switches(*window);
+    const double handle = window->switchChart().handlePlace(1).x();
+    type(window->findChild<NumberBox*>(QStringLiteral("detail")), "0.5");
+    EXPECT_DOUBLE_EQ(bench.scene().view.detail, 0.5);
+    type(window->findChild<NumberBox*>(QStringLiteral("subjectImportance")), "3");
+    for (std::size_t i = 1; i < before.size(); ++i)
+        EXPECT_NEAR(switches(*window)[i], 1.5 * before[i], 1e-9);
+    QTest::qWait(60);
+    EXPECT_TRUE(window->viewport().why().contains(QStringLiteral("detail × 0.5")))
+        << window->viewport().why().toStdString();
+    auto* copy = window->findChild<NumberBox*>(QStringLiteral("copyImportance"));
+    ASSERT_TRUE(copy->isEnabled());
+    type(copy, "2");
+    EXPECT_DOUBLE_EQ(bench.scene().placements[0].importance, 2);
+    QTest::qWait(60);
+    EXPECT_TRUE(window->viewport().why().contains(QStringLiteral("importance × 6")));
+    for (int i = 0; i < 3; ++i)
+        bench.document.undo().undo();
+    EXPECT_EQ(switches(*window), before);
+    EXPECT_DOUBLE_EQ(bench.scene().placements[0].importance, 1);
+    EXPECT_NEAR(window->switchChart().handlePlace(1).x(), handle, 1);
+}
+
+TEST_F(WindowTest, a_switch_that_is_dragged_under_detail_stays_under_the_mouse) {
+    thinBall(40);
+    window->setStage(Stage::Switch);
+    window->bench().setDetail(0.4);
+    QTest::qWait(60);
+    SwitchChart& chart = window->switchChart();
+    const QPoint from = chart.handlePlace(1).toPoint();
+    const QPoint to = (chart.handlePlace(1) * 0.5 + chart.handlePlace(2) * 0.5).toPoint();
+    drag(&chart, from, QPoint(to.x(), from.y()));
+    QTest::qWait(60);
+    ASSERT_TRUE(window->bench().subject()->levels[1].fixed);
+    EXPECT_GT(switches(*window)[1], 0);
+    const double x = chart.handlePlace(1).x();
+    window->bench().setDetail(0.8); // the axes follow; the switch is at twice the distance
+    const auto moved = switches(*window)[1];
+    window->bench().document.undo().undo();
+    EXPECT_NEAR(moved, 2 * switches(*window)[1], 1e-9);
+    QTest::qWait(60);
+    EXPECT_NEAR(chart.handlePlace(1).x(), x, 2);
+}
+
+TEST_F(WindowTest, a_screen_is_chosen_from_the_list_and_ones_own_is_kept) {
+    thinBall(40);
+    window->setStage(Stage::Switch);
+    auto* list = window->findChild<QComboBox*>(QStringLiteral("views"));
+    const auto before = switches(*window);
+    list->setCurrentIndex(1);
+    emit list->activated(1);
+    EXPECT_EQ(window->bench().scene().view.lines, usualViews()[1].lines);
+    EXPECT_NEAR(switches(*window)[1], before[1] * usualViews()[1].lines / 1080, 1e-6 * before[1]);
+    window->bench().setStatedView(33, 500);
+    EXPECT_EQ(list->currentIndex(), -1) << "it is none of the list";
+    window->bench().keepStatedView(QStringLiteral("Signboard"));
+    EXPECT_TRUE(list->currentText().startsWith(QStringLiteral("Signboard")));
+    const int drop = list->findData(QStringLiteral("drop:Signboard"));
+    ASSERT_GE(drop, 0);
+    emit list->activated(drop);
+    EXPECT_TRUE(window->bench().scene().ownViews.empty());
+}
+
+TEST_F(WindowTest, levels_come_in_and_go_out_on_the_chart) {
+    thinBall(80);
+    window->setStage(Stage::Switch);
+    SwitchChart& chart = window->switchChart();
+    QTest::qWait(60);
+    const std::size_t count = window->bench().subject()->levels.size();
+    // Half way between two switches, a little above the axis.
+    const QPointF middle((chart.handlePlace(1).x() + chart.handlePlace(2).x()) / 2, chart.handlePlace(1).y() + 60);
+    QMenu open;
+    chart.fillMenu(open, middle);
+    ASSERT_FALSE(open.isEmpty());
+    open.actions().first()->trigger();
+    waitForJobs();
+    ASSERT_EQ(window->bench().subject()->levels.size(), count + 1);
+    const auto with = switches(*window);
+    for (std::size_t i = 1; i < with.size(); ++i)
+        EXPECT_GE(with[i], with[i - 1]);
+    QMenu onHandle;
+    chart.fillMenu(onHandle, chart.handlePlace(2));
+    ASSERT_FALSE(onHandle.isEmpty());
+    onHandle.actions().last()->trigger();
+    EXPECT_EQ(window->bench().subject()->levels.size(), count);
+    window->bench().document.undo().undo();
+    EXPECT_EQ(window->bench().subject()->levels.size(), count + 1);
+    window->bench().selectLevel(1);
+    chart.setFocus();
+    QTest::keyClick(&chart, Qt::Key_Delete, Qt::ShiftModifier);
+    EXPECT_EQ(window->bench().subject()->levels.size(), count);
+    const double at = switches(*window)[1];
+    QTest::keyClick(&chart, Qt::Key_Right);
+    EXPECT_NEAR(switches(*window)[1], 1.02 * at, 1e-6 * at);
+    QTest::keyClick(&chart, Qt::Key_Right, Qt::ShiftModifier);
+    EXPECT_NEAR(switches(*window)[1], 1.002 * 1.02 * at, 1e-6 * at);
+    QTest::keyClick(&chart, Qt::Key_Delete);
+    EXPECT_NEAR(switches(*window)[1], at, 1e-9);
+}
+
+TEST_F(WindowTest, chosen_subjects_are_compared_in_the_chart) {
+    window->open({text(ballFile(folder.path(), "one.glb", 40)), text(ballFile(folder.path(), "two.glb", 30))});
+    waitForJobs();
+    window->setStage(Stage::Thin);
+    QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier | Qt::ShiftModifier);
+    waitForJobs();
+    window->setStage(Stage::Switch);
+    QTest::qWait(200);
+    const QImage alone = window->switchChart().grab().toImage();
+    window->subjectList().selectAll();
+    QTest::qWait(200);
+    const QImage both = window->switchChart().grab().toImage();
+    EXPECT_NE(alone, both);
+}
+
+TEST_F(WindowTest, the_overview_shows_what_is_drawn_and_what_is_culled) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    place(bench, {{50, bench.subjectId(), {0, 0, 0}, Quatd::Identity(), 1, 1},
+                  {51, bench.subjectId(), {0, 0, 60}, Quatd::Identity(), 1, 1}});
+    window->setStage(Stage::Switch);
+    window->viewport().setShotView({0, 1, 8}, {0, 0, 0});
+    Overview& overview = window->views().overview();
+    EXPECT_FALSE(overview.isVisible());
+    QTest::keyClick(window.get(), Qt::Key_O);
+    EXPECT_EQ(window->views().mode(), OverviewMode::Inset);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return overview.drawn() == 1 && overview.hollow() == 1; }, 3000));
+    EXPECT_LT(overview.width(), window->viewport().width());
+    QTest::keyClick(window.get(), Qt::Key_Y);
+    EXPECT_GT(overview.width(), window->viewport().width()) << "they changed places";
+    QTest::keyClick(window.get(), Qt::Key_Y);
+    QTest::keyClick(window.get(), Qt::Key_O);
+    EXPECT_EQ(window->views().mode(), OverviewMode::Split);
+    EXPECT_NEAR(overview.width(), window->viewport().width(), 4);
+    const Vec3d eye = overview.eye();
+    const Vec3d shot = window->viewport().shotView().eye;
+    drag(&overview, {150, 150}, {230, 170});
+    EXPECT_GT((overview.eye() - eye).norm(), 0.1);
+    EXPECT_EQ(window->viewport().shotView().eye, shot) << "the shot camera stays";
+    window->viewport().setShotView({0, 1, 30}, {0, 0, 90}); // towards the other copy
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().exact().picks[1].culled == Culled::No; }, 3000));
+    QTest::keyClick(window.get(), Qt::Key_O);
+    EXPECT_FALSE(overview.isVisible());
+}
+
+TEST_F(WindowTest, a_frozen_selection_stays_while_the_camera_flies_on) {
+    thinBall(60);
+    window->setStage(Stage::Switch);
+    Viewport& view = window->viewport();
+    view.standAt(switches(*window)[1] * 1.5);
+    rest();
+    ASSERT_EQ(view.exact().picks[0].level, 1);
+    QTest::keyClick(window.get(), Qt::Key_F);
+    EXPECT_TRUE(view.frozen());
+    view.standAt(switches(*window)[1] * 0.4);
+    QTest::qWait(500);
+    EXPECT_EQ(view.exact().picks[0].level, 1) << "what was chosen is held";
+    EXPECT_NEAR((view.selectedView().eye - view.shotView().eye).norm() > 1e-6, 1, 0);
+    QTest::keyClick(window.get(), Qt::Key_F);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.exact().picks[0].level == 0; }, 3000));
+    window->views().toggleFreeze();
+    window->setStage(Stage::Thin);
+    EXPECT_FALSE(view.frozen()) << "it ends with the stage";
+}
+
+TEST_F(WindowTest, a_walk_back_becomes_a_strip_or_pictures_or_nothing_when_stopped) {
+    thinBall(40);
+    window->setStage(Stage::Switch);
+    QTest::qWait(200);
+    WalkStrip& strip = window->walkStrip();
+    const Vec3d eye = window->viewport().shotView().eye;
+    QSignalSpy finished(&strip, &WalkStrip::finished);
+    const QString one = text(folder.path() / "walk.png");
+    strip.start(one, 4, false);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() == 1; }, 30000));
+    const QImage whole(one);
+    ASSERT_FALSE(whole.isNull());
+    EXPECT_EQ((whole.width() + 4) % 4, 0);
+    const int side = (whole.width() + 4) / 4 - 4;
+    EXPECT_EQ(whole.height(), side + 40);
+    EXPECT_NE(whole.copy(0, 0, side, side), whole.copy(3 * (side + 4), 0, side, side)) << "it is smaller there";
+    EXPECT_LT((window->viewport().shotView().eye - eye).norm(), 1e-3) << "the camera is back";
+    strip.start(text(folder.path() / "frame.png"), 3, true);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() == 2; }, 30000));
+    for (const char* name : {"frame_01.png", "frame_02.png", "frame_03.png"})
+        EXPECT_TRUE(fs::exists(folder.path() / name)) << name;
+    strip.start(text(folder.path() / "never.png"), 9, false);
+    QTest::keyClick(window.get(), Qt::Key_Escape);
+    EXPECT_FALSE(strip.running());
+    EXPECT_FALSE(fs::exists(folder.path() / "never.png"));
+    strip.start(text(folder.path() / "nowhere" / "x.png"), 2, false);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return finished.count() == 4; }, 30000));
+    EXPECT_TRUE(finished.back().at(1).toString().contains(QStringLiteral("cannot be written")));
+}
+
+TEST_F(WindowTest, a_chain_description_that_is_dropped_brings_its_switches_back) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    bench.setSwitchDistance(bench.subjectId(), 1, switches(*window)[1] * 1.3);
+    bench.ship(text(folder.path() / "out"), {});
+    waitForJobs();
+    const auto shipped = switches(*window);
+    bench.clearSwitch(bench.subjectId(), 1);
+    ASSERT_NE(switches(*window), shipped);
+    const int steps = bench.document.undo().count();
+    window->open({text(folder.path() / "out" / "ball.chain.json")});
+    waitForJobs();
+    EXPECT_EQ(switches(*window), shipped) << window->messageText().toStdString();
+    EXPECT_EQ(bench.document.undo().count(), steps + 1);
+    // The meshes bring the description beside them along.
+    bench.newProject();
+    window->open({text(folder.path() / "out" / "ball.lod.glb")});
+    waitForJobs();
+    ASSERT_EQ(bench.scene().subjects.size(), 1U);
+    EXPECT_EQ(bench.subject()->rule.decideBy, DecideBy::PixelError);
+    EXPECT_NEAR(switches(*window)[1], shipped[1], 1e-9);
+    window->open({text(folder.path() / "none.chain.json")});
+    waitForJobs();
+    EXPECT_TRUE(window->messageText().contains(QStringLiteral("none.chain.json")));
+}
+
+TEST_F(WindowTest, what_is_hidden_is_not_drawn_unless_the_engine_cannot_do_that) {
+    Surfaces plain;
+    plain.materials.emplace_back();
+    const fs::path wall = folder.path() / "wall.glb";
+    ASSERT_TRUE(writeFile(wall, encodeGlb("wall", {std::make_shared<const Mesh>(shapes::box(4, {8, 6, 0.5}))}, plain,
+                                          GlbLevels::Named, {})));
+    window->open({text(wall), text(ballFile(folder.path(), "ball.glb", 24))});
+    waitForJobs();
+    Workbench& bench = window->bench();
+    ASSERT_EQ(bench.scene().subjects.size(), 2U);
+    const Subject& first = bench.scene().subjects[0];
+    const Subject& second = bench.scene().subjects[1];
+    const bool wallFirst = first.bounds.size().x() > 3;
+    const std::uint32_t wallId = wallFirst ? first.id : second.id;
+    const std::uint32_t ballId = wallFirst ? second.id : first.id;
+    const Vec3d middle = (wallFirst ? first : second).bounds.centre();
+    place(bench, {{50, wallId, -middle, Quatd::Identity(), 1, 1}, {51, ballId, {0, 0, -5}, Quatd::Identity(), 1, 1}});
+    bench.selectSubject(ballId);
+    window->setStage(Stage::Switch);
+    Viewport& view = window->viewport();
+    view.setShotView({0, 0, 9}, {0, 0, 0});
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.exact().culledBy[static_cast<int>(Culled::Hidden)] == 1; }, 5000));
+    EXPECT_EQ(view.why(), QStringLiteral("culled, because it is hidden behind others"));
+    EXPECT_GT(view.cullingSaves().value()[3], 0U);
+    auto* engine = window->findChild<QCheckBox*>(QStringLiteral("cullHidden"));
+    engine->click();
+    EXPECT_FALSE(bench.scene().cullHidden);
+    QTest::qWait(100);
+    EXPECT_EQ(view.exact().drawn, 2U);
+    bench.document.undo().undo();
+    view.setShotView({11, 2, -3}, {0, 0, -3}); // from the side both are seen
+    QTest::qWait(100);
+    EXPECT_EQ(view.exact().drawn, 2U);
+}
+
+} // namespace thicket::app

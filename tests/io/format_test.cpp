@@ -1,0 +1,360 @@
+// The project's own formats: all that they can say comes back, holds to its schema, and damage is one clear error.
+
+#include "base/file.h"
+#include "io/project.h"
+#include "io/read_chain.h"
+#include "io/ship.h"
+#include "io/write_glb.h"
+#include "support/json_schema.h"
+#include "support/shapes.h"
+#include "support/temp_folder.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+#include <random>
+
+namespace thicket {
+namespace fs = std::filesystem;
+using nlohmann::json;
+namespace {
+
+json schemaOf(const std::string& name) {
+    return json::parse(*readTextFile(fs::path(SOURCE_ROOT) / "docs" / "formats" / (name + ".schema.json")));
+}
+
+class Dice {
+public:
+    explicit Dice(unsigned seed) : m_random(seed) {}
+    double between(double low, double high) { return std::uniform_real_distribution<double>(low, high)(m_random); }
+    int upTo(int last) { return std::uniform_int_distribution<int>(0, last)(m_random); }
+    bool coin() { return upTo(1) == 1; }
+    Vec3d place() { return {between(-50, 50), between(-50, 50), between(-50, 50)}; }
+
+private:
+    std::mt19937 m_random;
+};
+
+FixedSwitch anySwitch(Dice& dice) {
+    return {static_cast<DecideBy>(dice.upTo(3)), dice.between(0.01, 80)};
+}
+
+SwitchRule anyRule(Dice& dice) {
+    SwitchRule rule;
+    rule.decideBy = static_cast<DecideBy>(dice.upTo(3));
+    rule.measureFrom = static_cast<MeasureFrom>(dice.upTo(2));
+    rule.allowPx = dice.between(0.25, 8);
+    rule.hysteresis = dice.between(0, 0.5);
+    rule.dwellSeconds = dice.between(0, 5);
+    rule.checkSeconds = dice.between(0, 5);
+    rule.fadeSeconds = dice.between(0, 2);
+    rule.cullBelowPx = dice.between(0, 64);
+    rule.reachMetres = dice.coin() ? 0 : dice.between(1, 900);
+    rule.marginMetres = dice.between(0, 4);
+    rule.importance = dice.coin() ? 1 : dice.between(0.1, 10);
+    rule.target = dice.coin() ? 0 : 7;
+    return rule;
+}
+
+Level anyLevel(Dice& dice, bool source) {
+    Level level;
+    const LevelOrigin origins[] = {LevelOrigin::Collapsed, LevelOrigin::HandMade, LevelOrigin::Cards,
+                                   LevelOrigin::Rebuilt, LevelOrigin::Impostor};
+    level.origin = source ? LevelOrigin::Source : origins[dice.upTo(4)];
+    level.content = source ? "" : "0123abcd";
+    level.triangles = static_cast<std::uint32_t>(1 + dice.upTo(500'000));
+    level.vertices = static_cast<std::uint32_t>(dice.upTo(300'000));
+    level.draws = static_cast<std::uint32_t>(1 + dice.upTo(5));
+    level.pieces = static_cast<std::uint32_t>(dice.upTo(40));
+    level.locked = dice.coin();
+    level.deviation = dice.between(0, 0.3);
+    level.promised = level.deviation * 1.05;
+    level.p99 = level.deviation * 0.6;
+    level.rms = level.deviation * 0.3;
+    if (source)
+        return level;
+    level.posed = dice.coin() ? 0 : dice.between(0, 0.2);
+    if (dice.coin())
+        level.driftTexels = dice.between(0, 9);
+    if (dice.coin())
+        level.driftDegrees = dice.between(0, 90);
+    if (dice.coin())
+        level.fixed = anySwitch(dice);
+    if (level.origin == LevelOrigin::Impostor) {
+        level.views.across = 4 + dice.upTo(8);
+        level.views.centre = dice.place();
+        level.views.half = dice.between(0.1, 9);
+        level.views.texels = 16 + dice.upTo(200);
+    }
+    if (level.origin == LevelOrigin::Collapsed && dice.coin()) {
+        level.surfaces = std::make_shared<const Surfaces>();
+        level.materials.halvings = dice.upTo(4);
+        level.materials.dropNormals = dice.coin();
+        level.materials.dropDetail = dice.coin();
+        level.materials.opaque = true;
+        level.materials.merge = dice.coin();
+        level.materials.mergedSide = 256;
+        if (dice.coin())
+            level.materials.swaps = {{0, 2}, {1, 0}};
+    }
+    return level;
+}
+
+Subject anySubject(Dice& dice, std::uint32_t id) {
+    Subject s;
+    s.id = id;
+    s.name = "thing \"" + std::to_string(id) + "\" ä";
+    s.role = kRoles[dice.upTo(4)];
+    s.source = {"/somewhere/models/thing.glb", "00ffeeddccbbaa9900ffeeddccbbaa99", dice.coin() ? "" : "family"};
+    for (int i = 0; i <= dice.upTo(5); ++i)
+        s.levels.push_back(anyLevel(dice, i == 0));
+    s.rule = anyRule(dice);
+    s.pieces = static_cast<std::uint32_t>(1 + dice.upTo(900));
+    s.aggregate = dice.coin();
+    s.cutRules = {dice.coin(), dice.coin(), dice.coin()};
+    s.bounds = {{-1, dice.between(-3, 0), -1}, {1, 2, dice.between(0.1, 4)}};
+    s.radius = dice.between(1, 9);
+    s.curve.triangles = {1000, 400, 12};
+    s.curve.deviation = {0, 0.002, dice.between(0.01, 1)};
+    if (dice.coin()) {
+        s.curve.careful = {0, 0.004, 2};
+        CareStroke stroke;
+        stroke.path = {{0, 1, 0}, {0.5F, 0.25F, 0}};
+        stroke.mirror = dice.coin();
+        stroke.kind = dice.coin() ? CareStroke::Kind::Erase : CareStroke::Kind::FromColor;
+        s.care = std::make_shared<const Care>(Care{stroke});
+        s.careCut = s.care;
+    }
+    return s;
+}
+
+Scene anyScene(unsigned seed) {
+    Dice dice(seed);
+    Scene scene;
+    scene.name = "scene " + std::to_string(seed);
+    for (int i = 0; i <= dice.upTo(3); ++i)
+        scene.subjects.push_back(anySubject(dice, static_cast<std::uint32_t>(10 + i)));
+    for (int i = 0; i < dice.upTo(6); ++i)
+        scene.placements.push_back({static_cast<std::uint32_t>(100 + i), 10, dice.place(),
+                                    Quatd(Eigen::AngleAxisd(dice.between(-3, 3), kUp)), dice.between(0.1, 4),
+                                    dice.coin() ? 1 : dice.between(0.1, 10)});
+    for (int i = 0; i < dice.upTo(2); ++i) {
+        Device d;
+        d.name = "machine " + std::to_string(i);
+        d.detail = dice.between(0.1, 10);
+        d.frameMs = dice.between(1, 30);
+        d.overdraw = dice.between(1, 3);
+        scene.devices.push_back(d);
+    }
+    if (dice.coin())
+        scene.routes.push_back({"run", {{0, dice.place(), {0, 0, 0}}, {dice.between(1, 9), dice.place(), {0, 0, 0}}}});
+    if (dice.coin())
+        scene.roles.of[2] = {dice.upTo(5) + 1, dice.between(0.02, 0.9), dice.between(0.05, 64), dice.upTo(4)};
+    View like;
+    like.fovY = dice.between(0.3, 2);
+    like.lines = 240 + dice.upTo(2000);
+    like.detail = dice.between(0.1, 10);
+    scene.view = lookAt(like, {dice.between(1, 9), 2, 3}, {0, 0, 0});
+    for (int i = 0; i < dice.upTo(2); ++i)
+        scene.ownViews.push_back({"own " + std::to_string(i), dice.between(5, 150), 600});
+    scene.halfSpeed = dice.coin() ? 0 : dice.between(0, 40);
+    scene.cullHidden = dice.coin();
+    return scene;
+}
+
+/// Where two documents differ first, numbers by more than rounding; empty when they do not.
+std::string difference(const json& a, const json& b, const std::string& path = "") {
+    if (a.is_number() && b.is_number())
+        return std::abs(a.get<double>() - b.get<double>()) <= 1e-12 * std::max(1.0, std::abs(b.get<double>())) ? ""
+                                                                                                               : path;
+    if (a.type() != b.type() || a.size() != b.size())
+        return path.empty() ? "." : path;
+    if (!a.is_structured())
+        return a == b ? "" : path;
+    for (const auto& [name, part] : b.items()) {
+        const json* own =
+            b.is_array() ? &a[static_cast<std::size_t>(std::stoul(name))] : (a.contains(name) ? &a[name] : nullptr);
+        const std::string found = own == nullptr ? path + "." + name : difference(*own, part, path + "." + name);
+        if (!found.empty())
+            return found;
+    }
+    return "";
+}
+
+/// All values of a document, by pointer.
+void leaves(const json& value, const json::json_pointer& at, std::vector<json::json_pointer>& out) {
+    if (!at.empty())
+        out.push_back(at);
+    if (value.is_object())
+        for (const auto& [name, part] : value.items())
+            leaves(part, at / name, out);
+    if (value.is_array())
+        for (std::size_t i = 0; i < value.size(); ++i)
+            leaves(value[i], at / i, out);
+}
+
+/// Two levels of a ball with all kinds of switches, shipped.
+Scene shippedBall(const fs::path& folder, const SwitchRule& rule,
+                  const std::vector<std::optional<FixedSwitch>>& fixed) {
+    Surfaces surfaces;
+    surfaces.materials.emplace_back();
+    std::vector<std::shared_ptr<const Mesh>> meshes;
+    for (const int rows : {40, 24, 14, 8, 5}) {
+        Mesh mesh = shapes::texturedSphere(2 * rows, rows);
+        dropUnusedVertices(mesh);
+        meshes.push_back(std::make_shared<const Mesh>(std::move(mesh)));
+    }
+    const fs::path file = folder / "ball.glb";
+    EXPECT_TRUE(writeFile(file, encodeGlb("ball", meshes, surfaces, GlbLevels::Named, {})));
+    Scene scene;
+    auto subject = makeSubject(std::move(readModel(file, {})->front()), {});
+    EXPECT_TRUE(subject);
+    subject->id = 1;
+    subject->rule = rule;
+    for (std::size_t i = 0; i < fixed.size(); ++i)
+        subject->levels[i + 1].fixed = fixed[i];
+    scene.subjects = {*subject};
+    EXPECT_TRUE(shipScene(scene, folder / "out", {}, {}));
+    return scene;
+}
+
+} // namespace
+
+TEST(Schema, is_checked_by_a_checker_that_finds_what_is_wrong) {
+    const json schema = schemaOf("chain");
+    EXPECT_FALSE(breaks(schema, json::object()).empty()) << "what is required is missed";
+    EXPECT_FALSE(breaks(schema, json::array()).empty());
+    EXPECT_FALSE(breaks(json{{"type", "number"}, {"minimum", 2}}, 1).empty());
+    EXPECT_FALSE(breaks(json{{"properties", json::object()}, {"additionalProperties", false}}, {{"a", 1}}).empty());
+    EXPECT_FALSE(breaks(json{{"items", {{"enum", {1, 2}}}}}, json::array({1, 3})).empty());
+    EXPECT_FALSE(breaks(json{{"minimal", 2}}, 5).empty()) << "a word that is not known is said";
+    EXPECT_TRUE(breaks(json{{"type", {"null", "integer"}}}, nullptr).empty());
+}
+
+TEST(Format, a_project_with_everything_comes_back_and_holds_to_its_schema) {
+    const json schema = schemaOf("project");
+    for (unsigned seed = 0; seed < 60; ++seed) {
+        const std::string text = encodeProject(anyScene(seed), "/somewhere/here");
+        for (const std::string& broken : breaks(schema, json::parse(text)))
+            ADD_FAILURE() << "seed " << seed << " " << broken;
+        const auto back = decodeProject(text, "/somewhere/here", "x");
+        ASSERT_TRUE(back) << back.error().text();
+        EXPECT_EQ(difference(json::parse(encodeProject(*back, "/somewhere/here")), json::parse(text)), "")
+            << "seed " << seed;
+    }
+}
+
+TEST(Format, a_project_with_one_value_damaged_is_refused_or_read_never_worse) {
+    const json wrong[] = {nullptr, -1, 1e300, "", "x", json::array(), json::object(), true, json::array({1, "a"})};
+    Dice dice(5);
+    int refused = 0;
+    int tries = 0;
+    for (unsigned seed = 0; seed < 12; ++seed) {
+        const json whole = json::parse(encodeProject(anyScene(seed), "/somewhere/here"));
+        std::vector<json::json_pointer> places;
+        leaves(whole, json::json_pointer(), places);
+        for (int i = 0; i < 120; ++i) {
+            json damaged = whole;
+            const auto& at = places[static_cast<std::size_t>(dice.upTo(static_cast<int>(places.size()) - 1))];
+            const int way = dice.upTo(9);
+            if (way == 9 && at.parent_pointer().empty())
+                damaged.erase(at.back());
+            else
+                damaged[at] = wrong[way % 9];
+            ++tries;
+            const auto read = decodeProject(damaged.dump(), "/somewhere/here", "x.thicket.json");
+            if (read) {
+                EXPECT_FALSE(encodeProject(*read, "/somewhere/here").empty());
+                continue;
+            }
+            ++refused;
+            EXPECT_FALSE(read.error().what.empty());
+            EXPECT_FALSE(read.error().remedy.empty());
+        }
+    }
+    EXPECT_GT(refused, tries / 2);
+}
+
+TEST(Chain, what_was_shipped_comes_back_to_the_letter) {
+    const json schema = schemaOf("chain");
+    SwitchRule rule;
+    rule.decideBy = DecideBy::ShareOfReach;
+    rule.reachMetres = 700;
+    rule.importance = 1.7;
+    rule.hysteresis = 0.123;
+    rule.dwellSeconds = 0.4;
+    const TempFolder folder;
+    const Scene scene =
+        shippedBall(folder.path(), rule,
+                    {FixedSwitch{DecideBy::Distance, 3.25}, std::nullopt, FixedSwitch{DecideBy::ShareOfReach, 0.21},
+                     FixedSwitch{DecideBy::ScreenHeight, 0.001}});
+    const fs::path shipped = folder.path() / "out" / "ball.chain.json";
+    const std::string text = *readTextFile(shipped);
+    for (const std::string& broken : breaks(schema, json::parse(text)))
+        ADD_FAILURE() << broken;
+    for (const char* name : {"ball.lod.glb", "ball.levels.glb"}) {
+        const fs::path mesh = folder.path() / "out" / name;
+        EXPECT_EQ(chainBeside(mesh), shipped);
+        auto subject = makeSubject(std::move(readModel(mesh, {})->front()), {});
+        ASSERT_TRUE(subject);
+        const auto chain = readChain(shipped);
+        ASSERT_TRUE(chain) << chain.error().text();
+        const auto with = withChain(*subject, *chain);
+        ASSERT_TRUE(with) << with.error().text();
+        EXPECT_EQ(encodeChain(*with, scene.view), text) << name;
+    }
+    EXPECT_TRUE(chainBeside(folder.path() / "ball.glb").empty());
+}
+
+TEST(Chain, the_extension_alone_brings_every_switch_back) {
+    SwitchRule rule;
+    rule.cullBelowPx = 5;
+    const TempFolder folder;
+    const Scene scene = shippedBall(folder.path(), rule, {});
+    const auto read = makeSubject(std::move(readModel(folder.path() / "out" / "ball.lod.glb", {})->front()), {});
+    ASSERT_TRUE(read);
+    const auto resolved = [&](const Subject& s) {
+        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.view).fromMetres;
+    };
+    const auto was = resolved(scene.subjects[0]);
+    const auto is = resolved(*read);
+    ASSERT_EQ(is.size(), was.size());
+    for (std::size_t i = 1; i < was.size(); ++i)
+        EXPECT_NEAR(is[i], was[i], 1e-6 * was[i]) << "L" << i;
+    EXPECT_NEAR(read->rule.cullBelowPx, 5, 1e-9);
+}
+
+TEST(Chain, of_something_else_is_refused_and_damage_is_named) {
+    const TempFolder folder;
+    const Scene scene = shippedBall(folder.path(), {}, {});
+    const auto chain = readChain(folder.path() / "out" / "ball.chain.json");
+    ASSERT_TRUE(chain);
+    Subject fewer = scene.subjects[0];
+    fewer.levels.pop_back();
+    EXPECT_NE(withChain(fewer, *chain).error().what.find("it has 4 levels, not 5"), std::string::npos);
+    Subject other = scene.subjects[0];
+    other.levels[2].triangles += 1;
+    EXPECT_NE(withChain(other, *chain).error().what.find("its L2 has"), std::string::npos);
+    Subject larger = scene.subjects[0];
+    larger.bounds.high *= 1.1;
+    EXPECT_EQ(withChain(larger, *chain).error().code, ErrorCode::CheckFailed);
+
+    const std::string good = *readTextFile(folder.path() / "out" / "ball.chain.json");
+    const fs::path bad = folder.path() / "bad.chain.json";
+    const auto error = [&](const std::string& text) {
+        EXPECT_TRUE(writeTextFile(bad, text));
+        const auto read = readChain(bad);
+        EXPECT_FALSE(read);
+        return read ? std::string() : read.error().text();
+    };
+    EXPECT_NE(error(good.substr(0, good.size() / 2)).find("not whole JSON"), std::string::npos);
+    EXPECT_NE(error("{}").find("not a chain description"), std::string::npos);
+    json damaged = json::parse(good);
+    damaged["levels"][1]["deviation"]["promised"] = -1;
+    EXPECT_NE(error(damaged.dump()).find("levels[1].deviation.promised: -1"), std::string::npos);
+    damaged = json::parse(good);
+    damaged["rule"]["decideBy"] = "mood";
+    EXPECT_NE(error(damaged.dump()).find("rule.decideBy"), std::string::npos);
+    EXPECT_EQ(readChain(folder.path() / "none.chain.json").error().code, ErrorCode::NotFound);
+}
+
+} // namespace thicket
