@@ -125,6 +125,31 @@ void selectCopies(benchmark::State& state) {
     }
 }
 
+/// The same with eight walls among the copies, behind which others are looked for.
+void selectBehindWalls(benchmark::State& state) {
+    Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
+    const Mesh wall = shapes::box(20, {30, 12, 1});
+    c.chains.push_back(resolveChain({{wall.triangleCount(), wall.vertexCount(), 1, 0, {}}}, {}, boundsOf(wall),
+                                    radiusAround(wall, boundsOf(wall).centre()), c.view));
+    const Occluders occluders{{}, {std::make_shared<const Occluder>(occluderOf(wall, {true}))}};
+    for (int i = 0; i < 8; ++i) {
+        c.copies.position.emplace_back(-60 + 18 * i, 0, -30 - 4 * (i % 3));
+        c.copies.rotation.emplace_back(Quatd::Identity());
+        c.copies.scale.push_back(1);
+        c.copies.chain.push_back(1);
+    }
+    finishCopies(c.copies, c.chains);
+    SelectOptions options;
+    options.occluders = &occluders;
+    std::vector<PickMemory> memory;
+    Selection s;
+    for (auto _ : state) {
+        select(c.chains, c.copies, c.view, 0, options, memory, s);
+        benchmark::DoNotOptimize(s.triangles);
+    }
+    state.counters["hidden"] = s.culledBy[static_cast<std::size_t>(Culled::Hidden)];
+}
+
 void distancePass(benchmark::State& state) {
     const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
     std::vector<double> out(c.copies.size());
@@ -143,6 +168,7 @@ BENCHMARK(cutLevelOfMillion)->Arg(500'000)->Arg(50'000)->Arg(5'000)->Unit(benchm
 BENCHMARK(copyLevelOfMillion)->Arg(500'000)->Arg(50'000)->Arg(5'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(measureWindpumpLevel)->Unit(benchmark::kMillisecond)->Iterations(1);
 BENCHMARK(selectCopies)->Arg(10'000)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
+BENCHMARK(selectBehindWalls)->Arg(10'000)->Unit(benchmark::kMicrosecond);
 BENCHMARK(distancePass)->Arg(10'000)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
 
 } // namespace

@@ -3,7 +3,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::uint32_t kMostTriangles = 60'000;
+constexpr std::uint32_t kMostTriangles = 24'000;
 
 bool worthAsking(const Level& level) {
     return level.mesh && level.mesh->triangleCount() <= kMostTriangles;

@@ -75,7 +75,7 @@ void CoverBuffer::begin(const View& view, int rows) {
     m_near = static_cast<float>(view.nearMetres);
     const auto size = static_cast<std::size_t>(m_width) * static_cast<std::size_t>(m_height);
     m_inverse.assign(size, 0);
-    m_cells.assign(size, {});
+    m_cells.resize(size); // each occluder leaves them as it found them
 }
 
 CoverBuffer::Point CoverBuffer::inCamera(const Vec3d& p) const {
@@ -114,27 +114,37 @@ void CoverBuffer::drawTriangle(const Spot& a, const Spot& b, const Spot& c) {
         ex[i] = -turn * (corners[i + 1]->y - corners[i]->y);
         ey[i] = turn * (corners[i + 1]->x - corners[i]->x);
     }
-    for (int y = y0; y <= y1; ++y)
+    // What an edge must be short of for its triangle to touch a pixel that is not on its side in the middle.
+    float slack[3];
+    float atRow[3];
+    for (int i = 0; i < 3; ++i) {
+        slack[i] = -(0.5F + kNearly) * (std::abs(ex[i]) + std::abs(ey[i]));
+        atRow[i] = ex[i] * (static_cast<float>(x0) + 0.5F - corners[i]->x) +
+                   ey[i] * (static_cast<float>(y0) + 0.5F - corners[i]->y);
+    }
+    const float half = 0.5F * (std::abs(gx) + std::abs(gy));
+    float rowInverse =
+        a.inverse + gx * (static_cast<float>(x0) + 0.5F - a.x) + gy * (static_cast<float>(y0) + 0.5F - a.y) - half;
+    Cell* row = &m_cells[static_cast<std::size_t>(y0) * static_cast<std::size_t>(m_width)];
+    for (int y = y0; y <= y1; ++y, row += m_width) {
+        float e[3] = {atRow[0], atRow[1], atRow[2]};
+        float there = rowInverse;
         for (int x = x0; x <= x1; ++x) {
-            const float px = static_cast<float>(x) + 0.5F;
-            const float py = static_cast<float>(y) + 0.5F;
-            bool touches = true;
-            bool middle = !thin;
-            for (int i = 0; i < 3; ++i) {
-                const float e = ex[i] * (px - corners[i]->x) + ey[i] * (py - corners[i]->y);
-                touches &= e + (0.5F + kNearly) * (std::abs(ex[i]) + std::abs(ey[i])) >= 0;
-                middle &= e >= 0;
+            if (thin || (e[0] >= slack[0] && e[1] >= slack[1] && e[2] >= slack[2])) {
+                Cell& at = row[x];
+                const float inverse = thin ? farthest : std::max(farthest, there);
+                at.inverse = at.touched ? std::min(at.inverse, inverse) : inverse;
+                at.touched = true;
+                at.middle |= !thin && e[0] >= 0 && e[1] >= 0 && e[2] >= 0;
             }
-            if (!touches && !thin)
-                continue;
-            const float there = a.inverse + gx * (px - a.x) + gy * (py - a.y) - 0.5F * (std::abs(gx) + std::abs(gy));
-            const float inverse = thin ? farthest : std::max(farthest, there);
-            Cell& at =
-                m_cells[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
-            at.inverse = at.touched ? std::min(at.inverse, inverse) : inverse;
-            at.touched = true;
-            at.middle |= middle;
+            for (int i = 0; i < 3; ++i)
+                e[i] += ex[i];
+            there += gx;
         }
+        for (int i = 0; i < 3; ++i)
+            atRow[i] += ey[i];
+        rowInverse += gy;
+    }
 }
 
 /// A face turned to the eye, cut off at the near plane, where its cut is an open edge.
@@ -248,22 +258,45 @@ void CoverBuffer::add(const Occluder& o, const Vec3d& position, const Quatd& rot
         }
 }
 
-bool CoverBuffer::hides(const std::array<Vec3d, 8>& corners) const {
+bool CoverBuffer::hides(const OrientedBox& box) const {
+    const auto at = [this](int x, int y) {
+        return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
+    };
+    const Point c = inCamera(box.middle);
+    std::array<Point, 3> half;
+    float deep = 0; // from the middle to the nearest corner
+    for (std::size_t i = 0; i < 3; ++i) {
+        const Vec3d& h = box.half[i];
+        half[i] = {static_cast<float>(h.dot(m_right)), static_cast<float>(h.dot(m_view.up)),
+                   static_cast<float>(h.dot(m_view.forward))};
+        deep += std::abs(half[i].z);
+    }
+    if (c.z - deep <= m_near)
+        return false;
+    const float nearest = 1 / (c.z - deep);
+    const float behind = nearest * 1.0001F;
+    // Most are decided here, at the pixel of their middle.
+    const Spot middle = onBuffer(c);
+    const int mx = cell(middle.x, m_width);
+    const int my = cell(middle.y, m_height);
+    if (mx >= 0 && mx < m_width && my >= 0 && my < m_height && at(mx, my) <= behind)
+        return false;
     float x0 = kHuge;
     float x1 = -kHuge;
     float y0 = kHuge;
     float y1 = -kHuge;
-    float nearest = 0;
-    for (const Vec3d& corner : corners) {
-        const Point p = inCamera(corner);
-        if (p.z <= m_near)
-            return false;
+    for (int k = 0; k < 8; ++k) {
+        Point p = c;
+        for (int i = 0; i < 3; ++i) {
+            const float sign = ((k >> i) & 1) != 0 ? 1.0F : -1.0F;
+            const Point& h = half[static_cast<std::size_t>(i)];
+            p = {p.x + sign * h.x, p.y + sign * h.y, p.z + sign * h.z};
+        }
         const Spot s = onBuffer(p);
         x0 = std::min(x0, s.x);
         x1 = std::max(x1, s.x);
         y0 = std::min(y0, s.y);
         y1 = std::max(y1, s.y);
-        nearest = std::max(nearest, s.inverse);
     }
     const int left = std::max(0, cell(x0 - kNearly, m_width));
     const int right = std::min(m_width - 1, cell(x1 + kNearly, m_width));
@@ -271,12 +304,6 @@ bool CoverBuffer::hides(const std::array<Vec3d, 8>& corners) const {
     const int bottom = std::min(m_height - 1, cell(y1 + kNearly, m_height));
     if (left > right || top > bottom)
         return false; // out of view: not for this to say
-    const float behind = nearest * 1.0001F;
-    const auto at = [this](int x, int y) {
-        return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
-    };
-    if (at((left + right) / 2, (top + bottom) / 2) <= behind)
-        return false; // most are decided here
     for (int y = top; y <= bottom; ++y)
         for (int x = left; x <= right; ++x)
             if (at(x, y) <= behind)

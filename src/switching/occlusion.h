@@ -33,6 +33,12 @@ struct Occluder {
 /// one. COST O(T log T).
 Occluder occluderOf(const Mesh& mesh, const std::vector<bool>& solid);
 
+/// A box anywhere: its middle and the way from there to the middle of three of its sides.
+struct OrientedBox {
+    Vec3d middle{0, 0, 0};
+    std::array<Vec3d, 3> half;
+};
+
 /// Depths of what is certainly covered, of one view.
 class CoverBuffer {
 public:
@@ -40,8 +46,8 @@ public:
     void begin(const View& view, int rows);
     /// REQUIRES all of it lies before the far plane.
     void add(const Occluder& occluder, const Vec3d& position, const Quatd& rotation, double scale);
-    /// Whether a box, given by its corners, is certainly not seen. False when any of it is before the near plane.
-    [[nodiscard]] bool hides(const std::array<Vec3d, 8>& corners) const;
+    /// Whether a box is certainly not seen. False when any of it is before the near plane.
+    [[nodiscard]] bool hides(const OrientedBox& box) const;
     /// Share of the pixels that are covered.
     [[nodiscard]] double covered() const;
 

@@ -44,14 +44,20 @@ double contextFactor(const CopyArrays& copies, std::size_t i, const SelectOption
     return options.halfSpeed > 0 ? own / (1 + options.speed / options.halfSpeed) : own;
 }
 
+OrientedBox boxOf(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, double wider) {
+    const Eigen::Matrix3d turn = copies.rotation[i].toRotationMatrix() * copies.scale[i];
+    const Vec3d half = chain.bounds.size() / 2 + Vec3d::Constant(wider);
+    return {copies.position[i] + turn * chain.bounds.centre(),
+            {turn.col(0) * half.x(), turn.col(1) * half.y(), turn.col(2) * half.z()}};
+}
+
 std::array<Vec3d, 8> boxCorners(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, double wider) {
+    const OrientedBox box = boxOf(chain, copies, i, wider);
     std::array<Vec3d, 8> out;
     for (std::size_t k = 0; k < out.size(); ++k) {
-        const auto along = [&](int axis) {
-            return ((k >> axis) & 1) != 0 ? chain.bounds.high[axis] + wider : chain.bounds.low[axis] - wider;
-        };
-        const Vec3d corner(along(0), along(1), along(2));
-        out[k] = copies.position[i] + copies.rotation[i] * (corner * copies.scale[i]);
+        out[k] = box.middle;
+        for (std::size_t axis = 0; axis < 3; ++axis)
+            out[k] += ((k >> axis) & 1) != 0 ? box.half[axis] : Vec3d(-box.half[axis]);
     }
     return out;
 }
@@ -72,12 +78,8 @@ int wantedLevel(const ResolvedChain& chain, double distance, double scale, doubl
     return level;
 }
 
-Culled cullReason(const ResolvedChain& chain, const CopyArrays& copies, std::size_t i, const View& view,
-                  const Frustum& frustum, const SelectOptions& options, const Pick& pick) {
-    if (chain.levels.empty())
-        return Culled::NoLevels;
-    if (options.cullView && !frustum.touches(copies.centre[i], copies.radius[i], chain.rule.marginMetres))
-        return Culled::OutOfView;
+/// For a copy in view.
+Culled cullReason(const ResolvedChain& chain, const View& view, const SelectOptions& options, const Pick& pick) {
     if (options.cullReach && chain.rule.reachMetres > 0 && static_cast<double>(pick.distance) > chain.rule.reachMetres)
         return Culled::BeyondReach;
     if (options.cullSmall && static_cast<double>(pick.screenHeight) * view.lines < chain.rule.cullBelowPx)
@@ -110,8 +112,8 @@ void startCount(Selection& out) {
 std::vector<std::uint32_t> chooseOccluders(const CopyArrays& copies, const View& view, const Occluders& occluders,
                                            const Selection& selection) {
     constexpr float kTall = 0.06F; // of the screen; smaller ones hide next to nothing
-    constexpr std::size_t kMost = 16;
-    constexpr std::size_t kMostTriangles = 60'000;
+    constexpr std::size_t kMost = 8;
+    constexpr std::size_t kMostTriangles = 24'000;
     std::vector<std::uint32_t> found;
     for (std::uint32_t i = 0; i < selection.picks.size(); ++i) {
         const Pick& p = selection.picks[i];
@@ -143,7 +145,7 @@ std::vector<std::uint32_t> chooseOccluders(const CopyArrays& copies, const View&
 /// Takes away what is hidden behind others, and counts anew when there was any.
 void cullHidden(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, const View& view,
                 const Occluders& occluders, std::vector<PickMemory>& memory, Selection& out) {
-    constexpr int kRows = 180;
+    constexpr int kRows = 128;
     const auto hiders = chooseOccluders(copies, view, occluders, out);
     out.occluders = static_cast<std::uint32_t>(hiders.size());
     if (hiders.empty() || out.drawn < 2)
@@ -163,7 +165,7 @@ void cullHidden(const std::vector<ResolvedChain>& chains, const CopyArrays& copi
         double wider = chain.levels[static_cast<std::size_t>(pick.level)].deviationMetres;
         if (pick.fadingFrom >= 0)
             wider = std::max(wider, chain.levels[static_cast<std::size_t>(pick.fadingFrom)].deviationMetres);
-        if (!buffer.hides(boxCorners(chain, copies, i, wider)))
+        if (!buffer.hides(boxOf(chain, copies, i, wider)))
             continue;
         pick.culled = Culled::Hidden;
         pick.level = pick.fadingFrom = -1;
@@ -192,17 +194,28 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
     startCount(out);
     out.occluders = 0;
     std::fill(std::begin(out.culledBy), std::end(out.culledBy), 0U);
+    const double pixelScale = view.pixelScale();
     for (std::size_t i = 0; i < copies.size(); ++i) {
         const ResolvedChain& chain = chains[copies.chain[i]];
         PickMemory& before = memory[i];
         Pick pick;
+        // Most copies of a large scene go here, by what lies together in memory.
+        const bool outside =
+            options.cullView && !frustum.touches(copies.centre[i], copies.radius[i], chain.rule.marginMetres);
+        if (outside || chain.levels.empty()) {
+            pick.culled = chain.levels.empty() ? Culled::NoLevels : Culled::OutOfView;
+            ++out.culledBy[static_cast<std::size_t>(pick.culled)];
+            before = {};
+            out.picks[i] = pick;
+            continue;
+        }
         const double nearest = copyDistance(chain, copies, i, view, MeasureFrom::NearestPoint);
         const bool measured = chain.rule.measureFrom == MeasureFrom::NearestPoint && !chain.measuredFrom;
         const double distance = measured ? nearest : decidingDistance(chain, copies, i, view);
         pick.distance = static_cast<float>(distance);
-        pick.screenHeight =
-            static_cast<float>(screenHeight(view, copies.radius[i], (copies.centre[i] - view.eye).norm()));
-        pick.culled = cullReason(chain, copies, i, view, frustum, options, pick);
+        pick.screenHeight = static_cast<float>(
+            screenHeight(pixelScale, view.lines, copies.radius[i], (copies.centre[i] - view.eye).norm()));
+        pick.culled = cullReason(chain, view, options, pick);
         ++out.culledBy[static_cast<int>(pick.culled)];
         if (pick.culled != Culled::No) {
             before = {};
@@ -238,7 +251,8 @@ void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, 
             }
         }
         const LevelCost& cost = chain.levels[static_cast<std::size_t>(level)];
-        pick.errorPx = static_cast<float>(pixelError(view, cost.deviationMetres * copies.scale[i], nearest));
+        pick.errorPx =
+            static_cast<float>(cost.deviationMetres * copies.scale[i] * pixelScale / std::max(nearest, 1e-9));
         count(chain, pick, out);
         out.picks[i] = pick;
     }

@@ -34,7 +34,7 @@ struct Pick {
     std::int8_t fadingFrom = -1;
     bool switched = false;  ///< its level differs from the frame before
     float fade = 1;         ///< share of pixels that show `level`
-    float distance = 0;     ///< metres, measured as the rule says
+    float distance = 0;     ///< metres, measured as the rule says; of a copy out of view 0, like the rest
     float screenHeight = 0; ///< share of the viewport
     float errorPx = 0;      ///< promised pixels off, at the nearest point
 };
@@ -92,7 +92,8 @@ double decidingDistance(const ResolvedChain& chain, const CopyArrays& copies, st
 /// How many times as far switches come in for a copy, by its own importance and the speed of the camera.
 double contextFactor(const CopyArrays& copies, std::size_t copy, const SelectOptions& options);
 
-/// Corners of a copy's box in the world, made wider by metres at scale 1.
+/// A copy's box in the world, made wider by metres at scale 1; and its corners.
+OrientedBox boxOf(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, double wider);
 std::array<Vec3d, 8> boxCorners(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, double wider);
 
 } // namespace thicket

@@ -35,11 +35,15 @@ double deviationForPixels(const View& view, double px, double distanceMetres) {
     return px * distanceMetres / view.pixelScale();
 }
 
-double screenHeight(const View& view, double radius, double distance) {
+double screenHeight(double pixelScale, int lines, double radius, double distance) {
     if (distance <= radius * 1.0001)
         return 10;
     const double tangent = radius / std::sqrt(distance * distance - radius * radius);
-    return std::min(10.0, tangent / std::tan(view.fovY / 2));
+    return std::min(10.0, tangent * 2 * pixelScale / lines);
+}
+
+double screenHeight(const View& view, double radius, double distance) {
+    return screenHeight(view.pixelScale(), view.lines, radius, distance);
 }
 
 double distanceForScreenHeight(const View& view, double radius, double share) {

@@ -34,6 +34,8 @@ double distanceForPixels(const View& view, double deviationMetres, double allowP
 double deviationForPixels(const View& view, double px, double distanceMetres);
 /// Height on screen of a sphere as a share of the viewport, exact near the eye: the tangent cone, at most 10.
 double screenHeight(const View& view, double radiusMetres, double centreDistanceMetres);
+/// The same where the view's pixel scale is known already.
+double screenHeight(double pixelScale, int lines, double radiusMetres, double centreDistanceMetres);
 /// The inverse of the far form of screenHeight: the distance at which a sphere is `share` of the viewport tall.
 double distanceForScreenHeight(const View& view, double radiusMetres, double share);
 

@@ -159,6 +159,44 @@ TEST(Hidden, a_hole_lets_it_be_seen) {
     EXPECT_GT(hidden, 30U) << "small things between the holes are found hidden";
 }
 
+TEST(Hidden, a_slit_narrower_than_a_pixel_of_the_buffer_lets_it_be_seen) {
+    // Boards with three centimetres between them, twelve metres away: a third of a pixel. Fences of both directions.
+    const View view = lookAt({}, {0, 0, 12}, {0, 0, 0});
+    for (const bool upright : {true, false}) {
+        World world;
+        Mesh fence;
+        for (int i = -8; i <= 8; ++i) {
+            const double at = 0.53 * i;
+            shapes::append(fence, shapes::box(1, upright ? Vec3d(0.5, 9, 0.02) : Vec3d(9, 0.5, 0.02)),
+                           upright ? Vec3d(at, 0, 0) : Vec3d(0, at, 0));
+        }
+        shapes::onePart(fence);
+        world.addMesh(fence, view);
+        world.addMesh(shapes::sphere(4, 0.08), view);
+        world.place(0, {0, 0, 0});
+        for (int i = -36; i <= 36; ++i)
+            world.place(1, upright ? Vec3d(0.07 * i, 0.3, -1) : Vec3d(0.3, 0.07 * i, -1));
+        const Selection s = world.look(view);
+        int between = 0;
+        int hidden = 0;
+        for (std::size_t i = 1; i < world.copies.size(); ++i) {
+            // Where the ball is seen from the eye, drawn on the fence: within a board, or over a slit.
+            const double shrink = 12.0 / 13.0;
+            const double middle = shrink * (upright ? world.copies.position[i].x() : world.copies.position[i].y());
+            const double radius = 0.075 * shrink;
+            const double phase = std::remainder(middle, 0.53); // slits are from 0.25 to 0.28, boards round 0
+            const bool seen = std::abs(phase) + radius > 0.2502;
+            between += seen ? 1 : 0;
+            hidden += s.picks[i].culled == Culled::Hidden ? 1 : 0;
+            if (seen) {
+                EXPECT_EQ(s.picks[i].culled, Culled::No) << "ball " << i << (upright ? " upright" : " lying");
+            }
+        }
+        EXPECT_GT(between, 20);
+        EXPECT_GT(hidden, 3) << "behind the middle of a board it is hidden";
+    }
+}
+
 TEST(Hidden, nothing_that_any_ray_sees_is_ever_culled) {
     std::mt19937 random(29);
     std::uniform_real_distribution<double> u(-1, 1);

@@ -350,7 +350,8 @@ Viewport::Reading Viewport::reading() const {
     const Pick& pick = m_exact.picks[static_cast<std::size_t>(copy)];
     const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[static_cast<std::size_t>(copy)]];
     out.metres = subjectDistance();
-    out.height = static_cast<double>(pick.screenHeight);
+    out.height = screenHeight(shotView(), m_selectable.copies.radius[static_cast<std::size_t>(copy)],
+                              (m_selectable.copies.centre[static_cast<std::size_t>(copy)] - shotView().eye).norm());
     if (pick.culled == Culled::No) {
         out.level = pick.level;
         out.triangles = chain.levels[static_cast<std::size_t>(pick.level)].triangles;

@@ -271,9 +271,8 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     }
     const double distance = subjectDistance();
     const QString far = lengthText(distance);
-    const QString tall = pick.screenHeight > 2
-                             ? tr("fills the screen")
-                             : tr("%1 % of height").arg(static_cast<double>(pick.screenHeight) * 100, 0, 'f', 1);
+    const double share = reading().height; // of what is out of view the selection says nothing
+    const QString tall = share > 2 ? tr("fills the screen") : tr("%1 % of height").arg(share * 100, 0, 'f', 1);
     const QString off = pick.culled == Culled::No ? pixelText(static_cast<double>(pick.errorPx)) + tr(" off") : state;
     p.setFont(Look::font(13, 600));
     const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;
