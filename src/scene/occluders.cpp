@@ -1,5 +1,7 @@
 #include "scene/occluders.h"
 
+#include <algorithm>
+
 namespace thicket {
 namespace {
 
@@ -9,13 +11,36 @@ bool worthAsking(const Level& level) {
     return level.mesh && level.mesh->triangleCount() <= kMostTriangles;
 }
 
+/// The most that it covers whole, of a picture that it fills, from any of a few sides. What is lattice, woven or thin
+/// covers next to nothing and need not be looked behind.
+double coverOf(const Occluder& occluder, const Mesh& mesh) {
+    constexpr int kRows = 64;
+    constexpr double kWays[][3] = {{1, 0.2, 0}, {0, 0.2, 1}, {-1, 0.2, 0}, {0, 0.2, -1}, {0.1, 1, 0}, {1, 0.5, 1}};
+    const Vec3d centre = boundsOf(mesh).centre();
+    const double radius = radiusAround(mesh, centre);
+    View view;
+    view.aspect = 1;
+    view.nearMetres = 0.1 * radius;
+    view.farMetres = 10 * radius;
+    double most = 0;
+    CoverBuffer buffer;
+    for (const auto& way : kWays) {
+        const Vec3d back = Vec3d(way[0], way[1], way[2]).normalized();
+        buffer.begin(lookAt(view, centre + 2 * radius * back, centre), kRows);
+        buffer.add(occluder, {0, 0, 0}, Quatd::Identity(), 1);
+        most = std::max(most, buffer.covered());
+    }
+    return most;
+}
+
 std::shared_ptr<const Occluder> make(const Mesh& mesh, const Surfaces* surfaces) {
     std::vector<bool> solid;
     for (const MeshPart& part : mesh.parts)
         solid.push_back(surfaces == nullptr || part.material >= surfaces->materials.size() ||
                         surfaces->materials[part.material].alphaMode == AlphaMode::Opaque);
     auto made = std::make_shared<Occluder>(occluderOf(mesh, solid));
-    return made->indices.empty() ? nullptr : made;
+    constexpr double kWorth = 0.04;
+    return made->indices.empty() || coverOf(*made, mesh) < kWorth ? nullptr : made;
 }
 
 } // namespace

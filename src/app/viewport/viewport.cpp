@@ -444,15 +444,19 @@ void Viewport::adapt(double ms) {
 
 void Viewport::selectLight() {
     SelectOptions options = selectionOptions();
+    options.occluders = nullptr; // what the exact selection found hidden is left out below
     while (true) {
         options.allowanceFactor = m_factor;
         select(m_selectable.chains, m_selectable.copies, shotView(), static_cast<double>(m_clock.elapsed()) / 1000,
                options, m_lightMemory, m_light);
         const auto triangles = static_cast<double>(m_light.triangles);
         if (m_factor >= kMostFactor || triangles < kFew || triangles * m_msPerTriangle < 1.5 * kMovingFrameMs)
-            return;
+            break;
         m_factor = std::min(m_factor * 1.3, kMostFactor);
     }
+    for (std::size_t i = 0; i < std::min(m_light.picks.size(), m_exact.picks.size()); ++i)
+        if (m_exact.picks[i].culled == Culled::Hidden)
+            m_light.picks[i].culled = Culled::Hidden;
 }
 
 void Viewport::warmOne() {
