@@ -156,7 +156,10 @@ Mesh cutRecord(const Record& record, std::uint32_t triangles) {
             pieceOf.push_back(record.pieceOf[t]);
         const auto later = std::upper_bound(record.drops.begin(), record.drops.end(), time,
                                             [](std::uint32_t at, const Record::PieceDrop& d) { return at < d.time; });
-        growPieces(level, pieceOf, static_cast<double>((later - 1)->keptShare),
+        // What is left of the surface counts, not only of the pieces: a strand of three sides is thinner than a round
+        // one.
+        const double share = record.area > 0 ? areaOf(level.positions, level.indices) / record.area : 1.0;
+        growPieces(level, pieceOf, std::min(share, static_cast<double>((later - 1)->keptShare)),
                    static_cast<double>(record.error[(later - 1)->time]));
     }
     return level;

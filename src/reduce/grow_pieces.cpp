@@ -10,6 +10,17 @@ constexpr double kThinnestStrand = 0.001; // of its extent; what is thinner is a
 constexpr std::uint32_t kNoPiece = 0xFFFFFFFFU;
 } // namespace
 
+double areaOf(const std::vector<Vec3f>& positions, const std::vector<std::uint32_t>& indices) {
+    double area = 0;
+    for (std::size_t t = 0; t + 2 < indices.size(); t += 3) {
+        const Vec3d a = positions[indices[t]].cast<double>();
+        area +=
+            (positions[indices[t + 1]].cast<double>() - a).cross(positions[indices[t + 2]].cast<double>() - a).norm() /
+            2;
+    }
+    return area;
+}
+
 void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double keptShare, double mostMetres) {
     if (level.indices.empty() || keptShare >= 1)
         return;

@@ -141,6 +141,7 @@ Result<void> dropPieces(Record& record, const DeviationCurve& curve, const Piece
         std::erase_if(plan->order, [&stays](const auto& drop) { return stays[drop.piece] != 0; });
     }
     record.aggregate = plan->aggregate;
+    record.area = record.aggregate ? areaOf(record.positions, record.indices) : 0;
     if (!plan->order.empty())
         insertDrops(record, curve, *plan, std::move(pieceOf));
     return {};

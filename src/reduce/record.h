@@ -45,6 +45,7 @@ struct Record {
     std::uint32_t pieces = 1;
     bool asCut = false;     ///< points of its levels are where they have to be: nothing is to move them afterwards
     bool aggregate = false; ///< many alike pieces: the kept ones grow as others go, so that cover holds
+    double area = 0;        ///< of an aggregate: its surface, square metres
 
     /// The surface as it is at some times, so that a cut to few triangles need not begin with all. Empty, or made by
     /// `addCheckpoints`; each has three fifths of the triangles of the one before.
