@@ -14,6 +14,13 @@ void Workbench::setStatedView(double fovDegrees, int lines) {
     document.push(changeSettings(scene(), settings, "Change the stated view", "stated-view"));
 }
 
+void Workbench::setPlanes(double nearest, double farthest) {
+    auto settings = settingsOf(scene());
+    settings.view.nearMetres = nearest;
+    settings.view.farMetres = std::max(farthest, 2 * nearest);
+    document.push(changeSettings(scene(), settings, "Change the near and far planes"));
+}
+
 void Workbench::keepStatedView(const QString& name) {
     const NamedView own{name.toStdString(), scene().view.fovY * 180 / std::numbers::pi, scene().view.lines};
     auto settings = settingsOf(scene());

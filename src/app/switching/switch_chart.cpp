@@ -7,6 +7,9 @@
 #include <numbers>
 
 namespace thicket::app {
+namespace {
+constexpr double kWalkingPace = 1.4; // metres a second
+} // namespace
 
 SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
     setAccessibleName(tr("Error on screen at each distance"));
@@ -157,6 +160,19 @@ void SwitchChart::paintOverlay(QPainter& p) {
             p.fillRect(QRectF(QPointF(x(m_chain.fromMetres[i]), area.top()),
                               QPointF(std::max(x(far), x(m_chain.fromMetres[i]) + 1), area.bottom())),
                        band);
+            // The cross-fade takes time, so its band is what is walked meanwhile, both ways from the switch.
+            if (const double walked = kWalkingPace * m_chain.rule.fadeSeconds;
+                walked > 0 && m_chain.fromMetres[i] > 0) {
+                const double x0 = x(std::max(m_chain.fromMetres[i] - walked, lowX));
+                const double x1 = x(far + walked);
+                QLinearGradient fade(QPointF(x0, 0), QPointF(x1, 0));
+                QColor none = color;
+                none.setAlphaF(0);
+                fade.setColorAt(0, none);
+                fade.setColorAt(0.5, band);
+                fade.setColorAt(1, none);
+                p.fillRect(QRectF(QPointF(x0, area.top()), QPointF(x1, area.bottom())), fade);
+            }
         }
         if (to > from) {
             p.setPen(QPen(color, 3, Qt::SolidLine, Qt::FlatCap));

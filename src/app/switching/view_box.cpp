@@ -22,12 +22,23 @@ ViewBox::ViewBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     m_lines = new NumberBox(120, 8640, 0, tr(" lines"));
     column->addWidget(
         fieldRow(tr("Height"), m_lines, tr("Height of the screen in pixels for which pixels are stated")));
+    m_near = new NumberBox(0.001, 1000, 3, tr(" m"));
+    m_near->setObjectName(QStringLiteral("nearPlane"));
+    column->addWidget(fieldRow(tr("Near plane"), m_near, tr("Nothing nearer to the camera is drawn")));
+    m_far = new NumberBox(1, 1e6, 0, tr(" m"));
+    m_far->setObjectName(QStringLiteral("farPlane"));
+    column->addWidget(fieldRow(tr("Far plane"), m_far,
+                               tr("Nothing farther from the camera is drawn; shares of the reach are of this where "
+                                  "a subject has no reach of its own")));
     m_follows = makeLabel({}, "small");
     m_follows->setWordWrap(true);
     column->addWidget(m_follows);
     const auto change = [this] { m_bench.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
     connect(m_fov, &NumberBox::chosen, this, change);
     connect(m_lines, &NumberBox::chosen, this, change);
+    const auto planes = [this] { m_bench.setPlanes(m_near->value(), m_far->value()); };
+    connect(m_near, &NumberBox::chosen, this, planes);
+    connect(m_far, &NumberBox::chosen, this, planes);
     connect(m_list, &QComboBox::activated, this, &ViewBox::choose);
     connect(&bench.document, &Document::sceneChanged, this, &ViewBox::refresh);
     refresh();
@@ -57,6 +68,8 @@ void ViewBox::refresh() {
     const double fov = view.fovY * 180 / std::numbers::pi;
     m_fov->show(fov);
     m_lines->show(view.lines);
+    m_near->show(view.nearMetres);
+    m_far->show(view.farMetres);
     m_list->clear();
     int current = -1;
     const auto offer = [&](const NamedView& v) {

@@ -20,6 +20,8 @@ private:
     QComboBox* m_list;
     NumberBox* m_fov;
     NumberBox* m_lines;
+    NumberBox* m_near;
+    NumberBox* m_far;
     QLabel* m_follows;
 };
 

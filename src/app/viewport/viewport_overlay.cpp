@@ -264,9 +264,12 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
             const int w = p.fontMetrics().horizontalAdvance(state) + 16;
             QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)),
                          std::max(48.0, box.top() - 26), w, 20);
-            chip(p, label);
-            p.setPen(l.text);
-            p.drawText(label, Qt::AlignCenter, state);
+            // Over the read-out at the foot, which says the same, it would only be in the way.
+            if (label.bottom() < height() - 62) {
+                chip(p, label);
+                p.setPen(l.text);
+                p.drawText(label, Qt::AlignCenter, state);
+            }
         }
     }
     const double distance = subjectDistance();
