@@ -74,13 +74,13 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.shadingChoice().setCurrent(0);
     window.viewport().setShading(Shading::Shaded);
     window.arrange(Arrangement::Care);
+    const int before = window.bench().document.undo().index();
     for (const Subject& s : window.bench().scene().subjects)
         if (s.aggregate && s.levels.front().mesh)
             paintBand(window, s);
     shot(QStringLiteral("care"));
     window.arrange(Arrangement::One);
-    window.bench().document.undo().undo();
-    window.bench().document.undo().undo();
+    window.bench().document.undo().setIndex(before);
     for (const Subject& s : window.bench().scene().subjects)
         if (s.rig)
             window.bench().selectSubject(s.id);

@@ -58,6 +58,7 @@ void SwitchChart::rebuild() {
             m_cullAt = distanceWhere(s->rule, s->radius, s->rule.cullBelowPx / view.lines, view);
         if (s->rule.reachMetres > 0)
             m_cullAt = m_cullAt > 0 ? std::min(m_cullAt, s->rule.reachMetres) : s->rule.reachMetres;
+        m_cullAt = m_cullAt > 0 ? std::min(m_cullAt, view.farMetres) : view.farMetres;
         if (m_drag.grip == Grip::None) { // the axes stand still while something is dragged along them
             double low = 1e300;
             for (std::size_t i = 1; i < m_chain.fromMetres.size(); ++i)
@@ -114,10 +115,13 @@ void SwitchChart::paintOverlay(QPainter& p) {
     drawTitle(p, m_heights ? tr("Error on screen at each screen height") : tr("Error on screen at each distance"),
               tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines),
               l.quiet);
-    if (s == nullptr || m_chain.levels.empty())
-        return;
     const QRectF area = axisRect()->rect();
     const QRectF stairs = m_stairs->rect();
+    if (s == nullptr || m_chain.levels.empty()) {
+        drawEmpty(p, QRectF(area.topLeft() - QPointF(0, 30), stairs.bottomRight()),
+                  tr("Nothing to switch yet. Drop meshes on the window."));
+        return;
+    }
     if (m_chain.levels.size() < 2) {
         drawEmpty(p, QRectF(area.topLeft() - QPointF(0, 30), stairs.bottomRight()),
                   tr("One level only: there is nothing to switch to.\nThin makes more."));

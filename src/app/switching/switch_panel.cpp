@@ -283,9 +283,9 @@ void SwitchPanel::refresh() {
     for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_target, m_allow, m_hysteresis, m_dwell,
                                                       m_check, m_fade, m_cull, m_reach})
         w->setEnabled(s != nullptr);
+    aside->setText(s != nullptr ? QString::fromStdString(s->name) : QString());
     if (s == nullptr)
         return;
-    aside->setText(QString::fromStdString(s->name));
     m_decide->setCurrentIndex(static_cast<int>(s->rule.decideBy));
     m_measure->setCurrentIndex(static_cast<int>(s->rule.measureFrom));
     fillTargets(*s);

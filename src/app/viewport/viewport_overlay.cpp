@@ -42,7 +42,8 @@ void ViewportOverlay::paintEvent(QPaintEvent*) {
 
 void Viewport::paintEmpty(QPainter& p) const {
     const Look& l = Look::now();
-    const QRectF card(width() / 2.0 - 210, height() / 2.0 - 64, 420, 128);
+    const double wide = std::min(420.0, width() - 16.0);
+    const QRectF card((width() - wide) / 2, height() / 2.0 - 64, wide, 128);
     chip(p, card);
     p.setPen(QPen(l.faint, 1, Qt::DashLine));
     p.setBrush(Qt::NoBrush);
