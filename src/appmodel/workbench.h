@@ -7,7 +7,7 @@
 #include "io/read_chain.h"
 #include "io/ship.h"
 #include "measure/heat.h"
-#include "scene/pops.h"
+#include "scene/smooth.h"
 #include "scene/thin_subject.h"
 
 #include <QImage>
@@ -128,6 +128,8 @@ public:
     /// the level before.
     void smoothLater(std::uint32_t id, int level, double factor);
     void smoothByFade(std::uint32_t id, double seconds);
+    /// Moves the switch to a level, or without one all switches of the subjects, just as far away as nobody sees them.
+    void smoothUnseen(const std::vector<std::uint32_t>& ids, std::optional<int> level);
     void smoothByLevel(std::uint32_t id, int finer, int coarser);
     void smoothByMaterials(std::uint32_t id, int finer, int coarser);
 
@@ -181,6 +183,7 @@ signals:
 
 private:
     void report(const Error& error);
+    void adoptSmoothed(const std::vector<std::pair<std::uint32_t, Smoothing>>& made);
     void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
     void importFiles(const QStringList& paths);
     void importChains(const QStringList& paths);

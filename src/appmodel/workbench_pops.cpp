@@ -67,6 +67,55 @@ void Workbench::smoothLater(std::uint32_t id, int level, double factor) {
     }
 }
 
+void Workbench::smoothUnseen(const std::vector<std::uint32_t>& ids, std::optional<int> level) {
+    m_jobs.run(tr("Smoothing switches"), [this, copy = scene(), ids, level](const JobContext& job) -> JobQueue::Finish {
+        std::vector<std::pair<std::uint32_t, Smoothing>> made;
+        for (std::size_t i = 0; i < ids.size(); ++i) {
+            const double n = static_cast<double>(ids.size());
+            auto one = thicket::smoothLater(copy, ids[i], level, {},
+                                            job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+            if (!one)
+                return [this, error = one.error()] { report(error); };
+            made.emplace_back(ids[i], std::move(*one));
+        }
+        return [this, made] { adoptSmoothed(made); };
+    });
+}
+
+/// What else was changed meanwhile stays: only the switches that were moved are taken, of levels that are still there.
+void Workbench::adoptSmoothed(const std::vector<std::pair<std::uint32_t, Smoothing>>& made) {
+    Edit edit{"Smooth switches", {}, {}};
+    int moved = 0;
+    int seen = 0;
+    for (const auto& [id, smoothing] : made)
+        for (std::size_t i = 0; i < scene().subjects.size(); ++i) {
+            if (scene().subjects[i].id != id)
+                continue;
+            Subject after = scene().subjects[i];
+            bool changed = false;
+            for (const SmoothedSwitch& s : smoothing.switches) {
+                const auto at = static_cast<std::size_t>(s.level);
+                seen += s.unseen ? 0 : 1;
+                if (!s.unseen || s.toMetres <= s.fromMetres || at >= after.levels.size() ||
+                    after.levels[at].mesh != smoothing.subject.levels[at].mesh)
+                    continue;
+                after.levels[at].fixed = smoothing.subject.levels[at].fixed;
+                changed = true;
+                ++moved;
+            }
+            if (changed)
+                edit.changes.emplace_back(SubjectEdit{i, scene().subjects[i], std::move(after)});
+        }
+    if (!edit.empty())
+        document.push(std::move(edit));
+    const QString left =
+        seen == 0 ? QString() : tr(" %1 are seen up to eight times as far; they want another level.").arg(seen);
+    emit message(
+        (moved == 0 ? tr("No switch was moved.") : tr("%1 switches moved to where nobody sees them.").arg(moved)) +
+            left,
+        false);
+}
+
 void Workbench::smoothByFade(std::uint32_t id, double seconds) {
     if (const Subject* s = scene().find(id)) {
         SwitchRule rule = s->rule;

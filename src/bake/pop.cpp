@@ -53,7 +53,8 @@ Camera cameraFor(const Bounds& bounds, double yaw, double distance, double pixel
 struct Picture {
     std::vector<Vec3f> color;          ///< linear, before the ground; a pixel each
     std::vector<float> cover;          ///< a pixel each
-    std::vector<std::uint8_t> outline; ///< kFiner^2 cells a pixel
+    std::vector<std::uint8_t> half;    ///< kFiner^2 cells a pixel: half of it is covered
+    std::vector<std::uint8_t> quarter; ///< a quarter of it
 };
 
 Picture take(const Appearance& what, const Camera& c, int n, const JobContext& job) {
@@ -61,7 +62,8 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
     const auto side = static_cast<std::size_t>(c.side);
     out.color.resize(side * side, Vec3f::Constant(kGround));
     out.cover.resize(side * side, 0);
-    out.outline.resize(side * side * kFiner * kFiner, 0);
+    out.half.resize(side * side * kFiner * kFiner, 0);
+    out.quarter = out.half;
     parallelChunks(side, 4, [&](std::size_t begin, std::size_t end) {
         std::array<int, kFiner * kFiner> met{};
         for (std::size_t y = begin; y < end && !job.cancelled(); ++y)
@@ -86,23 +88,29 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
                 const float cover = static_cast<float>(hits) / static_cast<float>(n * n);
                 out.cover[y * side + x] = cover;
                 out.color[y * side + x] = sum / static_cast<float>(n * n) + Vec3f::Constant(kGround * (1 - cover));
-                for (std::size_t k = 0; k < met.size(); ++k)
-                    out.outline[(y * kFiner + k / kFiner) * side * kFiner + x * kFiner + k % kFiner] =
-                        2 * met[k] * kFiner * kFiner >= n * n ? 1 : 0;
+                for (std::size_t k = 0; k < met.size(); ++k) {
+                    const std::size_t at = (y * kFiner + k / kFiner) * side * kFiner + x * kFiner + k % kFiner;
+                    out.half[at] = 2 * met[k] * kFiner * kFiner >= n * n ? 1 : 0;
+                    out.quarter[at] = 4 * met[k] * kFiner * kFiner >= n * n ? 1 : 0;
+                }
             }
     });
     return out;
 }
 
-/// The farthest that a cell covered by one is from the nearest that the other covers, pixels looked at.
+/// The farthest that a cell half covered by one is from the nearest that the other covers, pixels looked at. A quarter
+/// is enough there: what is thin and covers about half of its cells must not come and go by a hair.
 double outlineShift(const Picture& a, const Picture& b, int side) {
     const int cells = side * kFiner;
-    const auto toA = distanceMap(a.outline, cells, cells);
-    const auto toB = distanceMap(b.outline, cells, cells);
+    const auto toA = distanceMap(a.quarter, cells, cells);
+    const auto toB = distanceMap(b.quarter, cells, cells);
     double most = 0;
-    for (std::size_t i = 0; i < a.outline.size(); ++i)
-        if (a.outline[i] != b.outline[i])
-            most = std::max(most, static_cast<double>(a.outline[i] != 0 ? toB[i] : toA[i]));
+    for (std::size_t i = 0; i < a.half.size(); ++i) {
+        if (a.half[i] != 0)
+            most = std::max(most, static_cast<double>(toB[i]));
+        if (b.half[i] != 0)
+            most = std::max(most, static_cast<double>(toA[i]));
+    }
     // A cell to the side may be no more than the grid's own step.
     most = std::max(0.0, std::min(most, std::sqrt(2.0) * cells) - std::sqrt(2.0));
     return most / kFiner;
@@ -113,8 +121,8 @@ double rowsOf(const Picture& p, int side) {
     const auto cells = static_cast<std::size_t>(side) * kFiner;
     std::size_t first = cells;
     std::size_t last = 0;
-    for (std::size_t i = 0; i < p.outline.size(); ++i)
-        if (p.outline[i] != 0) {
+    for (std::size_t i = 0; i < p.half.size(); ++i)
+        if (p.half[i] != 0) {
             first = std::min(first, i / cells);
             last = std::max(last, i / cells);
         }
@@ -146,6 +154,18 @@ Vec3f labOf(const Vec3f& linear) {
     return {116 * f(y) - 16, 500 * (f(x) - f(y)), 200 * (f(y) - f(z))};
 }
 
+namespace {
+
+/// Samples along a pixel's side: more where the object is small and its pictures cost little. What is thin there would
+/// otherwise change by a sample's worth between two surfaces that are the same to the eye.
+int samplesFor(const PopOptions& options, int side) {
+    constexpr int kMostSamples = 12;
+    const int afford = std::min(kMostSamples, options.samplesPerSide * options.mostPixels / std::max(side, 1));
+    return std::max(options.samplesPerSide, afford / kFiner * kFiner);
+}
+
+} // namespace
+
 Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
                           double pixelsPerMetre, const PopOptions& options, const JobContext& job) {
     PopScore out;
@@ -157,10 +177,11 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
         double scale = 1;
         const Camera c = cameraFor(bounds, 2 * std::numbers::pi * (d + 0.25) / options.directions, centreDistance,
                                    pixelsPerMetre, options, scale);
-        const Picture a = take(finer(c.back), c, options.samplesPerSide, job);
+        const int samples = samplesFor(options, c.side);
+        const Picture a = take(finer(c.back), c, samples, job);
         if (job.cancelled())
             return cancelledError();
-        const Picture b = take(coarser(c.back), c, options.samplesPerSide, job);
+        const Picture b = take(coarser(c.back), c, samples, job);
         if (job.cancelled())
             return cancelledError();
         out.scale = std::min(out.scale, scale);

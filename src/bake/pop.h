@@ -12,7 +12,7 @@ namespace thicket {
 struct PopOptions {
     int directions = 4;      ///< round the upright axis
     double elevation = 0.12; ///< radians above the horizon
-    int samplesPerSide = 4;  ///< 4 x 4 rays a pixel
+    int samplesPerSide = 4;  ///< 4 x 4 rays a pixel at least; up to 12 x 12 where the object is small
     int mostPixels = 224;    ///< along a picture; what is larger on screen is looked at smaller
     double lightYaw = 0.6;   ///< the light's side against the camera's, radians
     float changedDeltaE = 5; ///< CIELAB 1976; a pixel that differs by more counts as changed

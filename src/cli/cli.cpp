@@ -129,6 +129,9 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     CLI::App* popsCommand =
         app.add_subcommand("pops", "Look at every switch of a project at true size and say which are seen");
     popsCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
+    CLI::Option* smooth =
+        popsCommand->add_flag("--smooth", projectOptions.smooth, "Look for where nobody sees each that is seen");
+    popsCommand->add_option("-o,--out", projectOptions.out, "Write the project with those switches")->needs(smooth);
     common(popsCommand);
     CLI::App* shipCommand = app.add_subcommand("ship", "Write all levels and thresholds, read back and compared");
     shipCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();

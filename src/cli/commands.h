@@ -51,6 +51,7 @@ struct ProjectOptions {
     std::filesystem::path out;
     std::string device;
     std::string route;
+    bool smooth = false;
 };
 
 struct DemoOptions {

@@ -3,7 +3,7 @@
 #include "cli/commands.h"
 #include "io/project.h"
 #include "io/ship.h"
-#include "scene/pops.h"
+#include "scene/smooth.h"
 #include "scene/thin_subject.h"
 
 #include "saltmere.h"
@@ -144,6 +144,31 @@ int pops(const Console& console, const ProjectOptions& options) {
     std::stable_sort(rows.begin(), rows.end(), [](const Row& a, const Row& b) {
         return a.score.severity(a.subject->rule.allowPx) > b.score.severity(b.subject->rule.allowPx);
     });
+    ordered_json smoothed = ordered_json::array();
+    std::string table;
+    for (Subject& subject : scene->subjects) {
+        const bool any = std::any_of(rows.begin(), rows.end(), [&subject](const Row& r) {
+            return r.subject == &subject && !r.score.unseen(subject.rule.allowPx);
+        });
+        if (!options.smooth || !any)
+            continue;
+        auto made = smoothLater(*scene, subject.id, std::nullopt, {}, console.job);
+        if (!made)
+            return fail(console, made.error());
+        for (const SmoothedSwitch& s : made->switches) {
+            smoothed.push_back({{"subject", subject.name},
+                                {"level", s.level},
+                                {"from", s.fromMetres},
+                                {"to", s.toMetres},
+                                {"unseen", s.unseen}});
+            table += fmt::format("{:<18} L{:<2} {:>10} -> {:>10}  {}\n", subject.name, s.level, length(s.fromMetres),
+                                 length(s.toMetres), s.unseen ? "unseen" : "seen up to eight times as far");
+        }
+        subject.levels = made->subject.levels;
+    }
+    if (!options.out.empty())
+        if (auto done = writeProject(*scene, options.out, true); !done)
+            return fail(console, done.error());
     const auto seen =
         std::count_if(rows.begin(), rows.end(), [](const Row& r) { return !r.score.unseen(r.subject->rule.allowPx); });
     if (console.json) {
@@ -159,9 +184,10 @@ int pops(const Console& console, const ProjectOptions& options) {
                             {"changed_pixels", r.score.changedPixels},
                             {"mean_delta_e", r.score.meanDeltaE},
                             {"unseen", r.score.unseen(r.subject->rule.allowPx)}});
-        console.out << ordered_json{{"seen", seen}, {"switches", list}}.dump(2, ' ', false,
-                                                                             ordered_json::error_handler_t::replace)
-                    << '\n';
+        ordered_json all{{"seen", seen}, {"switches", list}};
+        if (options.smooth)
+            all["smoothed"] = smoothed;
+        console.out << all.dump(2, ' ', false, ordered_json::error_handler_t::replace) << '\n';
     } else {
         console.out << "subject            to        at     tall    outline   changed   colours\n";
         for (const Row& r : rows)
@@ -169,7 +195,7 @@ int pops(const Console& console, const ProjectOptions& options) {
                                        r.subject->name, r.place.level, length(r.place.key.metres), r.score.pixelsTall,
                                        r.score.outlineShift, 100 * r.score.changedPixels, r.score.meanDeltaE,
                                        r.score.unseen(r.subject->rule.allowPx) ? "unseen" : "");
-        console.out << fmt::format("{} of {} switches are seen\n", seen, rows.size());
+        console.out << fmt::format("{} of {} switches are seen\n", seen, rows.size()) << table;
     }
     return seen > 0 ? 3 : 0;
 }

@@ -521,11 +521,26 @@ TEST_F(WindowTest, pops_are_scored_shown_and_smoothed_as_one_step) {
     emit smooth->menu()->aboutToShow();
     ASSERT_GE(smooth->menu()->actions().size(), 4);
     const int steps = bench.document.undo().count();
-    smooth->menu()->actions()[1]->trigger();
+    smooth->menu()->actions()[2]->trigger();
     EXPECT_EQ(bench.document.undo().count(), steps + 1);
     ASSERT_TRUE(QTest::qWaitFor([&] { return own() && own()->score->outlineShift < worst; }, 60000));
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(bench.document.undo().index(), steps);
+    // All that are seen at once: after it none is, and one step takes it back.
+    ASSERT_TRUE(QTest::qWaitFor([&] { return own() && own()->score->outlineShift == worst; }, 60000));
+    auto* all = window->findChild<QPushButton*>(QStringLiteral("smoothAll"));
+    ASSERT_TRUE(all->isVisibleTo(window.get()));
+    QTest::mouseClick(all, Qt::LeftButton);
+    waitForJobs();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            const auto now = bench.pops();
+            return bench.popsWaiting() == 0 && !now.empty() && now.front().severity <= 1;
+        },
+        60000))
+        << window->messageText().toStdString();
+    EXPECT_FALSE(all->isVisibleTo(window.get()));
+    EXPECT_EQ(bench.document.undo().index(), steps + 1);
 }
 
 TEST_F(WindowTest, a_chain_out_of_order_is_said_and_mended_by_one_click) {

@@ -1,6 +1,6 @@
 // The switches of a scene and their scores.
 
-#include "scene/pops.h"
+#include "scene/smooth.h"
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
 
@@ -63,6 +63,67 @@ TEST(Pops, are_seen_less_the_later_the_switch_and_hold_the_outline_of_the_promis
     std::stop_source stop;
     stop.request_stop();
     EXPECT_FALSE(scoreSwitch(s, switchesOf(scene)[1], options, {stop.get_token(), {}}));
+}
+
+/// Fewer pictures and smaller ones.
+PopOptions quick() {
+    PopOptions options;
+    options.directions = 2;
+    options.mostPixels = 112;
+    return options;
+}
+
+TEST(Smooth, moves_a_switch_that_is_seen_just_as_far_as_nobody_sees_it) {
+    Scene scene = ballScene();
+    Subject& s = scene.subjects[0];
+    const double at = switchesOf(scene)[0].key.metres;
+    s.levels[1].fixed = FixedSwitch{DecideBy::Distance, at / 3};
+    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 90 * at};
+    ASSERT_FALSE(scoreSwitch(s, switchesOf(scene)[0], quick(), {})->unseen(s.rule.allowPx));
+    const auto only = smoothLater(scene, s.id, 1, quick(), {});
+    ASSERT_TRUE(only);
+    ASSERT_EQ(only->switches.size(), 1U);
+    const SmoothedSwitch& moved = only->switches[0];
+    EXPECT_TRUE(moved.unseen);
+    EXPECT_NEAR(moved.fromMetres, at / 3, 1e-9);
+    EXPECT_GT(moved.toMetres, moved.fromMetres);
+    EXPECT_EQ(only->subject.levels[2].fixed, s.levels[2].fixed) << "only the one that was asked for";
+    // It is unseen there, and seen a third nearer.
+    scene.subjects = {only->subject};
+    SwitchPlace place = switchesOf(scene)[0];
+    EXPECT_NEAR(place.key.metres, moved.toMetres, 1e-6 * moved.toMetres);
+    EXPECT_TRUE(scoreSwitch(only->subject, place, quick(), {})->unseen(s.rule.allowPx));
+    place.key.metres = moved.toMetres / 1.35;
+    EXPECT_FALSE(scoreSwitch(only->subject, place, quick(), {})->unseen(s.rule.allowPx));
+}
+
+TEST(Smooth, all_levels_of_a_subject_come_out_in_order_and_what_is_unseen_stays) {
+    Scene scene = ballScene();
+    Subject& s = scene.subjects[0];
+    s.rule.decideBy = DecideBy::Distance;
+    const double at = switchesOf(scene)[1].key.metres;
+    s.levels[1].fixed = FixedSwitch{DecideBy::Distance, 4 * at};
+    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 8 * at};
+    const auto quiet = smoothLater(scene, s.id, std::nullopt, quick(), {});
+    ASSERT_TRUE(quiet);
+    ASSERT_EQ(quiet->switches.size(), 2U);
+    for (const SmoothedSwitch& one : quiet->switches) {
+        EXPECT_TRUE(one.unseen);
+        EXPECT_EQ(one.toMetres, one.fromMetres);
+    }
+    s.levels[1].fixed->value = at / 10;
+    s.levels[2].fixed->value = at / 9;
+    const auto made = smoothLater(scene, s.id, std::nullopt, quick(), {});
+    ASSERT_TRUE(made);
+    scene.subjects = {made->subject};
+    double last = 0;
+    for (const SwitchPlace& place : switchesOf(scene)) {
+        EXPECT_GT(place.key.metres, last);
+        last = place.key.metres;
+    }
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_EQ(smoothLater(scene, 7, std::nullopt, quick(), {stop.get_token(), {}}).error().code, ErrorCode::Cancelled);
 }
 
 } // namespace

@@ -135,6 +135,18 @@ PopList::PopList(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     m_smooth->setMenu(new QMenu(this));
     m_smooth->hide();
     column->addWidget(m_smooth);
+    m_smoothAll = makeButton(tr("Smooth all"), tr("Move every switch that is seen just as far away as nobody sees it. "
+                                                  "Costs triangles until there; one step to undo"));
+    m_smoothAll->setObjectName(QStringLiteral("smoothAll"));
+    m_smoothAll->hide();
+    column->addWidget(m_smoothAll);
+    connect(m_smoothAll, &QPushButton::clicked, this, [this] {
+        std::vector<std::uint32_t> ids;
+        for (const Workbench::Pop& pop : m_bench.pops())
+            if (pop.severity > 1 && std::find(ids.begin(), ids.end(), pop.place.subject) == ids.end())
+                ids.push_back(pop.place.subject);
+        m_bench.smoothUnseen(ids, std::nullopt);
+    });
     connect(m_smooth->menu(), &QMenu::aboutToShow, this, &PopList::fillWays);
     connect(&bench, &Workbench::popsChanged, this, &PopList::refresh);
     connect(&bench.document, &Document::sceneChanged, this, &PopList::refresh);
@@ -171,6 +183,7 @@ void PopList::refresh() {
                      : seen == 0               ? tr("none is seen")
                                                : tr("%1 of %2 are seen").arg(seen).arg(pops.size()));
     m_legend->setVisible(!pops.empty());
+    m_smoothAll->setVisible(seen > 0 && m_bench.popsWaiting() == 0);
     m_pictures->show(m_chosen ? m_chosen->score : nullptr);
     m_smooth->setVisible(m_chosen.has_value());
 }
@@ -198,6 +211,8 @@ void PopList::fillWays() {
     const int level = m_chosen->place.level;
     const double from = m_chosen->place.key.metres;
     const auto more = s->levels[finer].triangles - s->levels[coarser].triangles;
+    menu->addAction(tr("Later, just where nobody sees it: looks for the place"), this,
+                    [this, id, level] { m_bench.smoothUnseen({id}, level); });
     for (const double factor : {1.3, 2.0})
         menu->addAction(
             tr("Switch later, at %1: %2 triangles more until there").arg(lengthText(factor * from), groupedText(more)),

@@ -63,6 +63,7 @@ private:
     QVBoxLayout* m_rows;
     PopPictures* m_pictures;
     QPushButton* m_smooth;
+    QPushButton* m_smoothAll;
     std::optional<Workbench::Pop> m_chosen;
 };
 

@@ -1,0 +1,25 @@
+#pragma once
+// Switches moved to where nobody sees them, found by looking.
+
+#include "scene/pops.h"
+
+namespace thicket {
+
+struct SmoothedSwitch {
+    int level = 1;         ///< the coarser one
+    double fromMetres = 0; ///< where it came in
+    double toMetres = 0;   ///< where it comes in now; as before when it is seen everywhere that was looked
+    bool unseen = false;
+};
+struct Smoothing {
+    Subject subject; ///< with the switches moved, fixed in the unit its rule decides by
+    std::vector<SmoothedSwitch> switches;
+};
+
+/// Moves each switch of a subject that is seen farther away, to about the nearest distance at which it is unseen, at
+/// most eight times as far. Level by level from the finest, since where one comes in decides what the next is seen
+/// beside. onlyLevel  only the switch to this level. ERRORS Cancelled. COST a dozen looks a switch that is seen.
+Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t subject, std::optional<int> onlyLevel,
+                              const PopOptions& options, const JobContext& job);
+
+} // namespace thicket
