@@ -182,6 +182,23 @@ TEST_F(WindowTest, the_overview_shows_what_is_drawn_and_what_is_culled) {
     EXPECT_FALSE(overview.isVisible());
 }
 
+TEST_F(WindowTest, walking_past_another_copy_does_not_change_which_one_it_is_about) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Switch);
+    place(bench, {{50, bench.subjectId(), {0, 0, 0}, Quatd::Identity(), 1, 1},
+                  {51, bench.subjectId(), {3, 0, 40}, Quatd::Identity(), 1, 1}});
+    Viewport& view = window->viewport();
+    view.setShotView({0, 0.5, 12}, {0, 0, 0});
+    ASSERT_EQ(view.nearestPlacement(), 50U);
+    view.standAt(39); // now the other copy is much nearer, and in view
+    EXPECT_EQ(view.nearestPlacement(), 50U);
+    EXPECT_NEAR(view.subjectDistance(), 39, 0.01);
+    view.setShotView({3, 0.5, 52}, {3, 0, 40});
+    EXPECT_TRUE(QTest::qWaitFor([&] { return view.nearestPlacement() == 51U; }, 3000))
+        << "led there by hand, it is about that one";
+}
+
 TEST_F(WindowTest, a_frozen_selection_stays_while_the_camera_flies_on) {
     thinBall(60);
     window->setStage(Stage::Switch);

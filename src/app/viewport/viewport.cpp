@@ -138,6 +138,7 @@ void Viewport::rebuild() {
     m_selectable = selectScene(m_bench.scene(), shotView());
     m_shelf.fill(m_bench.scene(), m_selectable);
     if (m_selectable.copies.size() != m_memory.size()) {
+        m_heldCopy = -1;
         m_memory.clear();
         m_lightMemory.clear();
     }
@@ -156,6 +157,11 @@ View Viewport::shotView() const {
 }
 
 void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
+    m_heldCopy = -1;
+    lookFrom(eye, target);
+}
+
+void Viewport::lookFrom(const Vec3d& eye, const Vec3d& target) {
     const Vec3d back = eye - target;
     m_sceneOrbit.distance = std::max(back.norm(), 1e-3);
     m_sceneOrbit.pivot = target;
@@ -248,10 +254,16 @@ std::optional<std::array<std::uint64_t, 4>> Viewport::cullingSaves() const {
 }
 
 int Viewport::nearestCopy() const {
+    const auto ofSubject = [this](std::size_t i) {
+        return m_selectable.subjectOfChain[m_selectable.copies.chain[i]] == m_bench.subjectId();
+    };
+    if (m_heldCopy >= 0 && m_heldCopy < static_cast<int>(m_selectable.copies.size()) &&
+        ofSubject(static_cast<std::size_t>(m_heldCopy)))
+        return m_heldCopy;
     int best = -1;
     double nearest = 1e300;
     for (std::size_t i = 0; i < m_selectable.copies.size(); ++i) {
-        if (m_selectable.subjectOfChain[m_selectable.copies.chain[i]] != m_bench.subjectId())
+        if (!ofSubject(i))
             continue;
         // Copies in front of the camera come first: the read-out speaks of what is seen.
         const bool seen = i < m_exact.picks.size() && m_exact.picks[i].culled != Culled::OutOfView;
@@ -295,7 +307,8 @@ void Viewport::standAt(double metres) {
         const MeasureFrom from = chain.rule.measureFrom; // where it is decided from a target, walking changes nothing
         (copyDistance(chain, m_selectable.copies, i, probe, from) < metres ? low : high) = middle;
     }
-    setShotView(centre + way * high, centre);
+    m_heldCopy = copy; // walking past another copy does not change which one this is about
+    lookFrom(centre + way * high, centre);
 }
 
 void Viewport::standWhereItSwitches(double metres, int level) {

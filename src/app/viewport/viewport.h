@@ -152,6 +152,7 @@ private:
     void pan(double dx, double dy);
     void dolly(double factor);
     void moved();
+    void lookFrom(const Vec3d& eye, const Vec3d& target);
     void rebuild();
     void selectNow();
     void measureSpeed(const View& view);
@@ -235,6 +236,7 @@ private:
     std::optional<View> m_frozen; ///< the view that was selected for, while that is held
     double m_speed = 0;           ///< of the camera, metres a second, smoothed
     Vec3d m_speedEye{0, 0, 0};
+    int m_heldCopy = -1; ///< the camera was put before it, and has not been led elsewhere since
     qint64 m_speedAt = 0;
     double m_prepareMs = 0;
     Selection m_exact;

@@ -25,6 +25,7 @@ void Viewport::pan(double dx, double dy) {
     const Vec3d right = view.forward.cross(view.up);
     const double scale = 2 * orbit().distance * std::tan(view.fovY / 2) / std::max(1, height());
     orbit().pivot += (-right * dx + view.up * dy) * scale;
+    m_heldCopy = -1;
     moved();
 }
 
