@@ -24,6 +24,7 @@ ViewStack::ViewStack(Workbench& bench, QWidget* parent)
     m_freeze->setObjectName(QStringLiteral("freeze"));
     for (QPushButton* button : {m_swap, m_freeze}) {
         button->setFixedHeight(m_choice->sizeHint().height());
+        button->setStyleSheet(QStringLiteral("padding: 0 10px")); // room for letters that reach below the line
     }
     row->addWidget(m_choice);
     row->addWidget(m_swap);

@@ -1,0 +1,138 @@
+// Closest points, neighbours and rays against looking at every triangle; places spread over a surface.
+
+#include "measure/stratified.h"
+#include "measure/surface_query.h"
+#include "support/shapes.h"
+
+#include <algorithm>
+#include <cmath>
+#include <gtest/gtest.h>
+#include <random>
+
+namespace thicket {
+namespace {
+
+Vec3d corner(const Mesh& mesh, std::uint32_t triangle, std::uint32_t k) {
+    return mesh.positions[mesh.indices[3 * triangle + k]].cast<double>();
+}
+
+double distanceTo(const Mesh& mesh, const Vec3d& p, std::uint32_t t) {
+    return (closestPointOnTriangle(p, corner(mesh, t, 0), corner(mesh, t, 1), corner(mesh, t, 2)) - p).norm();
+}
+
+std::vector<Mesh> someMeshes() {
+    Mesh loose = shapes::plateWithHoles(9);
+    shapes::append(loose, shapes::rod(5, 0.02, 9, 5), {0, 2, 0});
+    return {shapes::bumpy(7, 3), shapes::box(3, {1, 20, 0.001}), loose};
+}
+
+} // namespace
+
+TEST(SurfaceQuery, closest_points_are_those_of_looking_at_every_triangle) {
+    std::mt19937 random(3);
+    for (const Mesh& mesh : someMeshes()) {
+        const SurfaceQuery query(mesh);
+        const Bounds bounds = boundsOf(mesh);
+        std::uniform_real_distribution<double> u(-1, 1);
+        for (int i = 0; i < 200; ++i) {
+            const Vec3d p = bounds.centre() + bounds.diagonal() * Vec3d(u(random), u(random), u(random));
+            double least = 1e300;
+            for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t)
+                least = std::min(least, distanceTo(mesh, p, t));
+            const ClosestPoint found = query.closest(p);
+            const double slack = 1e-6 * bounds.diagonal();
+            EXPECT_NEAR(found.distance, least, slack);
+            EXPECT_NEAR((found.point - p).norm(), found.distance, slack);
+            EXPECT_NEAR(distanceTo(mesh, p, found.triangle), least, slack);
+            const auto hint = static_cast<std::uint32_t>(random() % mesh.triangleCount());
+            EXPECT_NEAR(query.closest(p, hint).distance, least, slack) << "whatever the hint";
+        }
+    }
+}
+
+TEST(SurfaceQuery, within_finds_all_that_are_so_near_and_no_other) {
+    std::mt19937 random(8);
+    for (const Mesh& mesh : someMeshes()) {
+        const SurfaceQuery query(mesh);
+        const Bounds bounds = boundsOf(mesh);
+        std::uniform_real_distribution<double> u(-0.6, 0.6);
+        std::size_t most = 0;
+        for (int i = 0; i < 60; ++i) {
+            const Vec3d p = bounds.centre() + bounds.size().cwiseProduct(Vec3d(u(random), u(random), u(random)));
+            const double radius = bounds.diagonal() * (0.02 + 0.1 * std::abs(u(random)));
+            std::vector<std::uint32_t> found;
+            query.within(p, radius, mesh.triangleCount(), found);
+            std::sort(found.begin(), found.end());
+            EXPECT_EQ(std::adjacent_find(found.begin(), found.end()), found.end()) << "each once";
+            most = std::max(most, found.size());
+            const double slack = 1e-6 * bounds.diagonal();
+            for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+                const double d = distanceTo(mesh, p, t);
+                if (std::abs(d - radius) < slack)
+                    continue;
+                EXPECT_EQ(std::binary_search(found.begin(), found.end(), t), d < radius) << d << " " << radius;
+            }
+        }
+        EXPECT_GT(most, 3U);
+    }
+}
+
+TEST(SurfaceQuery, rays_meet_the_first_surface_on_their_way) {
+    const Mesh mesh = shapes::sphere(24, 2);
+    const SurfaceQuery query(mesh);
+    std::mt19937 random(5);
+    std::normal_distribution<double> n;
+    for (int i = 0; i < 300; ++i) {
+        const Vec3d way = Vec3d(n(random), n(random), n(random)).normalized();
+        const auto in = query.cast(-5 * way, way);
+        ASSERT_TRUE(in);
+        EXPECT_NEAR(in->distance, 3, 0.01) << "the near side of a ball of two metres";
+        const auto out = query.cast({0, 0, 0}, way);
+        ASSERT_TRUE(out);
+        EXPECT_NEAR(out->distance, 2, 0.01);
+        const Vec3d at = (1 - in->u - in->v) * corner(mesh, in->triangle, 0) + in->u * corner(mesh, in->triangle, 1) +
+                         in->v * corner(mesh, in->triangle, 2);
+        EXPECT_LT((at - (-5 * way + in->distance * way)).norm(), 1e-4);
+        EXPECT_FALSE(query.cast(-5 * way, -way));
+    }
+}
+
+TEST(Stratified, places_are_spread_by_area_and_evenly) {
+    // Two squares, one nine times as large as the other: nine times the places, give or take one stratum.
+    Mesh mesh = shapes::box(1, {1, 1, 1});
+    mesh.positions = {{0, 0, 0}, {3, 0, 0}, {3, 3, 0}, {0, 3, 0}, {10, 0, 0}, {11, 0, 0}, {11, 1, 0}, {10, 1, 0}};
+    mesh.indices = {0, 1, 2, 0, 2, 3, 4, 5, 6, 4, 6, 7};
+    shapes::onePart(mesh);
+    constexpr std::uint32_t kCount = 1000;
+    const StratifiedPlaces places(mesh, kCount);
+    ASSERT_TRUE(places.any());
+    EXPECT_NEAR(places.area(), 10, 1e-6);
+    EXPECT_NEAR(places.spacing(), std::sqrt(10.0 / kCount), 0.3 * std::sqrt(10.0 / kCount));
+    int large = 0;
+    Vec3d mean(0, 0, 0);
+    std::array<int, 9> cells{};
+    for (std::uint32_t i = 0; i < kCount; ++i) {
+        const SurfacePlace place = places.place(i);
+        EXPECT_GE(place.u, 0);
+        EXPECT_GE(place.v, 0);
+        EXPECT_LE(place.u + place.v, 1 + 1e-12);
+        const Vec3d p = valueAt(mesh, mesh.positions, place).cast<double>();
+        if (place.triangle < 2) {
+            ++large;
+            mean += p;
+            ++cells[static_cast<std::size_t>(std::min(2.0, p.x())) +
+                    3 * static_cast<std::size_t>(std::min(2.0, p.y()))];
+        }
+        EXPECT_EQ(places.place(i).u, place.u) << "the same every time";
+    }
+    EXPECT_NEAR(large, 900, 2);
+    EXPECT_LT((mean / large - Vec3d(1.5, 1.5, 0)).norm(), 0.1);
+    for (const int count : cells)
+        EXPECT_NEAR(count, 100, 40);
+    Mesh flat = mesh;
+    for (Vec3f& p : flat.positions)
+        p = {1, 2, 3};
+    EXPECT_FALSE(StratifiedPlaces(flat, 5).any());
+}
+
+} // namespace thicket
