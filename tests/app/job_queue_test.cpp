@@ -67,7 +67,7 @@ TEST(JobQueue, a_waiting_job_gives_way_to_the_next_of_its_key) {
             QStringLiteral("drag"));
     queue.run(QStringLiteral("other"),
               [&done](const JobContext&) -> JobQueue::Finish { return [&done] { done.push_back(100); }; });
-    EXPECT_EQ(queue.waiting(), 2);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return queue.waiting() == 2; }, 5000)) << "one runs, one of the key, the other";
     hold = false;
     ASSERT_TRUE(settle(queue));
     EXPECT_EQ(done, (std::vector<int>{5, 100})) << "the latest wins";
@@ -115,6 +115,7 @@ TEST(JobQueue, cancel_stops_the_running_job_and_the_rest_goes_on) {
     int late = 0;
     for (int i = 0; i < 4; ++i)
         queue.run(QStringLiteral("never"), [&](const JobContext&) -> JobQueue::Finish { return [&late] { ++late; }; });
+    ASSERT_TRUE(QTest::qWaitFor([&] { return queue.waiting() == 4; }, 5000)) << "the long one runs";
     queue.cancelAll();
     ASSERT_TRUE(settle(queue));
     EXPECT_EQ(stopped, 2);
