@@ -13,7 +13,8 @@ public:
     Collapser(Surface& surface, const Region& region, const ReduceOptions& options, RegionScratch& scratch,
               RegionLog& log)
         : m_s(surface), m_x(scratch), m_log(log), m_options(options),
-          m_points(surface.points.data() + region.firstPoint), m_flags(surface.flags.data() + region.firstPoint),
+          m_places(surface.places.data() + region.firstPoint), m_quadrics(surface.quadrics.data() + region.firstPoint),
+          m_flags(surface.flags.data() + region.firstPoint),
           m_corner(surface.trianglePoint.data() + 3 * std::size_t{region.firstTriangle}),
           m_cornerWedge(surface.triangleWedge.data() + 3 * std::size_t{region.firstTriangle}),
           m_source(surface.triangleSource.data() + region.firstTriangle), m_firstPoint(region.firstPoint),
@@ -36,10 +37,10 @@ public:
     void run(float mostCost, std::uint32_t mostCollapses, const JobContext& job);
 
 private:
-    [[nodiscard]] bool living(std::uint32_t p) const { return m_x.listSize[p] > 0; }
+    [[nodiscard]] bool living(std::uint32_t p) const { return m_x.state[p].listSize > 0; }
     [[nodiscard]] bool free(std::uint32_t p) const { return (m_flags[p] & Surface::kLocked) == 0; }
     [[nodiscard]] bool owns(std::uint32_t p, std::uint32_t q) const {
-        return m_x.stamp[p] != m_x.stamp[q] ? m_x.stamp[p] > m_x.stamp[q] : p > q;
+        return m_x.state[p].stamp != m_x.state[q].stamp ? m_x.state[p].stamp > m_x.state[q].stamp : p > q;
     }
     [[nodiscard]] bool onMirror(std::uint32_t p) const { return (m_flags[p] & Surface::kOnMirror) != 0; }
     /// What stands on the mirror's plane stays there, and what joins it comes there too.
@@ -59,19 +60,31 @@ private:
     void fillLists();
     void groupWedges(std::uint32_t a, std::uint32_t b);
     void sumAttributes(std::uint32_t group);
-    [[nodiscard]] double weigh(std::uint32_t a, std::uint32_t b, Vec3d& place);
+    void addAttributes(std::uint32_t a, std::uint32_t b, Quadric& q);
+    /// Into the batch. REQUIRES at most EdgeBatch::kLanes others.
+    void weighEdges(std::uint32_t a, std::span<const std::uint32_t> others);
+    /// Where p's edge to q puts its point.
+    [[nodiscard]] Vec3d bestPlace(std::uint32_t p, std::uint32_t q);
     /// How much dearer a collapse is that leaves more than six edges at a point: such points come with long triangles.
     [[nodiscard]] double crowding(std::uint32_t triangles) const {
         const double beyond = std::max(0.0, static_cast<double>(triangles) - 10);
         return 1 + m_options.valenceWeight * beyond * beyond;
     }
-    [[nodiscard]] double unevenness(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
-    [[nodiscard]] double bindPlace(std::uint32_t a, std::uint32_t b, const Quadric& q, Vec3d& place) const;
+    void gatherRing(std::uint32_t a, std::uint32_t b);
+    // These and `allowed` look at the ring that was gathered last.
+    [[nodiscard]] double unevenness(const Vec3d& place);
+    void bindPlace(std::uint32_t a, std::uint32_t b, EdgeBatch& batch, std::size_t lane) const;
     void neighboursOf(std::uint32_t p);
-    void rescan(std::uint32_t p, std::uint64_t from);
-    void push(std::uint32_t p);
+    [[nodiscard]] std::uint64_t keyOf(std::uint32_t p, std::uint32_t q, float cost) const;
+    void keepEdge(std::uint32_t p, std::uint32_t q, float cost);
+    /// Weighs all edges that p owns.
+    void weighOwn(std::uint32_t p, std::uint64_t from);
+    /// Sets p's target to the cheapest of its own edges whose key is not below `from`.
+    void choose(std::uint32_t p, std::uint64_t from);
+    void setTarget(std::uint32_t p, std::uint64_t best);
+    void queueUp(std::uint32_t p);
     [[nodiscard]] bool allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place);
-    [[nodiscard]] bool facesHold(std::uint32_t p, std::uint32_t other, const Vec3d& place) const;
+    [[nodiscard]] bool normalsHold() const;
     [[nodiscard]] Vec3d keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
     [[nodiscard]] bool wedgesMayJoin() const;
     [[nodiscard]] Vec3f normalAt(std::uint32_t group, const Vec3d& place) const;
@@ -86,7 +99,8 @@ private:
     RegionScratch& m_x;
     RegionLog& m_log;
     const ReduceOptions& m_options;
-    SurfacePoint* m_points;
+    Vec3d* m_places;
+    Quadric* m_quadrics;
     std::uint8_t* m_flags;
     std::uint32_t* m_corner;
     std::uint32_t* m_cornerWedge;

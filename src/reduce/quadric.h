@@ -1,5 +1,5 @@
 #pragma once
-// Quadrics of position and of attributes along a surface, and the one solve they share.
+// Quadrics of position and of attributes along a surface.
 
 #include "mesh/vec.h"
 
@@ -36,31 +36,11 @@ struct Quadric {
         return p.x() * (a[0] * p.x() + 2 * (a[1] * p.y() + a[2] * p.z() + b.x())) +
                p.y() * (a[3] * p.y() + 2 * (a[4] * p.z() + b.y())) + p.z() * (a[5] * p.z() + 2 * b.z()) + c;
     }
-    /// The point of least value. Where the surface leaves a direction free, stays close to `near`.
-    [[nodiscard]] Vec3d best(const Vec3d& near) const {
-        // A pull of a millionth towards `near` decides free directions and hides nothing steeper than a milliradian.
-        // L D L' of the 3 x 3, positive definite because of the pull.
-        const double pull = 1e-6 * (a[0] + a[3] + a[5]) + 1e-300;
-        const double i0 = 1 / (a[0] + pull);
-        const double l10 = a[1] * i0;
-        const double l20 = a[2] * i0;
-        const double i1 = 1 / std::max(a[3] + pull - l10 * a[1], pull);
-        const double m21 = a[4] - l20 * a[1];
-        const double l21 = m21 * i1;
-        const double i2 = 1 / std::max(a[5] + pull - l20 * a[2] - l21 * m21, pull);
-        const auto solve = [&](const Vec3d& r) {
-            const double y1 = r.y() - l10 * r.x();
-            const double z = (r.z() - l20 * r.x() - l21 * y1) * i2;
-            const double y = y1 * i1 - l21 * z;
-            return Vec3d(r.x() * i0 - l10 * y - l20 * z, y, z);
-        };
-        // Solving again from the first answer takes back what the pull moved it in the directions that are not free.
-        return solve(pull * solve(pull * near - b) - b);
-    }
 };
 
 /// Normals, UVs, colours, and what stands in for skinning and morphing.
 constexpr int kMostAttributes = 3 + 2 + 4 + 2 + 6;
+using AttributeValues = std::array<double, kMostAttributes>;
 
 /// How K attributes run along the faces round a vertex (Hoppe 1999). For face weight w and attribute value g.p + d:
 /// sums of w g g', w d g, w d^2 over all attributes, and of w g and w d for each. Laid out flat, 11 + 4 K doubles, so
@@ -72,22 +52,41 @@ struct AttributeSpan {
     static constexpr int stride(int attributes) { return 11 + 4 * attributes; }
     [[nodiscard]] double weight() const { return data[10]; }
 
-    void addFace(int k, const Vec3d& g, double d, double w) const {
-        data[0] += w * g.x() * g.x();
-        data[1] += w * g.x() * g.y();
-        data[2] += w * g.x() * g.z();
-        data[3] += w * g.y() * g.y();
-        data[4] += w * g.y() * g.z();
-        data[5] += w * g.z() * g.z();
-        data[6] += w * d * g.x();
-        data[7] += w * d * g.y();
-        data[8] += w * d * g.z();
-        data[9] += w * d * d;
-        double* own = data + 11 + 4 * k;
-        own[0] += w * g.x();
-        own[1] += w * g.y();
-        own[2] += w * g.z();
-        own[3] += w * d;
+    /// Adds a face of weight w. Attribute k rises by gu[k] along and gv[k] across, two directions in the face, and is
+    /// d[k] where they put the origin.
+    void addFace(const Vec3d& along, const Vec3d& across, const AttributeValues& gu, const AttributeValues& gv,
+                 const AttributeValues& d, double w) const {
+        double uu = 0;
+        double uv = 0;
+        double vv = 0;
+        double ud = 0;
+        double vd = 0;
+        double dd = 0;
+        for (int k = 0; k < count; ++k) {
+            const auto i = static_cast<std::size_t>(k);
+            uu += gu[i] * gu[i];
+            uv += gu[i] * gv[i];
+            vv += gv[i] * gv[i];
+            ud += gu[i] * d[i];
+            vd += gv[i] * d[i];
+            dd += d[i] * d[i];
+            double* own = data + 11 + 4 * k;
+            for (int axis = 0; axis < 3; ++axis)
+                own[axis] += w * (gu[i] * along[axis] + gv[i] * across[axis]);
+            own[3] += w * d[i];
+        }
+        const Vec3d first = w * (uu * along + uv * across);
+        const Vec3d second = w * (uv * along + vv * across);
+        data[0] += first.x() * along.x() + second.x() * across.x();
+        data[1] += first.x() * along.y() + second.x() * across.y();
+        data[2] += first.x() * along.z() + second.x() * across.z();
+        data[3] += first.y() * along.y() + second.y() * across.y();
+        data[4] += first.y() * along.z() + second.y() * across.z();
+        data[5] += first.z() * along.z() + second.z() * across.z();
+        for (int axis = 0; axis < 3; ++axis)
+            data[6 + axis] += w * (ud * along[axis] + vd * across[axis]);
+        data[9] += w * dd;
+        data[10] += w;
     }
     void add(const double* other) const {
         for (int i = 0; i < stride(count); ++i)

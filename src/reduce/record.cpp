@@ -28,6 +28,8 @@ constexpr std::uint32_t kRegionPoints = 8192;
 constexpr std::uint32_t kWholePoints = 24'576;
 constexpr double kRoundShare = 0.6;
 constexpr double kLeastProgress = 0.08; // of the points; a round that moves less is the last by regions
+constexpr double kToldEnough = 0.2;     // of the points; a round that moves less does not tell how costs rise
+constexpr double kForeseenShare = 0.5;  // what was locked before goes first: as much again as the costs foretell
 constexpr std::uint32_t kEverything = 0x7FFFFFFF;
 constexpr std::size_t kBatch = 16; // regions between reports
 
@@ -43,7 +45,8 @@ Surface copyOf(const Surface& s, const Region& region, std::uint32_t wedgesEnd) 
                                     from.begin() + static_cast<std::ptrdiff_t>(end));
     };
     copy.scale = s.scale;
-    copy.points = cut(s.points, region.firstPoint, region.firstPoint + region.points);
+    copy.places = cut(s.places, region.firstPoint, region.firstPoint + region.points);
+    copy.quadrics = cut(s.quadrics, region.firstPoint, region.firstPoint + region.points);
     copy.flags = cut(s.flags, region.firstPoint, region.firstPoint + region.points);
     const std::size_t corner = 3 * std::size_t{region.firstTriangle};
     copy.trianglePoint = cut(s.trianglePoint, corner, corner + 3 * std::size_t{region.triangles});
@@ -70,7 +73,7 @@ Surface copyOf(const Surface& s, const Region& region, std::uint32_t wedgesEnd) 
 /// The cost up to which a round is to go, from trying a few regions to their end.
 float roundCost(const Surface& s, const std::vector<Region>& regions, const ReduceOptions& options,
                 const JobContext& job, Scratches& scratches) {
-    const std::size_t tried = regions.size() < 8 ? 1 : std::max<std::size_t>(2, regions.size() / 24);
+    const std::size_t tried = regions.size() < 8 ? 1 : std::max<std::size_t>(4, regions.size() / 24);
     std::vector<std::vector<float>> costs(tried);
     std::vector<std::size_t> moving(tried, 0);
     parallelChunks(tried, 1, [&](std::size_t i, std::size_t) {
@@ -100,8 +103,28 @@ float roundCost(const Surface& s, const std::vector<Region>& regions, const Redu
     return all[wanted];
 }
 
-/// Puts the collapses of all regions in the order of their cost and appends them to the record.
-void append(const std::vector<RegionLog>& logs, const std::vector<Region>& regions, Surface& s, Record& record) {
+/// The cost up to which the next round is to go, going by how costs rose in this one, whose collapses stand in `order`
+/// by their cost; or nothing where that tells too little, as on flat surfaces. `left`: points before them.
+std::optional<float> foreseenCost(const std::vector<std::uint64_t>& order, std::size_t left) {
+    const auto made = static_cast<double>(order.size());
+    const auto costAt = [&](std::size_t i) {
+        return static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(order[i] >> 32)));
+    };
+    const auto before = static_cast<double>(left);
+    if (made < kToldEnough * before)
+        return {};
+    const double half = costAt(order.size() / 2);
+    const double whole = costAt(order.size() - 1);
+    const double power = std::log(whole / half) / std::log((before - made / 2) / (before - made));
+    if (!(half > 0) || !(power > 1 && power < 6))
+        return {};
+    return static_cast<float>(whole * std::pow(1 - kForeseenShare, -power));
+}
+
+/// Puts the collapses of all regions in the order of their cost and appends them to the record. Returns that order: the
+/// bits of each one's cost, and its number.
+std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std::vector<Region>& regions, Surface& s,
+                                  Record& record) {
     std::vector<std::uint32_t> first(logs.size() + 1, 0);
     for (std::size_t r = 0; r < logs.size(); ++r)
         first[r + 1] = first[r] + logs[r].collapses();
@@ -186,6 +209,7 @@ void append(const std::vector<RegionLog>& logs, const std::vector<Region>& regio
         for (std::size_t w = regions[r].firstWedge; w < wedgesEnd; ++w)
             s.wedgeNode[w] = translated(s.wedgeNode[w]);
     });
+    return order;
 }
 
 } // namespace
@@ -207,13 +231,16 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
     Scratches scratches;
     bool whole = false;
     bool stalled = false;
+    std::optional<float> foreseen;
     for (unsigned round = 0; !whole; ++round) {
         const auto left =
             static_cast<std::size_t>(std::count_if(surface.flags.begin(), surface.flags.end(),
                                                    [](std::uint8_t flags) { return (flags & Surface::kGone) == 0; }));
         whole = left <= kWholePoints || stalled;
         const std::vector<Region> regions = arrange(surface, round, whole ? kEverything : kRegionPoints);
-        const float cost = whole ? HUGE_VALF : roundCost(surface, regions, options, job, scratches);
+        const float cost = whole      ? HUGE_VALF
+                           : foreseen ? *foreseen
+                                      : roundCost(surface, regions, options, job, scratches);
         std::vector<RegionLog> logs(regions.size());
         std::uint32_t gone = 0;
         for (std::size_t batch = 0; batch < regions.size() && !job.cancelled(); batch += kBatch) {
@@ -229,9 +256,9 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
         if (job.cancelled())
             return cancelledError();
         release(surface, regions);
-        const std::uint32_t before = record.collapses();
-        append(logs, regions, surface, record);
-        stalled = record.collapses() - before < kLeastProgress * static_cast<double>(left);
+        const std::vector<std::uint64_t> order = append(logs, regions, surface, record);
+        stalled = static_cast<double>(order.size()) < kLeastProgress * static_cast<double>(left);
+        foreseen = foreseenCost(order, left);
     }
     reduce::carryExtras(record);
     job.report(1, "recorded");

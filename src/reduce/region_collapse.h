@@ -31,6 +31,8 @@ struct RegionLog {
     [[nodiscard]] std::uint32_t collapses() const { return static_cast<std::uint32_t>(cost.size()); }
     [[nodiscard]] std::uint32_t nodes() const { return static_cast<std::uint32_t>(place.size()); }
     void clear();
+    /// Room for as many collapses as a region of so many points can have.
+    void reserve(std::uint32_t points);
 };
 
 class RegionScratch;

@@ -1,10 +1,12 @@
 #pragma once
 // Memory that collapsing a region needs and the next region uses again.
 
+#include "reduce/cost_queue.h"
+#include "reduce/edge_batch.h"
+#include "reduce/ring.h"
 #include "reduce/surface.h"
 
 #include <array>
-#include <queue>
 
 namespace thicket::reduce {
 
@@ -47,54 +49,66 @@ struct WedgeGroups {
     }
 };
 
+/// An edge as it was weighed by the end that owns it. That holds until one of its ends moves, and then it has another
+/// owner; so what a point once weighed need not be weighed again.
+struct OwnEdge {
+    float cost;          ///< without crowding, which follows what happens nearby
+    std::uint32_t other; ///< its other end
+};
+
 class RegionScratch {
 public:
+    static constexpr std::uint32_t kOwnKept = 8; ///< a cache line; points with more edges are rare
+    static constexpr std::uint8_t kDearer = 1;   ///< in `ownLeftOut`: edges dearer than those kept
+    static constexpr std::uint8_t kRefused = 2;  ///< edges that were refused before
     static constexpr std::uint32_t kUnseen = kNone - 1;
-    /// (cost bits, point): positive floats order as their bits, and equal costs by point, so the order is fixed.
-    using Queue = std::priority_queue<std::uint64_t, std::vector<std::uint64_t>, std::greater<>>;
 
     void reset(std::uint32_t points, std::uint32_t triangles) {
-        listStart.assign(points, 0);
-        listSize.assign(points, 0);
-        soleWedge.assign(points, kUnseen);
-        target.assign(points, kNone);
-        costBits.assign(points, 0);
-        weighedBits.assign(points, kUnseen);
-        stamp.assign(points, 0);
+        state.assign(points, {});
         mark.assign(points, 0);
-        parked.assign(points, 0);
-        bestPlace.resize(points);
-        keys.clear();
+        own.resize(points);
+        queue.reset(points);
         list.clear();
-        listLimit = std::size_t{6} * triangles + 4096;
+        listLimit = std::size_t{4} * triangles + 4096;
         list.reserve(listLimit);
         spare.reserve(listLimit);
     }
 
+    /// What is asked of a point again and again, in a cache line of its own.
+    struct alignas(64) PointState {
+        std::uint32_t listStart = 0; ///< into `list`: the triangles round it
+        std::uint32_t listSize = 0;
+        std::uint32_t stamp = 0;             ///< the collapse that last moved it; the younger end owns an edge
+        std::uint32_t soleWedge = kUnseen;   ///< its wedge when it has only one, else kNone
+        std::uint32_t target = kNone;        ///< the other end of its cheapest own edge
+        std::uint32_t costBits = 0;          ///< of that edge
+        std::uint32_t weighedBits = kUnseen; ///< its cost before unevenness was counted; kUnseen: not counted yet
+        std::uint32_t placeFor = kNone;      ///< the other end that `bestPlace` was found with
+        Vec3d bestPlace{0, 0, 0};
+        std::uint8_t ownCount = 0;
+        std::uint8_t ownLeftOut = 0; ///< which of its own edges are not in `own`
+        bool parked = false;         ///< all its own edges were refused; waits for a change nearby
+    };
+
     // a point each
-    std::vector<std::uint32_t> listStart; ///< into `list`: the triangles round it
-    std::vector<std::uint32_t> listSize;
-    std::vector<std::uint32_t> soleWedge; ///< its wedge when it has only one, else kNone
-    std::vector<std::uint32_t> target;    ///< the other end of its cheapest own edge
-    std::vector<std::uint32_t> costBits;
-    std::vector<std::uint32_t> weighedBits; ///< its cost before unevenness was counted; kUnseen: not counted yet
-    std::vector<Vec3d> bestPlace;
-    std::vector<std::uint32_t> stamp; ///< the collapse that last moved it; the younger end owns an edge
+    std::vector<PointState> state;
+    std::vector<std::array<OwnEdge, kOwnKept>> own; ///< in no order
     std::vector<std::uint32_t> mark;
-    std::vector<std::uint8_t> parked; ///< all its own edges were refused; waits for a change nearby
 
     std::vector<std::uint32_t> list;
     std::vector<std::uint32_t> spare;
     std::size_t listLimit = 0;
-    std::vector<std::uint64_t> keys;
-    Queue queue;
+    CostQueue queue;
 
+    EdgeBatch batch; ///< some edges of one point
     // an edge at a time
+    Ring ring;
     WedgeGroups groups;
     std::array<double, AttributeSpan::stride(kMostAttributes)> sum{};
     std::vector<Vec3f> newNormal;
     std::vector<std::uint8_t> made;
     std::vector<std::uint32_t> neighbours;
+    std::vector<std::uint32_t> candidates;
     std::vector<std::uint32_t> around;
 };
 

@@ -2,8 +2,10 @@
 #include "reduce/surface.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <tbb/parallel_sort.h>
+#include <utility>
 
 namespace thicket::reduce {
 namespace {
@@ -30,17 +32,20 @@ template <class T> std::vector<T> gathered(const std::vector<T>& from, const std
 /// Drops points that have gone and orders the rest; returns the new number of each old point.
 std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn) {
     std::vector<std::uint32_t> living;
-    for (std::uint32_t p = 0; p < s.points.size(); ++p)
+    for (std::uint32_t p = 0; p < s.places.size(); ++p)
         if ((s.flags[p] & Surface::kGone) == 0)
             living.push_back(p);
     std::vector<Vec3d> places(living.size());
-    for (std::size_t i = 0; i < places.size(); ++i)
-        places[i] = s.points[living[i]].place;
+    parallelChunks(places.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i)
+            places[i] = s.places[living[i]];
+    });
     living = gathered(living, curveOrder(places, turn));
-    std::vector<std::uint32_t> numberOf(s.points.size(), kNone);
+    std::vector<std::uint32_t> numberOf(s.places.size(), kNone);
     for (std::uint32_t i = 0; i < living.size(); ++i)
         numberOf[living[i]] = i;
-    s.points = gathered(s.points, living);
+    s.places = gathered(s.places, living);
+    s.quadrics = gathered(s.quadrics, living);
     s.flags = gathered(s.flags, living);
     return numberOf;
 }
@@ -48,11 +53,13 @@ std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn) {
 /// Drops wedges that no living triangle uses and orders the rest by point; returns the new number of each old wedge.
 std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32_t>& pointNumber) {
     std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
-    for (std::size_t t = 0; t < s.triangleSource.size(); ++t)
-        if (s.trianglePoint[3 * t] != kNone)
-            for (std::size_t k = 0; k < 3; ++k)
-                used[s.triangleWedge[3 * t + k]] = 1;
-    std::vector<std::uint32_t> start(s.points.size() + 1, 0);
+    parallelChunks(s.triangleSource.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t t = begin; t < end; ++t)
+            if (s.trianglePoint[3 * t] != kNone)
+                for (std::size_t k = 0; k < 3; ++k)
+                    std::atomic_ref(used[s.triangleWedge[3 * t + k]]).store(1, std::memory_order_relaxed);
+    });
+    std::vector<std::uint32_t> start(s.places.size() + 1, 0);
     for (std::uint32_t w = 0; w < used.size(); ++w)
         if (used[w] != 0)
             ++start[pointNumber[s.wedgePoint[w]] + 1];
@@ -116,7 +123,7 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach)
         pointNumber = orderPoints(s, turn);
         wedgeNumber = orderWedges(s, pointNumber);
     }
-    const auto points = static_cast<std::uint32_t>(s.points.size());
+    const auto points = static_cast<std::uint32_t>(s.places.size());
     const std::uint32_t count = std::max(1U, (points + pointsEach / 2) / pointsEach);
     std::vector<Region> regions(count);
     std::vector<std::uint32_t> regionOf(points);
@@ -130,45 +137,58 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach)
     for (std::uint8_t& flags : s.flags)
         flags &= static_cast<std::uint8_t>(~Surface::kLocked);
 
+    // A counting sort by region: each chunk counts its own, and so knows where its own go. Those in more than one
+    // region come last, those that have gone nowhere.
     const std::size_t before = s.triangleSource.size();
-    std::vector<std::uint32_t> home(before, kNone); // count: in more than one region
-    std::vector<std::uint32_t> start(count + 2, 0);
-    for (std::size_t t = 0; t < before; ++t) {
-        std::uint32_t* p = &s.trianglePoint[3 * t];
-        if (p[0] == kNone)
-            continue;
-        for (std::size_t k = 0; k < 3 && turn > 0; ++k) {
-            p[k] = pointNumber[p[k]];
-            s.triangleWedge[3 * t + k] = wedgeNumber[s.triangleWedge[3 * t + k]];
+    std::vector<std::uint32_t> home(before, kNone);
+    const std::size_t homes = count + 1;
+    std::vector<std::uint32_t> start((before / kChunk + 1) * homes, 0);
+    parallelChunks(before, kChunk, [&](std::size_t begin, std::size_t end) {
+        std::uint32_t* own = start.data() + begin / kChunk * homes;
+        for (std::size_t t = begin; t < end; ++t) {
+            std::uint32_t* p = &s.trianglePoint[3 * t];
+            if (p[0] == kNone)
+                continue;
+            for (std::size_t k = 0; k < 3 && turn > 0; ++k) {
+                p[k] = pointNumber[p[k]];
+                s.triangleWedge[3 * t + k] = wedgeNumber[s.triangleWedge[3 * t + k]];
+            }
+            const std::uint32_t r = regionOf[p[0]];
+            const bool inside = r == regionOf[p[1]] && r == regionOf[p[2]];
+            home[t] = inside ? r : count;
+            ++own[home[t]];
+            if (!inside)
+                for (std::size_t k = 0; k < 3; ++k)
+                    std::atomic_ref(s.flags[p[k]]).fetch_or(Surface::kLocked, std::memory_order_relaxed);
         }
-        const std::uint32_t r = regionOf[p[0]];
-        const bool inside = r == regionOf[p[1]] && r == regionOf[p[2]];
-        home[t] = inside ? r : count;
-        ++start[home[t] + 1];
-        if (!inside)
-            for (std::size_t k = 0; k < 3; ++k)
-                s.flags[p[k]] |= Surface::kLocked;
+    });
+    std::uint32_t triangles = 0;
+    for (std::size_t h = 0; h < homes; ++h) {
+        const std::uint32_t first = triangles;
+        for (std::size_t at = h; at < start.size(); at += homes)
+            triangles += std::exchange(start[at], triangles);
+        if (h < count) {
+            regions[h].firstTriangle = first;
+            regions[h].triangles = triangles - first;
+        }
     }
-    for (std::size_t r = 1; r < start.size(); ++r)
-        start[r] += start[r - 1];
-    for (std::uint32_t r = 0; r < count; ++r) {
-        regions[r].firstTriangle = start[r];
-        regions[r].triangles = start[r + 1] - start[r];
-    }
-    std::vector<std::uint32_t> trianglePoint(std::size_t{3} * start.back());
+    std::vector<std::uint32_t> trianglePoint(std::size_t{3} * triangles);
     std::vector<std::uint32_t> triangleWedge(trianglePoint.size());
-    std::vector<std::uint32_t> triangleSource(start.back());
-    for (std::size_t t = 0; t < before; ++t) {
-        if (home[t] == kNone)
-            continue;
-        const std::size_t at = start[home[t]]++;
-        const Region from = home[t] < count ? regions[home[t]] : Region{};
-        triangleSource[at] = s.triangleSource[t];
-        for (std::size_t k = 0; k < 3; ++k) {
-            trianglePoint[3 * at + k] = s.trianglePoint[3 * t + k] - from.firstPoint;
-            triangleWedge[3 * at + k] = s.triangleWedge[3 * t + k] - from.firstWedge;
+    std::vector<std::uint32_t> triangleSource(triangles);
+    parallelChunks(before, kChunk, [&](std::size_t begin, std::size_t end) {
+        std::uint32_t* next = start.data() + begin / kChunk * homes;
+        for (std::size_t t = begin; t < end; ++t) {
+            if (home[t] == kNone)
+                continue;
+            const std::size_t at = next[home[t]]++;
+            const Region from = home[t] < count ? regions[home[t]] : Region{};
+            triangleSource[at] = s.triangleSource[t];
+            for (std::size_t k = 0; k < 3; ++k) {
+                trianglePoint[3 * at + k] = s.trianglePoint[3 * t + k] - from.firstPoint;
+                triangleWedge[3 * at + k] = s.triangleWedge[3 * t + k] - from.firstWedge;
+            }
         }
-    }
+    });
     s.trianglePoint = std::move(trianglePoint);
     s.triangleWedge = std::move(triangleWedge);
     s.triangleSource = std::move(triangleSource);
@@ -176,13 +196,15 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach)
 }
 
 void release(Surface& s, const std::vector<Region>& regions) {
-    for (const Region& r : regions)
+    parallelChunks(regions.size(), 1, [&](std::size_t i, std::size_t) {
+        const Region& r = regions[i];
         for (std::size_t t = r.firstTriangle; t < std::size_t{r.firstTriangle} + r.triangles; ++t)
             if (s.trianglePoint[3 * t] != kNone)
                 for (std::size_t k = 0; k < 3; ++k) {
                     s.trianglePoint[3 * t + k] += r.firstPoint;
                     s.triangleWedge[3 * t + k] += r.firstWedge;
                 }
+    });
 }
 
 } // namespace thicket::reduce

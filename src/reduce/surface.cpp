@@ -38,8 +38,6 @@ TriangleLists listsOf(const std::vector<std::uint32_t>& trianglePoint, std::size
     return lists;
 }
 
-using AttributeValues = std::array<double, kMostAttributes>;
-
 /// Scaled attributes of a wedge: normals, then UVs, then colours.
 AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
     AttributeValues out;
@@ -125,23 +123,24 @@ struct FaceFrame {
 
 FaceFrame frameOf(const Surface& s, std::uint32_t t) {
     const std::uint32_t* c = &s.trianglePoint[3 * std::size_t{t}];
-    const Vec3d& a = s.points[c[0]].place;
-    const Vec3d cross = (s.points[c[1]].place - a).cross(s.points[c[2]].place - a);
+    const Vec3d& a = s.places[c[0]];
+    const Vec3d cross = (s.places[c[1]] - a).cross(s.places[c[2]] - a);
     const double size = cross.norm();
     return {size > 0 ? Vec3d(cross / size) : Vec3d(0, 0, 0), size / 2};
 }
 
 /// Gradients over the face; across the narrow side they are damped, so that slivers cannot dominate.
 void addAttributes(Surface& s, std::uint32_t t, const FaceFrame& face, std::uint32_t wedge) {
-    const auto place = [&](std::size_t corner) -> const Vec3d& { return s.points[s.trianglePoint[corner]].place; };
+    const auto place = [&](std::size_t corner) -> const Vec3d& { return s.places[s.trianglePoint[corner]]; };
     std::size_t longest = 0;
-    double length = 0;
+    double squared = 0;
     for (std::size_t k = 0; k < 3; ++k)
-        if (const double l = (place(3 * std::size_t{t} + (k + 1) % 3) - place(3 * std::size_t{t} + k)).norm();
-            l > length) {
-            length = l;
+        if (const double l = (place(3 * std::size_t{t} + (k + 1) % 3) - place(3 * std::size_t{t} + k)).squaredNorm();
+            l > squared) {
+            squared = l;
             longest = k;
         }
+    const double length = std::sqrt(squared);
     const std::size_t i0 = 3 * std::size_t{t} + longest;
     const std::size_t i1 = 3 * std::size_t{t} + (longest + 1) % 3;
     const std::size_t i2 = 3 * std::size_t{t} + (longest + 2) % 3;
@@ -152,20 +151,50 @@ void addAttributes(Surface& s, std::uint32_t t, const FaceFrame& face, std::uint
     const double e2u = e2.dot(along);
     const double e2v = e2.dot(across);
     const double damping = 0.02 * length;
-    const AttributeSpan span{s.attributesOf(wedge), s.attributes};
     const AttributeValues v0 = attributeValues(s, s.triangleWedge[i0]);
     const AttributeValues v1 = attributeValues(s, s.triangleWedge[i1]);
     const AttributeValues v2 = attributeValues(s, s.triangleWedge[i2]);
     const double perLength = 1 / length;
     const double perHeight = e2v / (e2v * e2v + damping * damping);
-    for (int k = 0; k < s.attributes; ++k) {
-        const auto i = static_cast<std::size_t>(k);
-        const double gu = (v1[i] - v0[i]) * perLength;
-        const double gv = (v2[i] - v0[i] - gu * e2u) * perHeight;
-        const Vec3d g = gu * along + gv * across;
-        span.addFace(k, g, v0[i] - g.dot(p0), face.area);
+    const double startU = p0.dot(along);
+    const double startV = p0.dot(across);
+    AttributeValues gu;
+    AttributeValues gv;
+    AttributeValues d;
+    for (std::size_t i = 0; i < static_cast<std::size_t>(s.attributes); ++i) {
+        gu[i] = (v1[i] - v0[i]) * perLength;
+        gv[i] = (v2[i] - v0[i] - gu[i] * e2u) * perHeight;
+        d[i] = v0[i] - gu[i] * startU - gv[i] * startV;
     }
-    span.data[10] += face.area;
+    AttributeSpan{s.attributesOf(wedge), s.attributes}.addFace(along, across, gu, gv, d, face.area);
+}
+
+/// A point's corner in one triangle.
+struct FanCorner {
+    std::uint32_t triangle;
+    std::uint32_t next; ///< the triangle's points after it and before it, and the wedges there
+    std::uint32_t before;
+    std::uint32_t wedge;
+    std::uint32_t nextWedge;
+    std::uint32_t beforeWedge;
+};
+
+/// True where the triangles close round a point, two at each edge, and no seam runs there: nothing to hold in place.
+bool closesEvenly(const std::vector<FanCorner>& fan) {
+    constexpr std::size_t kFew = 16; // compared each with each
+    if (fan.size() > kFew)
+        return false;
+    for (const FanCorner& a : fan) {
+        int follow = 0;
+        int again = 0;
+        for (const FanCorner& b : fan) {
+            follow += b.before == a.next && b.beforeWedge == a.nextWedge ? 1 : 0;
+            again += b.next == a.next ? 1 : 0;
+        }
+        if (follow != 1 || again != 1 || a.wedge != fan.front().wedge)
+            return false;
+    }
+    return true;
 }
 
 struct EdgeUse {
@@ -177,7 +206,12 @@ struct EdgeUse {
 };
 
 void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfWedge, const ReduceOptions& options,
-                    std::uint32_t p, std::vector<EdgeUse>& uses, Quadric& q) {
+                    std::uint32_t p, const std::vector<FanCorner>& fan, std::vector<EdgeUse>& uses, Quadric& q) {
+    uses.clear();
+    for (const FanCorner& c : fan) {
+        uses.push_back({c.next, c.triangle, c.wedge, c.nextWedge, true});
+        uses.push_back({c.before, c.triangle, c.wedge, c.beforeWedge, false});
+    }
     std::sort(uses.begin(), uses.end(), [](const EdgeUse& a, const EdgeUse& b) {
         return a.other != b.other ? a.other < b.other : a.triangle < b.triangle;
     });
@@ -198,13 +232,13 @@ void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfWedg
             s.flags[p] |= Surface::kIrregular;
         if (border || !sameWedges) {
             const double weight = border || !sameMaterial ? options.borderWeight : options.seamWeight;
-            const Vec3d edge = s.points[uses[i].other].place - s.points[p].place;
+            const Vec3d edge = s.places[uses[i].other] - s.places[p];
             for (std::size_t u = i; u < j; ++u) {
                 const FaceFrame face = frameOf(s, uses[u].triangle);
                 const Vec3d side = face.normal.cross(edge);
                 const double size = side.norm();
                 if (size > 0)
-                    q.addPlane(side / size, -side.dot(s.points[p].place) / size, weight * edge.squaredNorm() / 2);
+                    q.addPlane(side / size, -side.dot(s.places[p]) / size, weight * edge.squaredNorm() / 2);
             }
         }
         i = j;
@@ -236,14 +270,30 @@ std::array<float, 6> motionOf(const VertexExtras& extras, std::uint32_t node, do
 
 /// Metres (working units) that a unit of a texture is worth, from the areas of both.
 double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight) {
+    if (uv.empty())
+        return 0;
+    // Sums of fixed chunks, joined in their order.
+    constexpr std::size_t kChunk = 4 * kPointChunk;
+    struct Areas {
+        double surface = 0;
+        double texture = 0;
+    };
+    std::vector<Areas> areas(s.triangleSource.size() / kChunk + 1);
+    parallelChunks(s.triangleSource.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+        Areas& own = areas[begin / kChunk];
+        for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
+            own.surface += frameOf(s, t).area;
+            const std::uint32_t* w = &s.triangleWedge[3 * std::size_t{t}];
+            const Vec2f e = uv[w[1]] - uv[w[0]];
+            const Vec2f f = uv[w[2]] - uv[w[0]];
+            own.texture += std::abs(static_cast<double>(e.x() * f.y() - e.y() * f.x())) / 2;
+        }
+    });
     double area = 0;
     double uvArea = 0;
-    for (std::uint32_t t = 0; t < s.triangleSource.size() && !uv.empty(); ++t) {
-        area += frameOf(s, t).area;
-        const std::uint32_t* w = &s.triangleWedge[3 * std::size_t{t}];
-        const Vec2f e = uv[w[1]] - uv[w[0]];
-        const Vec2f f = uv[w[2]] - uv[w[0]];
-        uvArea += std::abs(static_cast<double>(e.x() * f.y() - e.y() * f.x())) / 2;
+    for (const Areas& part : areas) {
+        area += part.surface;
+        uvArea += part.texture;
     }
     return weight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
 }
@@ -272,12 +322,13 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
             mean += static_cast<double>(care[s.trianglePoint[3 * std::size_t{t} + k]]) / 3;
         return (1 + options.careGain * mean) * (1 + options.careGain * mean);
     };
-    parallelChunks(s.points.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(s.places.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
+        std::vector<FanCorner> fan;
         std::vector<EdgeUse> uses;
         for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
-            uses.clear();
+            fan.clear();
             Quadric q;
-            const Vec3d& place = s.points[p].place;
+            const Vec3d& place = s.places[p];
             for (const std::uint32_t t : lists.of(p)) {
                 FaceFrame face = frameOf(s, t);
                 face.area *= gainOf(t);
@@ -296,12 +347,13 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
                         addAttributes(s, t, face, wedge);
                     const std::size_t next = 3 * std::size_t{t} + (k + 1) % 3;
                     const std::size_t before = 3 * std::size_t{t} + (k + 2) % 3;
-                    uses.push_back({s.trianglePoint[next], t, wedge, s.triangleWedge[next], true});
-                    uses.push_back({s.trianglePoint[before], t, wedge, s.triangleWedge[before], false});
+                    fan.push_back({t, s.trianglePoint[next], s.trianglePoint[before], wedge, s.triangleWedge[next],
+                                   s.triangleWedge[before]});
                 }
             }
-            constrainEdges(s, materialOfWedge, options, p, uses, q);
-            s.points[p].quadric = q;
+            if (!closesEvenly(fan))
+                constrainEdges(s, materialOfWedge, options, p, fan, uses, q);
+            s.quadrics[p] = q;
             if (lists.of(p).empty())
                 s.flags[p] |= Surface::kGone;
         }
@@ -390,11 +442,12 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         return cancelledError();
     std::vector<std::uint32_t> rank(order.size());
     std::vector<float> care(options.care.empty() ? 0 : order.size(), 0.0F);
-    s.points.resize(order.size());
+    s.places.resize(order.size());
+    s.quadrics.resize(order.size());
     parallelChunks(order.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             rank[order[i]] = static_cast<std::uint32_t>(i);
-            s.points[i].place = places[order[i]];
+            s.places[i] = places[order[i]];
         }
     });
     places = {};
@@ -459,7 +512,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     pointsOf(record.indices);
     if (job.cancelled())
         return cancelledError();
-    TriangleLists lists = listsOf(s.trianglePoint, s.points.size());
+    TriangleLists lists = listsOf(s.trianglePoint, s.places.size());
     if (job.cancelled())
         return cancelledError();
     const std::vector<std::uint8_t> bad = markBad(s.trianglePoint, lists, record, job);
@@ -472,7 +525,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             return Error{ErrorCode::BadInput, "", "all triangles are without area",
                          "check the file's unit and the mesh"};
         pointsOf(record.indices);
-        lists = listsOf(s.trianglePoint, s.points.size());
+        lists = listsOf(s.trianglePoint, s.places.size());
     }
     const auto triangles = static_cast<std::uint32_t>(record.indices.size() / 3);
     s.triangleSource.resize(triangles);
@@ -482,12 +535,12 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     record.error.assign(1, 0.0F);
 
     setScales(options, s);
-    s.flags.assign(s.points.size(), 0);
+    s.flags.assign(s.places.size(), 0);
     if (options.mirror) {
         s.mirrorAxis = options.mirror->axis;
         s.mirrorAt = (options.mirror->at - s.origin[s.mirrorAxis]) / s.scale;
-        for (std::size_t p = 0; p < s.points.size(); ++p)
-            if (double& coordinate = s.points[p].place[s.mirrorAxis]; std::abs(coordinate - s.mirrorAt) < 1e-6) {
+        for (std::size_t p = 0; p < s.places.size(); ++p)
+            if (double& coordinate = s.places[p][s.mirrorAxis]; std::abs(coordinate - s.mirrorAt) < 1e-6) {
                 coordinate = s.mirrorAt;
                 s.flags[p] |= Surface::kOnMirror;
             }

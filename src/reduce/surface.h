@@ -8,12 +8,6 @@
 
 namespace thicket::reduce {
 
-/// What weighing an edge reads of its ends, side by side.
-struct SurfacePoint {
-    Quadric quadric;
-    Vec3d place{0, 0, 0};
-};
-
 /// A *point* is a place on the surface; a *wedge* is one of the vertices there (same position, other normal, UV or
 /// material). Places are moved and scaled so that the mesh's box has its centre at 0 and a diagonal of 1.
 ///
@@ -24,7 +18,8 @@ struct Surface {
     double scale = 1; ///< metres of one working unit
 
     // a point each
-    std::vector<SurfacePoint> points;
+    std::vector<Vec3d> places; ///< apart from the quadrics: most that is looked at needs only them
+    std::vector<Quadric> quadrics;
     std::vector<std::uint8_t> flags;
 
     // a triangle each; points and wedges have three entries

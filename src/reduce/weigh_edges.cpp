@@ -9,21 +9,21 @@
 namespace thicket::reduce {
 
 namespace {
-constexpr double kVolumeShare = 0.5;         // half-way between the least mean and the least largest deviation
-constexpr double kMostVolumeCost = 4;        // in squared distance to the planes
-constexpr std::uint32_t kMostTriangles = 64; // round one point, so that no collapse is slow
+constexpr double kVolumeShare = 0.5;                  // half-way between the least mean and the least largest deviation
+constexpr double kMostVolumeCost = 4;                 // in squared distance to the planes
+constexpr std::uint32_t kMostTriangles = Ring::kMost; // round one point, so that no collapse is slow
 } // namespace
 
 void Collapser::groupWedges(std::uint32_t a, std::uint32_t b) {
     WedgeGroups& groups = m_x.groups;
     groups.clear();
-    if (m_x.soleWedge[a] != kNone && m_x.soleWedge[b] != kNone) {
-        groups.join(groups.indexOf(m_x.soleWedge[a], a), groups.indexOf(m_x.soleWedge[b], b));
+    if (m_x.state[a].soleWedge != kNone && m_x.state[b].soleWedge != kNone) {
+        groups.join(groups.indexOf(m_x.state[a].soleWedge, a), groups.indexOf(m_x.state[b].soleWedge, b));
         return;
     }
     for (const std::uint32_t p : {a, b})
-        for (std::uint32_t i = 0; i < m_x.listSize[p]; ++i) {
-            const std::size_t t = 3 * std::size_t{m_x.list[m_x.listStart[p] + i]};
+        for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
+            const std::size_t t = 3 * std::size_t{m_x.list[m_x.state[p].listStart + i]};
             std::uint32_t own = kNone;
             std::uint32_t other = kNone;
             for (std::size_t k = 0; k < 3; ++k) {
@@ -46,90 +46,105 @@ void Collapser::sumAttributes(std::uint32_t group) {
             AttributeSpan{m_x.sum.data(), m_s.attributes}.add(attributesOf(groups.wedge[i]));
 }
 
-/// Where the point may go when not every place is free to it, and what it costs there. Apart from `weigh`, so that this
-/// stays as lean as it is for meshes that ask for nothing.
-double Collapser::bindPlace(std::uint32_t a, std::uint32_t b, const Quadric& q, Vec3d& place) const {
+/// Where the point may go when not every place is free to it, and what it costs there.
+void Collapser::bindPlace(std::uint32_t a, std::uint32_t b, EdgeBatch& batch, std::size_t lane) const {
+    const Quadric q = batch.quadricOf(lane);
+    Vec3d place = batch.placeOf(lane);
     if (m_options.reuseVertices) {
-        const Vec3d& one = m_points[a].place;
-        const Vec3d& other = m_points[b].place;
+        const Vec3d& one = m_places[a];
+        const Vec3d& other = m_places[b];
         place = q.at(other) < q.at(one) ? other : one;
     }
     holdToMirror(a, b, place);
-    return q.at(place);
+    for (std::size_t k = 0; k < 3; ++k)
+        batch.place[k][lane] = place[static_cast<int>(k)];
+    batch.cost[lane] = batch.costOf(lane, q.at(place));
 }
 
-double Collapser::weigh(std::uint32_t a, std::uint32_t b, Vec3d& place) {
-    const SurfacePoint& pa = m_points[a];
-    const SurfacePoint& pb = m_points[b];
-    Quadric q = pa.quadric;
-    q.add(pb.quadric);
-    if (m_s.attributes > 0) {
-        const std::uint32_t soleA = m_x.soleWedge[a];
-        const std::uint32_t soleB = m_x.soleWedge[b];
-        const AttributeSpan sum{m_x.sum.data(), m_s.attributes};
-        if (soleA != kNone && soleB != kNone) {
-            const double* first = attributesOf(soleA);
-            const double* second = attributesOf(soleB);
-            for (std::size_t i = 0; i < m_stride; ++i)
-                m_x.sum[i] = first[i] + second[i];
+void Collapser::addAttributes(std::uint32_t a, std::uint32_t b, Quadric& q) {
+    const std::uint32_t soleA = m_x.state[a].soleWedge;
+    const std::uint32_t soleB = m_x.state[b].soleWedge;
+    const AttributeSpan sum{m_x.sum.data(), m_s.attributes};
+    if (soleA != kNone && soleB != kNone) {
+        const double* first = attributesOf(soleA);
+        const double* second = attributesOf(soleB);
+        for (std::size_t i = 0; i < m_stride; ++i)
+            m_x.sum[i] = first[i] + second[i];
+        sum.reduceInto(q);
+        return;
+    }
+    groupWedges(a, b);
+    for (std::uint32_t g = 0; g < m_x.groups.wedge.size(); ++g)
+        if (m_x.groups.root[g] == g) {
+            sumAttributes(g);
             sum.reduceInto(q);
-        } else {
-            groupWedges(a, b);
-            for (std::uint32_t g = 0; g < m_x.groups.wedge.size(); ++g)
-                if (m_x.groups.root[g] == g) {
-                    sumAttributes(g);
-                    sum.reduceInto(q);
-                }
         }
-    }
-    const Vec3d middle = (pa.place + pb.place) / 2;
-    const double squaredLength = (pb.place - pa.place).squaredNorm();
-    place = q.best(middle);
-    double value = q.at(place);
-    if (!((place - middle).squaredNorm() <= 4 * squaredLength)) {
-        place = middle;
-        value = q.at(middle);
-        for (const Vec3d& end : {pa.place, pb.place})
-            if (const double v = q.at(end); v < value) {
-                value = v;
-                place = end;
-            }
-    }
-    if (m_bound) [[unlikely]]
-        value = bindPlace(a, b, q, place);
-    const double weight = std::max(q.weight, 1e-30);
-    const double e = m_options.areaExponent;
-    const double divisor = e == 0.5 ? std::sqrt(weight) : e == 0 ? 1 : e == 1 ? weight : std::pow(weight, e);
-    // Where nothing is lost the short edges go first, so flat regions do not grow slivers.
-    return (std::max(value, 0.0) + 1e-11 * squaredLength * weight) / divisor;
 }
 
-double Collapser::unevenness(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
-    double sum = 0;
-    double longest = 0;
-    int count = 0;
-    for (const std::uint32_t p : {a, b})
-        for (std::uint32_t i = 0; i < m_x.listSize[p]; ++i) {
-            const std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.listStart[p] + i]};
-            for (int k = 0; k < 3; ++k) {
-                if (c[k] == a || c[k] == b)
-                    continue;
-                const double squared = (m_points[c[k]].place - place).squaredNorm();
-                sum += squared;
-                longest = std::max(longest, squared);
-                ++count;
-            }
+void Collapser::weighEdges(std::uint32_t a, std::span<const std::uint32_t> others) {
+    EdgeBatch& batch = m_x.batch;
+    batch.begin(m_quadrics[a], m_places[a]);
+    for (const std::uint32_t b : others) {
+        if (m_s.attributes == 0) {
+            batch.add(m_quadrics[b], m_places[b]);
+            continue;
         }
+        Quadric q = m_quadrics[b];
+        addAttributes(a, b, q);
+        batch.add(q, m_places[b]);
+    }
+    weighBatch(batch);
+    const double exponent = m_options.areaExponent;
+    for (std::size_t i = 0; i < others.size() && (m_bound || exponent != 0.5); ++i) {
+        if (m_bound)
+            bindPlace(a, others[i], batch, i);
+        if (exponent != 0.5)
+            batch.cost[i] *= std::pow(std::max(batch.weight[i] + batch.own.weight, 1e-30), 0.5 - exponent);
+    }
+}
+
+Vec3d Collapser::bestPlace(std::uint32_t p, std::uint32_t q) {
+    if (m_x.state[p].placeFor != q) {
+        weighEdges(p, {&q, 1});
+        m_x.state[p].bestPlace = m_x.batch.placeOf(0);
+        m_x.state[p].placeFor = q;
+    }
+    return m_x.state[p].bestPlace;
+}
+
+void Collapser::gatherRing(std::uint32_t a, std::uint32_t b) {
+    Ring& ring = m_x.ring;
+    ring.clear();
+    std::array<std::uint32_t, Ring::kMost> both; // those that have both ends stand last
+    std::size_t shared = 0;
+    const auto add = [&](std::uint32_t t, std::uint32_t p, bool goes) {
+        const std::uint32_t* c = m_corner + 3 * std::size_t{t};
+        const int k = cornerOf(c, p);
+        ring.add(t, k, m_places[p], m_places[c[(k + 1) % 3]], m_places[c[(k + 2) % 3]], goes);
+    };
+    for (const std::uint32_t p : {a, b})
+        for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
+            const std::uint32_t t = m_x.list[m_x.state[p].listStart + i];
+            if (!has(t, p == a ? b : a))
+                add(t, p, false);
+            else if (p == a)
+                both[shared++] = t;
+        }
+    for (std::size_t i = 0; i < shared; ++i)
+        add(both[i], a, true);
+}
+
+double Collapser::unevenness(const Vec3d& place) {
     constexpr double kUsual = 1.6; // longest over mean, squared, round a point of an even mesh
-    return sum > 0 ? 1 + m_options.unevenWeight * std::max(0.0, longest * count / sum - kUsual) : 1;
+    return 1 + m_options.unevenWeight * std::max(0.0, longestOverMean(m_x.ring, place) - kUsual);
 }
 
 void Collapser::neighboursOf(std::uint32_t p) {
     std::vector<std::uint32_t>& out = m_x.neighbours;
     out.clear();
     const bool regular = (m_flags[p] & Surface::kIrregular) == 0;
-    const std::uint32_t* run = m_x.list.data() + m_x.listStart[p];
-    for (std::uint32_t i = 0; i < m_x.listSize[p]; ++i) {
+    const std::uint32_t* run = m_x.list.data() + m_x.state[p].listStart;
+    for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
         const std::uint32_t* c = m_corner + 3 * std::size_t{run[i]};
         const int k = cornerOf(c, p);
         out.push_back(c[(k + 1) % 3]);
@@ -142,54 +157,106 @@ void Collapser::neighboursOf(std::uint32_t p) {
     }
 }
 
-void Collapser::rescan(std::uint32_t p, std::uint64_t from) {
-    neighboursOf(p);
-    std::uint64_t best = ~std::uint64_t{0};
-    Vec3d place;
-    for (const std::uint32_t q : m_x.neighbours) {
-        // Two points of one triangle each: it stands alone, and nothing may vanish.
-        if (!owns(p, q) || !free(q) || m_x.listSize[p] + m_x.listSize[q] > kMostTriangles ||
-            m_x.listSize[p] + m_x.listSize[q] == 2)
-            continue;
-        const auto cost = static_cast<float>(weigh(p, q, place) * crowding(m_x.listSize[p] + m_x.listSize[q]));
-        const std::uint64_t key = std::uint64_t{std::bit_cast<std::uint32_t>(cost)} << 32 | q;
-        if (key >= from && key < best) {
-            best = key;
-            m_x.bestPlace[p] = place;
-        }
-    }
-    m_x.target[p] = best == ~std::uint64_t{0} ? kNone : static_cast<std::uint32_t>(best);
-    m_x.costBits[p] = static_cast<std::uint32_t>(best >> 32);
-    m_x.weighedBits[p] = RegionScratch::kUnseen;
+/// Cost and other end, to be compared; the largest key when the edge is not one to collapse.
+std::uint64_t Collapser::keyOf(std::uint32_t p, std::uint32_t q, float cost) const {
+    const std::uint32_t triangles = m_x.state[p].listSize + m_x.state[q].listSize;
+    // Two points of one triangle each: it stands alone, and nothing may vanish.
+    if (triangles > kMostTriangles || triangles == 2)
+        return ~std::uint64_t{0};
+    const auto crowded = static_cast<float>(static_cast<double>(cost) * crowding(triangles));
+    return std::uint64_t{std::bit_cast<std::uint32_t>(crowded)} << 32 | q;
 }
 
-void Collapser::push(std::uint32_t p) {
-    m_x.parked[p] = m_x.target[p] == kNone;
-    if (m_x.target[p] != kNone)
-        m_x.queue.push(std::uint64_t{m_x.costBits[p]} << 32 | p);
+void Collapser::keepEdge(std::uint32_t p, std::uint32_t q, float cost) {
+    auto& kept = m_x.own[p];
+    if (m_x.state[p].ownCount < RegionScratch::kOwnKept) {
+        kept[m_x.state[p].ownCount++] = {cost, q};
+        return;
+    }
+    m_x.state[p].ownLeftOut |= RegionScratch::kDearer;
+    const auto dearest = std::max_element(kept.begin(), kept.end(), [](const OwnEdge& a, const OwnEdge& b) {
+        return a.cost != b.cost ? a.cost < b.cost : a.other < b.other;
+    });
+    if (cost < dearest->cost)
+        *dearest = {cost, q};
+}
+
+void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
+    neighboursOf(p);
+    m_x.state[p].ownCount = 0;
+    m_x.state[p].ownLeftOut = 0;
+    m_x.candidates.clear();
+    for (const std::uint32_t q : m_x.neighbours) {
+        if (!owns(p, q) || !free(q))
+            continue;
+        if (m_x.state[p].listSize + m_x.state[q].listSize > kMostTriangles)
+            m_x.state[p].ownLeftOut |= RegionScratch::kDearer; // may be had once there are fewer
+        else
+            m_x.candidates.push_back(q);
+    }
+    std::uint64_t best = ~std::uint64_t{0};
+    for (std::size_t at = 0; at < m_x.candidates.size(); at += EdgeBatch::kLanes) {
+        const std::size_t count = std::min(EdgeBatch::kLanes, m_x.candidates.size() - at);
+        weighEdges(p, {m_x.candidates.data() + at, count});
+        for (std::size_t i = 0; i < count; ++i) {
+            const std::uint32_t q = m_x.candidates[at + i];
+            const auto cost = static_cast<float>(m_x.batch.cost[i]);
+            const std::uint64_t key = keyOf(p, q, cost);
+            if (key < from) {
+                m_x.state[p].ownLeftOut |= RegionScratch::kRefused;
+                continue;
+            }
+            keepEdge(p, q, cost);
+            if (key < best) {
+                best = key;
+                m_x.state[p].bestPlace = m_x.batch.placeOf(i);
+                m_x.state[p].placeFor = q;
+            }
+        }
+    }
+    setTarget(p, best);
+}
+
+void Collapser::choose(std::uint32_t p, std::uint64_t from) {
+    std::uint64_t best = ~std::uint64_t{0};
+    for (std::uint32_t i = 0; i < m_x.state[p].ownCount; ++i) {
+        const OwnEdge& edge = m_x.own[p][i];
+        if (!living(edge.other) || !owns(p, edge.other))
+            continue;
+        if (const std::uint64_t key = keyOf(p, edge.other, edge.cost); key >= from)
+            best = std::min(best, key);
+    }
+    const std::uint8_t leftOut = m_x.state[p].ownLeftOut;
+    if ((best == ~std::uint64_t{0} && leftOut != 0) || (from == 0 && (leftOut & RegionScratch::kRefused) != 0))
+        weighOwn(p, from);
+    else
+        setTarget(p, best);
+}
+
+void Collapser::setTarget(std::uint32_t p, std::uint64_t best) {
+    m_x.state[p].target = best == ~std::uint64_t{0} ? kNone : static_cast<std::uint32_t>(best);
+    m_x.state[p].costBits = static_cast<std::uint32_t>(best >> 32);
+    m_x.state[p].weighedBits = RegionScratch::kUnseen;
+}
+
+void Collapser::queueUp(std::uint32_t p) {
+    m_x.state[p].parked = m_x.state[p].target == kNone;
+    if (m_x.state[p].target != kNone)
+        m_x.queue.put(p, m_x.state[p].costBits);
+    else
+        m_x.queue.remove(p);
 }
 
 Vec3d Collapser::keepVolume(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
-    Vec3d normal(0, 0, 0);
-    double volume = 0;
-    for (const std::uint32_t p : {a, b})
-        for (std::uint32_t i = 0; i < m_x.listSize[p]; ++i) {
-            const std::uint32_t t = m_x.list[m_x.listStart[p] + i];
-            if (p == b && has(t, a))
-                continue;
-            const std::uint32_t* c = m_corner + 3 * std::size_t{t};
-            const Vec3d& x = m_points[c[0]].place;
-            const Vec3d cross = (m_points[c[1]].place - x).cross(m_points[c[2]].place - x);
-            normal += cross;
-            volume += (place - x).dot(cross);
-        }
+    Vec3d normal;
+    const double volume = volumeUnder(m_x.ring, place, normal);
     const double size = normal.squaredNorm();
     if (!(size > 0))
         return place;
     const Vec3d shift = normal * (-volume / size);
     // At most twice as far off the planes as the best place is; nothing where that lies on them all.
-    Quadric q = m_points[a].quadric;
-    q.add(m_points[b].quadric);
+    Quadric q = m_quadrics[a];
+    q.add(m_quadrics[b]);
     const double now = std::max(q.at(place), 0.0);
     const double then = std::max(q.at(place + shift), 0.0);
     const double share = then > kMostVolumeCost * now ? std::sqrt(kMostVolumeCost * now / then) : 1;
