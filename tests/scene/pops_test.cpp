@@ -77,15 +77,18 @@ TEST(Smooth, moves_a_switch_that_is_seen_just_as_far_as_nobody_sees_it) {
     Scene scene = ballScene();
     Subject& s = scene.subjects[0];
     const double at = switchesOf(scene)[0].key.metres;
-    s.levels[1].fixed = FixedSwitch{DecideBy::Distance, at / 9};
     s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 90 * at};
-    ASSERT_FALSE(scoreSwitch(s, switchesOf(scene)[0], quick(), {})->unseen(s.rule.allowPx));
+    double near = at / 9; // or where it is seen at all
+    do {
+        near /= 1.2;
+        s.levels[1].fixed = FixedSwitch{DecideBy::Distance, near};
+    } while (scoreSwitch(s, switchesOf(scene)[0], quick(), {})->unseen(s.rule.allowPx));
     const auto only = smoothLater(scene, s.id, 1, quick(), {});
     ASSERT_TRUE(only);
     ASSERT_EQ(only->switches.size(), 1U);
     const SmoothedSwitch& moved = only->switches[0];
     EXPECT_TRUE(moved.unseen);
-    EXPECT_NEAR(moved.fromMetres, at / 9, 1e-9);
+    EXPECT_NEAR(moved.fromMetres, near, 1e-9);
     EXPECT_GT(moved.toMetres, moved.fromMetres);
     EXPECT_EQ(only->subject.levels[2].fixed, s.levels[2].fixed) << "only the one that was asked for";
     // It is unseen there, and seen a third nearer.
