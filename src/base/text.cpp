@@ -1,5 +1,6 @@
 #include "base/text.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -20,6 +21,21 @@ std::string shortCount(double value) {
     if (value < 999500)
         return fmt::format("{:.0f} k", value / 1e3);
     return fmt::format("{:.2f} M", value / 1e6);
+}
+
+std::string figure(double value, int digits) {
+    const double size = std::abs(value);
+    if (!(size >= 1e-6))
+        return "0";
+    const int before = static_cast<int>(std::floor(std::log10(size) + 1e-12)) + 1;
+    std::string text = fmt::format("{:.{}f}", value, std::clamp(digits - before, 0, 9));
+    if (const auto point = text.find('.'); point != std::string::npos) {
+        text.erase(text.find_last_not_of('0') + 1);
+        if (text.back() == '.')
+            text.pop_back();
+        return text;
+    }
+    return size < 1e15 ? grouped(std::llround(value)) : text;
 }
 
 std::string length(double metres) {

@@ -2,6 +2,7 @@
 
 #include "app/switching/context_box.h"
 #include "app/switching/switch_chart.h"
+#include "io/project.h"
 #include "window_fixture.h"
 
 #include <QComboBox>
@@ -79,6 +80,27 @@ TEST_F(WindowTest, a_switch_that_is_dragged_under_detail_stays_under_the_mouse) 
     EXPECT_NEAR(moved, 2 * switches(*window)[1], 1e-9);
     QTest::qWait(60);
     EXPECT_NEAR(chart.handlePlace(1).x(), x, 2);
+}
+
+TEST_F(WindowTest, a_wheel_over_the_panel_scrolls_it_and_chooses_nothing) {
+    thinBall();
+    window->setStage(Stage::Switch);
+    QTest::qWait(50);
+    const std::string before = encodeProject(window->bench().scene(), folder.path());
+    int boxes = 0;
+    for (auto* box : window->findChildren<QComboBox*>()) {
+        if (!box->isVisible() || box->count() < 2)
+            continue;
+        ++boxes;
+        const QPointF at = box->rect().center();
+        box->setFocus();
+        QWheelEvent wheel(at, box->mapToGlobal(at), {}, {0, -120}, Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase,
+                          false);
+        QApplication::sendEvent(box, &wheel);
+        EXPECT_FALSE(wheel.isAccepted()) << box->accessibleName().toStdString();
+    }
+    EXPECT_GE(boxes, 3);
+    EXPECT_EQ(encodeProject(window->bench().scene(), folder.path()), before);
 }
 
 TEST_F(WindowTest, a_screen_is_chosen_from_the_list_and_ones_own_is_kept) {

@@ -21,6 +21,15 @@ TEST(Text, groups_digits_in_threes) {
 }
 
 TEST(Text, lengths_choose_a_unit_that_keeps_two_digits) {
+    EXPECT_EQ(figure(0.0361, 2), "0.036");
+    EXPECT_EQ(figure(14.83, 3), "14.8");
+    EXPECT_EQ(figure(6.0, 3), "6");
+    EXPECT_EQ(figure(250.4, 2), "250");
+    EXPECT_EQ(figure(100, 3), "100");
+    EXPECT_EQ(figure(4097.3, 3), "4,097");
+    EXPECT_EQ(figure(-1234567.0, 2), "-1,234,567");
+    EXPECT_EQ(figure(1e-9, 2), "0");
+    EXPECT_EQ(figure(std::nan(""), 2), "0");
     EXPECT_EQ(length(0), "0 mm");
     EXPECT_EQ(length(0.00004), "0.04 mm");
     EXPECT_EQ(length(0.0036), "3.6 mm");

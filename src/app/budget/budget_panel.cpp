@@ -60,7 +60,7 @@ void LedgerView::paintEvent(QPaintEvent*) {
 
 BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     : Panel(tr("Who spends the frame"), parent), m_bench(bench) {
-    m_device = new QComboBox;
+    m_device = new ChoiceBox;
     body->addWidget(fieldRow(tr("Device"), m_device, tr("The machine whose budget counts")));
     m_ledger = new LedgerView(bench);
     body->addWidget(m_ledger);

@@ -4,8 +4,6 @@
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
-#include <QComboBox>
-
 namespace thicket::app {
 
 /// The ledger of the present frame as bars, dearest first.
@@ -40,7 +38,7 @@ signals:
 private:
     void refresh();
     Workbench& m_bench;
-    QComboBox* m_device;
+    ChoiceBox* m_device;
     LedgerView* m_ledger;
     QLabel* m_findings;
     QPushButton* m_key;

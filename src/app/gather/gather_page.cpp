@@ -110,8 +110,8 @@ void GatherPanel::refresh() {
     }
     title->setText(QString::fromStdString(s->name));
     const Vec3d size = s->bounds.size();
-    aside->setText(
-        QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
+    aside->setText(QStringLiteral("%1 × %2 × %3 m")
+                       .arg(figureText(size.x(), 3), figureText(size.y(), 3), figureText(size.z(), 3)));
     const Look& l = Look::now();
     QString rows;
     const auto row = [&](const QString& name, const QString& value) {

@@ -145,6 +145,10 @@ QFont Look::font(double px, int weight) {
 QString groupedText(qint64 value) {
     return QString::fromStdString(grouped(value));
 }
+QString figureText(double value, int digits) {
+    return QString::fromStdString(figure(value, digits));
+}
+
 QString lengthText(double metres) {
     return QString::fromStdString(length(metres));
 }

@@ -263,6 +263,10 @@ QString NumberBox::textFromValue(double value) const {
     return text;
 }
 
+void ChoiceBox::wheelEvent(QWheelEvent* event) {
+    event->ignore();
+}
+
 void NumberBox::wheelEvent(QWheelEvent* event) {
     // A wheel that scrolls the panel must not change numbers on its way.
     if (hasFocus())

@@ -2,6 +2,7 @@
 // Small controls that all stages share.
 
 #include <QAbstractItemView>
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QPushButton>
@@ -71,6 +72,16 @@ QPushButton* makeButton(const QString& text, const QString& tip, bool primary = 
 /// Label on the left, field on the right, on one line.
 QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip);
 QLabel* makeLabel(const QString& text, const char* kind = nullptr);
+
+/// A list of choices in a panel that scrolls: the wheel scrolls the panel, and never chooses what lies under the mouse.
+class ChoiceBox : public QComboBox {
+    Q_OBJECT
+public:
+    using QComboBox::QComboBox;
+
+protected:
+    void wheelEvent(QWheelEvent* event) override;
+};
 
 /// A spin box that reports only finished values and shows no more digits than it needs.
 class NumberBox : public QDoubleSpinBox {

@@ -27,9 +27,8 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     m_stairs->setMargins(QMargins(76, 6, 24, 8));
     const auto metres = [this](double v) {
         if (m_heights)
-            return QStringLiteral("%1 %").arg(
-                std::min(999.0, 100 * heightWhere(m_chain.rule, m_chain.radius, v, m_bench.scene().statedView())), 0,
-                'g', 2);
+            return QStringLiteral("%1 %").arg(figureText(
+                std::min(999.0, 100 * heightWhere(m_chain.rule, m_chain.radius, v, m_bench.scene().statedView())), 2));
         return lengthText(v);
     };
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker(metres)));
@@ -229,7 +228,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
     p.setFont(Look::font(11, 500));
     p.setPen(l.caution);
     p.drawText(QRectF(area.left() + 6, allowanceY() - 18, 200, 16), Qt::AlignLeft | Qt::AlignBottom,
-               tr("allowed %1 px").arg(m_chain.rule.allowPx, 0, 'g', 3));
+               tr("allowed %1 px").arg(figureText(m_chain.rule.allowPx, 3)));
 
     // Handles, with distance above; a ring marks one that was set by hand.
     double captionEnd = -1e9;
@@ -250,8 +249,9 @@ void SwitchChart::paintOverlay(QPainter& p) {
         p.setBrush(Look::level(i));
         p.drawPolygon(grip);
         const QString text =
-            m_heights ? QStringLiteral("%1 %").arg(100 * heightWhere(m_chain.rule, m_chain.radius, d, view), 0, 'g', 3)
-                      : lengthText(d);
+            m_heights
+                ? QStringLiteral("%1 %").arg(figureText(100 * heightWhere(m_chain.rule, m_chain.radius, d, view), 3))
+                : lengthText(d);
         p.setFont(Look::font(11, 500));
         const double w = p.fontMetrics().horizontalAdvance(text) + 6;
         if (top.x() - w / 2 > captionEnd || strong) {

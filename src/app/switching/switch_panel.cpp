@@ -57,7 +57,7 @@ void SwitchRow::refresh() {
     const double height = 100 * heightWhere(s->rule, s->radius, from, view);
     const double error = pixelError(view, s->levels[at].promised, from);
     const QString heightText =
-        height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(height, 0, 'g', 3);
+        height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(figureText(height, 3));
     m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3")
                         .arg(Look::level(m_level).name())
                         .arg(m_level - 1)
@@ -84,7 +84,7 @@ void SwitchRow::refresh() {
 }
 
 SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to switch"), parent), m_bench(bench) {
-    m_decide = new QComboBox;
+    m_decide = new ChoiceBox;
     m_decide->addItems({tr("error on screen"), tr("distance"), tr("screen height"), tr("share of the reach")});
     body->addWidget(fieldRow(tr("Decide by"), m_decide,
                              tr("What a switch is fixed in; the other measures follow for the stated view. The reach "
@@ -108,11 +108,11 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     connect(m_pops, &PopList::wanted, this, &SwitchPanel::popWanted);
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("How it is measured and held steady"), "title"));
-    m_measure = new QComboBox;
+    m_measure = new ChoiceBox;
     m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
     body->addWidget(fieldRow(tr("Measure to"), m_measure,
                              tr("Where the distance is taken to; only the nearest point keeps the promise of pixels")));
-    m_target = new QComboBox;
+    m_target = new ChoiceBox;
     m_target->setObjectName(QStringLiteral("target"));
     body->addWidget(fieldRow(tr("Measure from"), m_target,
                              tr("The camera, or a thing in the scene that levels are decided by in its place, as where "

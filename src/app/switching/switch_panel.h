@@ -7,7 +7,6 @@
 #include "appmodel/workbench.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 #include <array>
 
 namespace thicket::app {
@@ -53,8 +52,8 @@ private:
     void fillTargets(const Subject& subject);
     void change(const QString& label, const std::function<void(SwitchRule&)>& how);
     Workbench& m_bench;
-    QComboBox* m_decide;
-    QComboBox* m_measure;
+    ChoiceBox* m_decide;
+    ChoiceBox* m_measure;
     NumberBox* m_allow;
     NumberBox* m_hysteresis;
     NumberBox* m_dwell;
@@ -62,7 +61,7 @@ private:
     NumberBox* m_fade;
     NumberBox* m_cull;
     NumberBox* m_reach;
-    QComboBox* m_target;
+    ChoiceBox* m_target;
     ContextBox* m_context;
     QVBoxLayout* m_notes;
     QVBoxLayout* m_rows;

@@ -11,7 +11,7 @@ ViewBox::ViewBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
     column->addWidget(makeLabel(tr("Stated view"), "title"));
-    m_list = new QComboBox;
+    m_list = new ChoiceBox;
     m_list->setObjectName(QStringLiteral("views"));
     column->addWidget(fieldRow(tr("Screen"), m_list,
                                tr("For whom pixels and heights are stated. Switches that are free follow the screen; "

@@ -4,8 +4,6 @@
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
-#include <QComboBox>
-
 namespace thicket::app {
 
 class ViewBox : public QWidget {
@@ -17,7 +15,7 @@ private:
     void refresh();
     void choose(int index);
     Workbench& m_bench;
-    QComboBox* m_list;
+    ChoiceBox* m_list;
     NumberBox* m_fov;
     NumberBox* m_lines;
     NumberBox* m_near;

@@ -11,7 +11,7 @@ constexpr int kTicks = 1000; // of the time slider
 PlayBar::PlayBar(Workbench& bench, Viewport& viewport, QWidget* parent)
     : QFrame(parent), m_bench(bench), m_viewport(viewport),
       m_play(makeButton(tr("Play"), tr("Play the animation on the level that is shown (Space)"))),
-      m_which(new QComboBox), m_time(new QSlider(Qt::Horizontal)),
+      m_which(new ChoiceBox), m_time(new QSlider(Qt::Horizontal)),
       m_rest(makeButton(tr("At rest"), tr("Show the mesh as it stands without animation"))) {
     setObjectName(QStringLiteral("careBar"));
     auto* row = new QHBoxLayout(this);

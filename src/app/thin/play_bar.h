@@ -4,7 +4,6 @@
 #include "app/parts/controls.h"
 #include "app/viewport/viewport.h"
 
-#include <QComboBox>
 #include <QSlider>
 
 namespace thicket::app {
@@ -27,7 +26,7 @@ private:
     Viewport& m_viewport;
     const Rig* m_rig = nullptr; ///< whose animations are listed
     QPushButton* m_play;
-    QComboBox* m_which;
+    ChoiceBox* m_which;
     QSlider* m_time;
     QPushButton* m_rest;
 };

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 
 namespace thicket::app {
 
@@ -63,6 +64,27 @@ std::pair<double, double> ThinChart::pinValue(int level) const {
     return {l.triangles, l.deviation};
 }
 
+std::vector<std::pair<double, double>> ThinChart::curvePoints() const {
+    const Subject& s = *m_bench.subject();
+    constexpr double kNear = 1.2; // of a level's count: what was measured there counts more than a sample beside it
+    std::vector<std::pair<double, double>> points;
+    for (int i = 1; i < static_cast<int>(s.levels.size()); ++i)
+        if (i != m_drag && s.levels[static_cast<std::size_t>(i)].origin == LevelOrigin::Collapsed && !s.curve.empty())
+            points.push_back(pinValue(i));
+    const std::size_t measured = points.size();
+    for (std::size_t i = 0; i < s.curve.triangles.size(); ++i) {
+        const double triangles = s.curve.triangles[i];
+        const bool apart =
+            std::none_of(points.begin(), points.begin() + static_cast<std::ptrdiff_t>(measured), [&](const auto& p) {
+                return std::max(p.first, triangles) < kNear * std::min(p.first, triangles);
+            });
+        if (apart)
+            points.emplace_back(triangles, s.curve.deviation[i]);
+    }
+    std::sort(points.begin(), points.end(), std::greater<>());
+    return points;
+}
+
 QPointF ThinChart::pinPlace(int level) const {
     const auto [triangles, metres] = pinValue(level);
     // Levels that are far lighter than the record's last, as cards are, stand at the edge.
@@ -114,11 +136,8 @@ void ThinChart::paintOverlay(QPainter& p) {
     // From the source's own pin: the record begins a little lower where triangles without area were dropped.
     QPainterPath path;
     path.moveTo(pinPlace(0));
-    for (std::size_t i = 0; i < s->curve.triangles.size(); ++i) {
-        const QPointF at(xAxis->coordToPixel(s->curve.triangles[i]),
-                         yAxis->coordToPixel(std::max(s->curve.deviation[i], floor)));
-        path.lineTo(at);
-    }
+    for (const auto& [triangles, metres] : curvePoints())
+        path.lineTo(xAxis->coordToPixel(triangles), yAxis->coordToPixel(std::max(metres, floor)));
     p.setPen(QPen(l.text, 2));
     p.setBrush(Qt::NoBrush);
     p.drawPath(path);

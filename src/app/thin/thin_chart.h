@@ -10,6 +10,9 @@ class ThinChart : public Chart {
 public:
     explicit ThinChart(Workbench& bench, QWidget* parent = nullptr);
     [[nodiscard]] QPointF pinPlace(int level) const;
+    /// What the curve goes through, (triangles, metres), triangles falling: the levels as they were measured, and the
+    /// record's samples away from them.
+    [[nodiscard]] std::vector<std::pair<double, double>> curvePoints() const;
 
 protected:
     void paintOverlay(QPainter& painter) override;

@@ -31,9 +31,16 @@ LevelCard::LevelCard(Workbench& bench, int level, QWidget* parent) : QWidget(par
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setAccessibleName(tr("Level %1").arg(level));
-    setToolTip(
+    QString tip =
         tr("Click to look at this level; right-click to lock, save or remove it. Its picture is as large as the level "
-           "is on the stated screen where it comes in, when that is smaller."));
+           "is on the stated screen where it comes in, when that is smaller.");
+    const Subject* s = bench.subject();
+    if (s != nullptr && s->aggregate && s->levels[static_cast<std::size_t>(level)].pieces < s->pieces)
+        tip += tr("\n\nThis mesh is %1 loose pieces, much alike: whole pieces leave, and those that stay are grown to "
+                  "hold "
+                  "the cover.")
+                   .arg(groupedText(s->pieces));
+    setToolTip(tip);
     const auto again = qOverload<>(&QWidget::update);
     connect(&bench, &Workbench::picturesChanged, this, again);
     connect(&bench, &Workbench::selectionChanged, this, again);
@@ -50,7 +57,7 @@ void LevelCard::paintEvent(QPaintEvent*) {
     const Look& l = Look::now();
     const bool selected = m_bench.level() == m_level;
     const QRectF box = QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5);
-    p.setPen(selected || hasFocus() ? QPen(l.accent, 1.2) : QPen(Qt::NoPen));
+    p.setPen(selected ? QPen(l.accent, 1.2) : hasFocus() ? QPen(l.line, 1.2) : QPen(Qt::NoPen));
     p.setBrush(selected ? l.raised : l.ground);
     p.drawRoundedRect(box, 5, 5);
     p.fillRect(QRectF(1, 7, 3, height() - 14), Look::level(m_level));
@@ -85,11 +92,10 @@ void LevelCard::paintEvent(QPaintEvent*) {
         : level.origin == LevelOrigin::Rebuilt ? tr("rebuilt evenly")
         : level.origin == LevelOrigin::Cards
             ? (level.triangles > 4 ? tr("%1 crossed cards").arg(level.triangles / 2) : tr("two crossed cards"))
-        : thinned ? (s->aggregate ? tr("%1 of %2 pieces, grown") : tr("%1 of %2 pieces"))
-                        .arg(groupedText(level.pieces), groupedText(s->pieces))
+        : thinned ? tr("%1 of %2 pieces").arg(groupedText(level.pieces), groupedText(s->pieces))
                   : tr("surface collapse");
     const double share = 100.0 * triangles / s->levels.front().triangles;
-    line(1, origin, QStringLiteral("%1 %").arg(share, 0, 'g', share >= 9.95 ? 3 : 2), l.quiet, 11, 400);
+    line(1, origin, QStringLiteral("%1 %").arg(figureText(share, share >= 9.95 ? 3 : 2)), l.quiet, 11, 400);
     if (m_level == 0) {
         line(2, tr("the reference"), level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws), l.quiet,
              11, 400);
@@ -142,7 +148,7 @@ void LevelCard::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), parent), m_bench(bench) {
-    m_role = new QComboBox;
+    m_role = new ChoiceBox;
     for (const Role role : kRoles)
         m_role->addItem(QString::fromStdString(roleName(role)));
     auto* roleField = new QWidget;
@@ -421,8 +427,8 @@ void ThinPanel::refresh() {
     }
     title->setText(QString::fromStdString(s->name));
     const Vec3d size = s->bounds.size();
-    aside->setText(
-        QStringLiteral("%1 × %2 × %3 m").arg(size.x(), 0, 'g', 3).arg(size.y(), 0, 'g', 3).arg(size.z(), 0, 'g', 3));
+    aside->setText(QStringLiteral("%1 × %2 × %3 m")
+                       .arg(figureText(size.x(), 3), figureText(size.y(), 3), figureText(size.z(), 3)));
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
     m_stale->setVisible(careIsNewer(*s));
@@ -459,16 +465,16 @@ void ThinPanel::refresh() {
         m_locked->setChecked(l.locked);
         QStringList drift;
         if (l.driftTexels)
-            drift << tr("texture %1 texels").arg(*l.driftTexels, 0, 'g', 2);
+            drift << tr("texture %1 texels").arg(figureText(*l.driftTexels, 2));
         if (l.driftDegrees)
-            drift << tr("normals %1°").arg(*l.driftDegrees, 0, 'g', 2);
+            drift << tr("normals %1°").arg(figureText(*l.driftDegrees, 2));
         if (l.posed > 0)
             drift << tr("moving %1").arg(lengthText(l.posed));
         m_drift->setText(drift.join(QStringLiteral(" · ")));
         m_drift->setVisible(!drift.isEmpty());
         m_materials->setEnabled(l.origin == LevelOrigin::Collapsed);
-        m_materials->setText(tr("%1 · %2").arg(l.draws == 1 ? tr("1 draw") : tr("%1 draws").arg(l.draws),
-                                               QString::fromStdString(memorySize(textureBytesOf(*s, l)))));
+        m_materials->setText(tr("%1, %2").arg(l.draws == 1 ? tr("1 draw") : tr("%1 draws").arg(l.draws),
+                                              QString::fromStdString(memorySize(textureBytesOf(*s, l)))));
     }
 }
 

@@ -5,7 +5,6 @@
 #include "appmodel/workbench.h"
 
 #include <QCheckBox>
-#include <QComboBox>
 
 namespace thicket::app {
 
@@ -42,7 +41,7 @@ private:
     void refresh();
     void fillMaterials();
     Workbench& m_bench;
-    QComboBox* m_role;
+    ChoiceBox* m_role;
     NumberBox* m_allow;
     QVBoxLayout* m_cards;
     NumberBox* m_triangles;
