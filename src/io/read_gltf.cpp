@@ -1,5 +1,6 @@
 #include "base/text.h"
 #include "io/gltf_reader.h"
+#include "io/near_copy.h"
 
 #include <algorithm>
 #include <cstring>
@@ -223,9 +224,8 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     }
 
     // Far from the origin floats are coarse (1 m at 10,000 km), so what was placed there is brought near it.
-    constexpr double kFar = 10'000; // metres: there a float's step is a millimetre
     Vec3d shift(0, 0, 0);
-    if (!placed.empty() && placed.front().transform.translation().norm() > kFar)
+    if (!placed.empty() && placed.front().transform.translation().norm() > kFarFromOrigin)
         shift = placed.front().transform.translation().array().round();
     for (Placed& p : placed)
         p.transform.pretranslate(-shift);
@@ -329,9 +329,7 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
             continue;
         subject.surfaces = surfaces;
         if (shift.squaredNorm() > 0)
-            subject.notes.push_back(fmt::format(
-                "stood {} from the origin; moved by {:.0f}, {:.0f}, {:.0f} m so that nothing is rounded away",
-                length(shift.norm()), -shift.x(), -shift.y(), -shift.z()));
+            subject.notes.push_back(movedNote(-shift));
         auto rig = f.rig.finish();
         if (!rig)
             return rig.error();

@@ -1,8 +1,11 @@
 #include "base/file.h"
 #include "io/import.h"
+#include "io/near_copy.h"
 
 #include <algorithm>
+#include <assimp/DefaultIOSystem.h>
 #include <assimp/Importer.hpp>
+#include <assimp/MemoryIOWrapper.h>
 #include <assimp/ProgressHandler.hpp>
 #include <assimp/config.h>
 #include <assimp/material.h>
@@ -90,6 +93,21 @@ Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
     }
     return {};
 }
+
+/// The file system, in which one file's contents are others.
+class InMemory : public Assimp::DefaultIOSystem {
+public:
+    InMemory(std::string path, const std::string& data) : m_path(std::move(path)), m_data(data) {}
+    Assimp::IOStream* Open(const char* file, const char* mode) override {
+        if (m_path == file)
+            return new Assimp::MemoryIOStream(reinterpret_cast<const std::uint8_t*>(m_data.data()), m_data.size());
+        return DefaultIOSystem::Open(file, mode);
+    }
+
+private:
+    std::string m_path;
+    const std::string& m_data;
+};
 
 std::string mimeOf(const std::vector<std::byte>& data) {
     if (data.size() > 8 && data[0] == std::byte{0x89} && data[1] == std::byte{'P'})
@@ -233,6 +251,9 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     Progress progress(job);
     importer.SetProgressHandler(&progress);
     importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
+    const auto moved = nearCopyOf(path, suffix);
+    if (moved)
+        importer.SetIOHandler(new InMemory(path.string(), moved->data)); // the importer's own now
     const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate | aiProcess_SortByPType |
                                                                 aiProcess_JoinIdenticalVertices);
     importer.SetProgressHandler(nullptr);
@@ -257,6 +278,8 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     std::stable_sort(pieces.begin(), pieces.end(),
                      [](const Piece& a, const Piece& b) { return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex; });
     Builder builder{*scene, path.parent_path(), {}, {}};
+    if (moved)
+        builder.subject.notes.push_back(movedNote(moved->shift));
     builder.materials();
     const std::string stem = path.stem().string();
     std::map<std::string, std::map<int, std::vector<const Piece*>>> families;

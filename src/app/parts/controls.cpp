@@ -218,7 +218,7 @@ QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip) {
     if (auto* list = qobject_cast<QComboBox*>(field))
         list->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     QLabel* name = makeLabel(label, "small");
-    name->setFixedWidth(86);
+    name->setFixedWidth(80);
     layout->addWidget(name);
     layout->addWidget(field, 1);
     row->setToolTip(tip);

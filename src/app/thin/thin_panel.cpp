@@ -81,8 +81,15 @@ void LevelCard::paintEvent(QPaintEvent*) {
         p.drawText(r.adjusted(0, 0, -w - 6, 0), Qt::AlignLeft | Qt::AlignVCenter,
                    p.fontMetrics().elidedText(left, Qt::ElideRight, static_cast<int>(r.width()) - w - 6));
     };
-    line(0, QStringLiteral("L%1%2").arg(m_level).arg(level.locked ? tr("  locked") : QString()), groupedText(triangles),
-         l.text, 12.5, 600);
+    const QString name = QStringLiteral("L%1%2").arg(m_level).arg(level.locked ? tr("  locked") : QString());
+    line(0, name, groupedText(triangles), l.text, 12.5, 600);
+    if (m_level > 0) {
+        const double after = text.left() + p.fontMetrics().horizontalAdvance(name) + 8;
+        p.setFont(Look::font(11));
+        p.setPen(l.quiet);
+        p.drawText(QRectF(after, text.top() + 0.5, text.width(), third), Qt::AlignLeft | Qt::AlignVCenter,
+                   level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws));
+    }
     const bool thinned = level.pieces > 0 && level.pieces < s->pieces;
     const QString origin =
         level.origin == LevelOrigin::Source     ? tr("the source")
@@ -161,7 +168,7 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     QPushButton* roles = makeButton(QStringLiteral("…"), tr("Change what each role asks for"));
     roles->setObjectName(QStringLiteral("editRoles"));
     roles->setAccessibleName(tr("Change the roles"));
-    roles->setFixedWidth(30);
+    roles->setFixedWidth(26);
     roles->setStyleSheet(QStringLiteral("padding: 3px 0;"));
     connect(roles, &QPushButton::clicked, this, [this] { RolesDialog(m_bench, this).exec(); });
     roleRow->addWidget(roles);
