@@ -1,6 +1,7 @@
 #include "base/parallel.h"
 
 #include <algorithm>
+#include <span>
 #include <tbb/parallel_for.h>
 
 namespace thicket {
@@ -14,6 +15,59 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
     }
     tbb::parallel_for(std::size_t{0}, chunks,
                       [&](std::size_t i) { body(i * chunk, std::min(count, (i + 1) * chunk)); });
+}
+
+bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,
+                    const std::function<void(std::size_t, std::size_t)>& body) {
+    parallelChunks(count, chunk, [&](std::size_t begin, std::size_t end) {
+        if (!job.cancelled())
+            body(begin, end);
+    });
+    return !job.cancelled();
+}
+
+namespace {
+
+/// How many of a come among the first `count` of the merged a and b. SOURCE merge path (Odeh et al. 2012).
+std::size_t shareOfFirst(std::span<const std::uint64_t> a, std::span<const std::uint64_t> b, std::size_t count) {
+    std::size_t low = count > b.size() ? count - b.size() : 0;
+    std::size_t high = std::min(count, a.size());
+    while (low < high) {
+        const std::size_t middle = (low + high) / 2;
+        if (a[middle] < b[count - middle - 1])
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return low;
+}
+
+} // namespace
+
+bool sortKeys(std::vector<std::uint64_t>& keys, const JobContext& job) {
+    constexpr std::size_t kRun = std::size_t{1} << 16;
+    parallelChunks(keys.size(), kRun, job, [&](std::size_t begin, std::size_t end) {
+        std::sort(keys.begin() + static_cast<std::ptrdiff_t>(begin), keys.begin() + static_cast<std::ptrdiff_t>(end));
+    });
+    std::vector<std::uint64_t> merged;
+    for (std::size_t run = kRun; run < keys.size() && !job.cancelled(); run *= 2) {
+        merged.resize(keys.size());
+        // Runs are multiples of the chunk, so a chunk of what is merged belongs to one pair of runs.
+        parallelChunks(keys.size(), kRun, job, [&](std::size_t begin, std::size_t end) {
+            const std::size_t first = begin / (2 * run) * 2 * run;
+            const std::span<const std::uint64_t> all(keys);
+            const auto a = all.subspan(first, std::min(run, all.size() - first));
+            const auto b = all.subspan(first + a.size(), std::min(run, all.size() - first - a.size()));
+            const std::size_t fromA = shareOfFirst(a, b, begin - first);
+            const std::size_t toA = shareOfFirst(a, b, end - first);
+            std::merge(a.begin() + static_cast<std::ptrdiff_t>(fromA), a.begin() + static_cast<std::ptrdiff_t>(toA),
+                       b.begin() + static_cast<std::ptrdiff_t>(begin - first - fromA),
+                       b.begin() + static_cast<std::ptrdiff_t>(end - first - toA),
+                       merged.begin() + static_cast<std::ptrdiff_t>(begin));
+        });
+        keys.swap(merged);
+    }
+    return !job.cancelled();
 }
 
 } // namespace thicket

@@ -1,8 +1,13 @@
 #pragma once
 // Parallel loops whose result does not depend on the number of threads.
 
+#include "base/job.h"
+
+#include <algorithm>
 #include <cstddef>
+#include <cstdint>
 #include <functional>
+#include <vector>
 
 namespace thicket {
 
@@ -10,5 +15,23 @@ namespace thicket {
 /// Chunk borders depend on `chunk` alone, so sums kept per chunk and joined in order are the same on any machine.
 /// THREADS  body runs on several threads at once and must touch only its own entries.
 void parallelChunks(std::size_t count, std::size_t chunk, const std::function<void(std::size_t, std::size_t)>& body);
+
+/// The same until the job is cancelled: chunks that have not begun by then are left out. Returns whether all were done.
+bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,
+                    const std::function<void(std::size_t, std::size_t)>& body);
+
+/// Sorts on all cores. When the job is cancelled it ends within some milliseconds, leaves `keys` in any order, and
+/// returns false.
+bool sortKeys(std::vector<std::uint64_t>& keys, const JobContext& job);
+
+/// `to.resize(size)` that looks at the job in between: clean memory costs a second for some gigabytes. Returns whether
+/// it was done.
+template <class T> bool resizeUnlessCancelled(std::vector<T>& to, std::size_t size, const JobContext& job) {
+    constexpr std::size_t kStepBytes = std::size_t{16} << 20;
+    to.reserve(size);
+    while (to.size() < size && !job.cancelled())
+        to.resize(std::min(size, to.size() + kStepBytes / sizeof(T) + 1));
+    return to.size() == size;
+}
 
 } // namespace thicket

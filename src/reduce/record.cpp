@@ -11,7 +11,7 @@
 #include <fmt/format.h>
 #include <numeric>
 #include <tbb/enumerable_thread_specific.h>
-#include <tbb/parallel_sort.h>
+#include <thread>
 
 namespace thicket {
 namespace {
@@ -111,7 +111,7 @@ std::optional<float> foreseenCost(const std::vector<std::uint64_t>& order, std::
         return static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(order[i] >> 32)));
     };
     const auto before = static_cast<double>(left);
-    if (made < kToldEnough * before)
+    if (order.empty() || made < kToldEnough * before)
         return {};
     const double half = costAt(order.size() / 2);
     const double whole = costAt(order.size() - 1);
@@ -122,9 +122,9 @@ std::optional<float> foreseenCost(const std::vector<std::uint64_t>& order, std::
 }
 
 /// Puts the collapses of all regions in the order of their cost and appends them to the record. Returns that order: the
-/// bits of each one's cost, and its number.
+/// bits of each one's cost, and its number. When the job is cancelled, the record is of no more use.
 std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std::vector<Region>& regions, Surface& s,
-                                  Record& record) {
+                                  Record& record, const JobContext& job) {
     std::vector<std::uint32_t> first(logs.size() + 1, 0);
     for (std::size_t r = 0; r < logs.size(); ++r)
         first[r + 1] = first[r] + logs[r].collapses();
@@ -145,12 +145,15 @@ std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std:
             order[g] = std::uint64_t{std::bit_cast<std::uint32_t>(log.cost[e])} << 32 | g;
         }
     });
-    tbb::parallel_sort(order.begin(), order.end());
+    if (!sortKeys(order, job))
+        return {};
 
     std::vector<std::uint32_t> timeOf(total);
     std::vector<std::uint32_t> nodeOf(total);
     auto node = static_cast<std::uint32_t>(record.positions.size());
     for (const std::uint64_t key : order) {
+        if (record.alive.size() % 65536 == 0 && job.cancelled())
+            return {};
         const auto g = static_cast<std::uint32_t>(key);
         timeOf[g] = static_cast<std::uint32_t>(record.alive.size());
         nodeOf[g] = node;
@@ -170,7 +173,7 @@ std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std:
     grow(record.standsFor, !record.standsFor.empty());
     record.parent.resize(node, kNone);
     record.birth.resize(node);
-    parallelChunks(logs.size(), 1, [&](std::size_t r, std::size_t) {
+    parallelChunks(logs.size(), 1, job, [&](std::size_t r, std::size_t) {
         const RegionLog& log = logs[r];
         std::vector<std::uint32_t> numberOf(log.nodes());
         std::uint32_t made = 0;
@@ -212,13 +215,20 @@ std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std:
     return order;
 }
 
+/// Gives memory back beside what goes on: for some gigabytes that takes the system longer than a cancel may take.
+template <class... T> void discard(T&&... things) {
+    std::thread([... kept = std::move(things)] {}).detach();
+}
+
 } // namespace
 
 Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, const JobContext& job) {
     Record record;
     Surface surface;
-    if (auto ready = prepareSurface(mesh, options, job.part(0, 0.2), surface, record); !ready)
+    if (auto ready = prepareSurface(mesh, options, job.part(0, 0.2), surface, record); !ready) {
+        discard(std::move(surface), std::move(record));
         return ready.error();
+    }
     const double total = std::max<double>(record.alive.front(), 1);
     const auto report = [&](std::uint32_t left) {
         job.report(0.2 + 0.8 * (1 - left / total), fmt::format("collapsing, {} triangles left", left));
@@ -237,7 +247,11 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
             static_cast<std::size_t>(std::count_if(surface.flags.begin(), surface.flags.end(),
                                                    [](std::uint8_t flags) { return (flags & Surface::kGone) == 0; }));
         whole = left <= kWholePoints || stalled;
-        const std::vector<Region> regions = arrange(surface, round, whole ? kEverything : kRegionPoints);
+        const std::vector<Region> regions = arrange(surface, round, whole ? kEverything : kRegionPoints, job);
+        if (job.cancelled()) {
+            discard(std::move(surface), std::move(record));
+            return cancelledError();
+        }
         const float cost = whole      ? HUGE_VALF
                            : foreseen ? *foreseen
                                       : roundCost(surface, regions, options, job, scratches);
@@ -253,10 +267,15 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
             for (std::size_t r = batch; r < end; ++r)
                 gone += static_cast<std::uint32_t>(logs[r].deadTriangle.size());
         }
-        if (job.cancelled())
+        std::vector<std::uint64_t> order;
+        if (!job.cancelled()) {
+            release(surface, regions);
+            order = append(logs, regions, surface, record, job);
+        }
+        if (job.cancelled()) {
+            discard(std::move(surface), std::move(record), std::move(logs));
             return cancelledError();
-        release(surface, regions);
-        const std::vector<std::uint64_t> order = append(logs, regions, surface, record);
+        }
         stalled = static_cast<double>(order.size()) < kLeastProgress * static_cast<double>(left);
         foreseen = foreseenCost(order, left);
     }

@@ -4,7 +4,6 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
-#include <tbb/parallel_sort.h>
 #include <utility>
 
 namespace thicket::reduce {
@@ -20,9 +19,12 @@ std::uint32_t spread(std::uint32_t v) {
     return (v | v << 2) & 0x09249249U;
 }
 
-template <class T> std::vector<T> gathered(const std::vector<T>& from, const std::vector<std::uint32_t>& order) {
-    std::vector<T> out(from.empty() ? 0 : order.size());
-    parallelChunks(out.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+template <class T>
+std::vector<T> gathered(const std::vector<T>& from, const std::vector<std::uint32_t>& order, const JobContext& job) {
+    std::vector<T> out;
+    if (!resizeUnlessCancelled(out, from.empty() ? 0 : order.size(), job))
+        return out;
+    parallelChunks(out.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             out[i] = from[order[i]];
     });
@@ -30,7 +32,7 @@ template <class T> std::vector<T> gathered(const std::vector<T>& from, const std
 }
 
 /// Drops points that have gone and orders the rest; returns the new number of each old point.
-std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn) {
+std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext& job) {
     std::vector<std::uint32_t> living;
     for (std::uint32_t p = 0; p < s.places.size(); ++p)
         if ((s.flags[p] & Surface::kGone) == 0)
@@ -40,31 +42,38 @@ std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn) {
         for (std::size_t i = begin; i < end; ++i)
             places[i] = s.places[living[i]];
     });
-    living = gathered(living, curveOrder(places, turn));
+    living = gathered(living, curveOrder(places, turn, job), job);
+    if (job.cancelled())
+        return {};
     std::vector<std::uint32_t> numberOf(s.places.size(), kNone);
     for (std::uint32_t i = 0; i < living.size(); ++i)
         numberOf[living[i]] = i;
-    s.places = gathered(s.places, living);
-    s.quadrics = gathered(s.quadrics, living);
-    s.flags = gathered(s.flags, living);
+    s.places = gathered(s.places, living, job);
+    s.quadrics = gathered(s.quadrics, living, job);
+    s.flags = gathered(s.flags, living, job);
     return numberOf;
 }
 
 /// Drops wedges that no living triangle uses and orders the rest by point; returns the new number of each old wedge.
-std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32_t>& pointNumber) {
+std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32_t>& pointNumber,
+                                       const JobContext& job) {
     std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
-    parallelChunks(s.triangleSource.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(s.triangleSource.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t)
             if (s.trianglePoint[3 * t] != kNone)
                 for (std::size_t k = 0; k < 3; ++k)
                     std::atomic_ref(used[s.triangleWedge[3 * t + k]]).store(1, std::memory_order_relaxed);
     });
+    if (job.cancelled())
+        return {};
     std::vector<std::uint32_t> start(s.places.size() + 1, 0);
     for (std::uint32_t w = 0; w < used.size(); ++w)
         if (used[w] != 0)
             ++start[pointNumber[s.wedgePoint[w]] + 1];
     for (std::size_t p = 1; p < start.size(); ++p)
         start[p] += start[p - 1];
+    if (job.cancelled())
+        return {};
     std::vector<std::uint32_t> order(start.back());
     std::vector<std::uint32_t> numberOf(used.size(), kNone);
     for (std::uint32_t w = 0; w < used.size(); ++w)
@@ -73,18 +82,22 @@ std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32
             order[at] = w;
             numberOf[w] = at;
         }
+    if (job.cancelled())
+        return {};
     for (std::uint32_t& point : s.wedgePoint)
         point = pointNumber[point];
-    s.wedgePoint = gathered(s.wedgePoint, order);
-    s.wedgeNode = gathered(s.wedgeNode, order);
-    s.wedgeNormal = gathered(s.wedgeNormal, order);
-    s.wedgeUv = gathered(s.wedgeUv, order);
-    s.wedgeUv2 = gathered(s.wedgeUv2, order);
-    s.wedgeColor = gathered(s.wedgeColor, order);
+    s.wedgePoint = gathered(s.wedgePoint, order, job);
+    s.wedgeNode = gathered(s.wedgeNode, order, job);
+    s.wedgeNormal = gathered(s.wedgeNormal, order, job);
+    s.wedgeUv = gathered(s.wedgeUv, order, job);
+    s.wedgeUv2 = gathered(s.wedgeUv2, order, job);
+    s.wedgeColor = gathered(s.wedgeColor, order, job);
     if (s.attributes > 0) {
         const auto stride = static_cast<std::size_t>(AttributeSpan::stride(s.attributes));
-        std::vector<double> rows(order.size() * stride);
-        parallelChunks(order.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+        std::vector<double> rows;
+        if (!resizeUnlessCancelled(rows, order.size() * stride, job))
+            return {};
+        parallelChunks(order.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
                 std::copy_n(s.attributesOf(order[i]), stride, rows.begin() + static_cast<std::ptrdiff_t>(i * stride));
         });
@@ -95,7 +108,7 @@ std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32
 
 } // namespace
 
-std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn) {
+std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn, const JobContext& job) {
     // Places lie within half a unit of 0; a shift by up to a quarter moves every border of the curve's cells.
     const double shift = 0.25 * std::fmod(turn * 0.6180339887498949, 1.0);
     const auto cell = [shift](double v) {
@@ -109,19 +122,24 @@ std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned
             keys[i] = std::uint64_t{code} << 32 | i;
         }
     });
-    tbb::parallel_sort(keys.begin(), keys.end());
+    if (!sortKeys(keys, job))
+        return {};
     std::vector<std::uint32_t> order(keys.size());
     for (std::size_t i = 0; i < keys.size(); ++i)
         order[i] = static_cast<std::uint32_t>(keys[i]);
     return order;
 }
 
-std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach) {
+std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach, const JobContext& job) {
     std::vector<std::uint32_t> pointNumber;
     std::vector<std::uint32_t> wedgeNumber;
     if (turn > 0) {
-        pointNumber = orderPoints(s, turn);
-        wedgeNumber = orderWedges(s, pointNumber);
+        pointNumber = orderPoints(s, turn, job);
+        if (job.cancelled())
+            return {};
+        wedgeNumber = orderWedges(s, pointNumber, job);
+        if (job.cancelled())
+            return {};
     }
     const auto points = static_cast<std::uint32_t>(s.places.size());
     const std::uint32_t count = std::max(1U, (points + pointsEach / 2) / pointsEach);
@@ -143,7 +161,7 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach)
     std::vector<std::uint32_t> home(before, kNone);
     const std::size_t homes = count + 1;
     std::vector<std::uint32_t> start((before / kChunk + 1) * homes, 0);
-    parallelChunks(before, kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
         std::uint32_t* own = start.data() + begin / kChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {
             std::uint32_t* p = &s.trianglePoint[3 * t];
@@ -162,6 +180,8 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach)
                     std::atomic_ref(s.flags[p[k]]).fetch_or(Surface::kLocked, std::memory_order_relaxed);
         }
     });
+    if (job.cancelled())
+        return {};
     std::uint32_t triangles = 0;
     for (std::size_t h = 0; h < homes; ++h) {
         const std::uint32_t first = triangles;
@@ -175,7 +195,7 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach)
     std::vector<std::uint32_t> trianglePoint(std::size_t{3} * triangles);
     std::vector<std::uint32_t> triangleWedge(trianglePoint.size());
     std::vector<std::uint32_t> triangleSource(triangles);
-    parallelChunks(before, kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
         std::uint32_t* next = start.data() + begin / kChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {
             if (home[t] == kNone)

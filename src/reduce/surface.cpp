@@ -24,16 +24,20 @@ struct TriangleLists {
     }
 };
 
-TriangleLists listsOf(const std::vector<std::uint32_t>& trianglePoint, std::size_t points) {
+/// When the job is cancelled, of no use.
+TriangleLists listsOf(const std::vector<std::uint32_t>& trianglePoint, std::size_t points, const JobContext& job) {
     TriangleLists lists;
     lists.start.assign(points + 1, 0);
-    for (const std::uint32_t p : trianglePoint)
-        ++lists.start[p + 1];
+    for (std::size_t c = 0; c < trianglePoint.size(); ++c) {
+        if (c % 65536 == 0 && job.cancelled())
+            return lists;
+        ++lists.start[trianglePoint[c] + 1];
+    }
     for (std::size_t p = 0; p < points; ++p)
         lists.start[p + 1] += lists.start[p];
     lists.list.resize(trianglePoint.size());
     std::vector<std::uint32_t> fill(lists.start.begin(), lists.start.end() - 1);
-    for (std::size_t c = 0; c < trianglePoint.size(); ++c)
+    for (std::size_t c = 0; c < trianglePoint.size() && !(c % 65536 == 0 && job.cancelled()); ++c)
         lists.list[fill[trianglePoint[c]]++] = static_cast<std::uint32_t>(c / 3);
     return lists;
 }
@@ -269,7 +273,7 @@ std::array<float, 6> motionOf(const VertexExtras& extras, std::uint32_t node, do
 }
 
 /// Metres (working units) that a unit of a texture is worth, from the areas of both.
-double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight) {
+double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight, const JobContext& job) {
     if (uv.empty())
         return 0;
     // Sums of fixed chunks, joined in their order.
@@ -279,7 +283,7 @@ double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight) 
         double texture = 0;
     };
     std::vector<Areas> areas(s.triangleSource.size() / kChunk + 1);
-    parallelChunks(s.triangleSource.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(s.triangleSource.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         Areas& own = areas[begin / kChunk];
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
             own.surface += frameOf(s, t).area;
@@ -298,11 +302,11 @@ double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight) 
     return weight * (uvArea > 1e-12 ? std::min(std::sqrt(area / uvArea), 10.0) : 1e-3);
 }
 
-void setScales(const ReduceOptions& options, Surface& s) {
+void setScales(const ReduceOptions& options, Surface& s, const JobContext& job) {
     s.normalScale = options.normalWeight;
     s.colorScale = options.colorWeight;
-    s.uvScale = uvScaleOf(s, s.wedgeUv, options.uvWeight);
-    s.uv2Scale = uvScaleOf(s, s.wedgeUv2, options.uvWeight);
+    s.uvScale = uvScaleOf(s, s.wedgeUv, options.uvWeight, job);
+    s.uv2Scale = uvScaleOf(s, s.wedgeUv2, options.uvWeight, job);
     s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4) +
                    (s.wedgeUv2.empty() ? 0 : 2) + (s.wedgeMotion.empty() ? 0 : 6);
 }
@@ -404,6 +408,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     std::vector<std::uint32_t> pointOfNode(nodeCount);
     std::vector<std::uint32_t> materialOfNode(nodeCount, 0);
     for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {
+        if (v % 65536 == 0 && job.cancelled())
+            return cancelledError();
         const std::size_t node = nodes.pointOf[v];
         if (node != record.positions.size())
             continue;
@@ -433,18 +439,18 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     s.scale = bounds.diagonal() > 0 ? bounds.diagonal() : 1;
     std::vector<Vec3d> places(points.pointCount);
     // Nodes of one point stand on one place, so it does not matter which of them writes it last.
-    for (std::uint32_t n = 0; n < nodeCount; ++n)
+    for (std::uint32_t n = 0; n < nodeCount && !(n % 65536 == 0 && job.cancelled()); ++n)
         places[pointOfNode[n]] = (record.positions[n].cast<double>() - s.origin) / s.scale;
     if (job.cancelled())
         return cancelledError();
-    const std::vector<std::uint32_t> order = curveOrder(places, 0);
+    const std::vector<std::uint32_t> order = curveOrder(places, 0, job);
     if (job.cancelled())
         return cancelledError();
     std::vector<std::uint32_t> rank(order.size());
     std::vector<float> care(options.care.empty() ? 0 : order.size(), 0.0F);
-    s.places.resize(order.size());
-    s.quadrics.resize(order.size());
-    parallelChunks(order.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
+    if (!resizeUnlessCancelled(s.places, order.size(), job) || !resizeUnlessCancelled(s.quadrics, order.size(), job))
+        return cancelledError();
+    parallelChunks(order.size(), kPointChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             rank[order[i]] = static_cast<std::uint32_t>(i);
             s.places[i] = places[order[i]];
@@ -474,6 +480,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     const bool moves = !record.extras.joints.empty() || !record.extras.morphs.empty();
     s.wedgeMotion.resize(moves ? nodeCount : 0);
     for (std::uint32_t n = 0; n < nodeCount; ++n) {
+        if (n % 65536 == 0 && job.cancelled())
+            return cancelledError();
         const std::uint32_t w = start[pointOfNode[n]]++;
         if (moves)
             s.wedgeMotion[w] = motionOf(record.extras, n, options.skinWeight, options.morphWeight / s.scale);
@@ -497,7 +505,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     const auto pointsOf = [&](const std::vector<std::uint32_t>& node) {
         s.trianglePoint.resize(node.size());
         s.triangleWedge.resize(node.size());
-        parallelChunks(node.size(), 3 * kPointChunk, [&](std::size_t begin, std::size_t end) {
+        parallelChunks(node.size(), 3 * kPointChunk, job, [&](std::size_t begin, std::size_t end) {
             for (std::size_t c = begin; c < end; ++c) {
                 s.trianglePoint[c] = pointOfNode[node[c]];
                 s.triangleWedge[c] = wedgeOfNode[node[c]];
@@ -505,14 +513,14 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         });
     };
     record.indices.resize(mesh.indices.size());
-    parallelChunks(mesh.indices.size(), 3 * kPointChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(mesh.indices.size(), 3 * kPointChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t c = begin; c < end; ++c)
             record.indices[c] = nodes.pointOf[mesh.indices[c]];
     });
     pointsOf(record.indices);
     if (job.cancelled())
         return cancelledError();
-    TriangleLists lists = listsOf(s.trianglePoint, s.places.size());
+    TriangleLists lists = listsOf(s.trianglePoint, s.places.size(), job);
     if (job.cancelled())
         return cancelledError();
     const std::vector<std::uint8_t> bad = markBad(s.trianglePoint, lists, record, job);
@@ -525,7 +533,9 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             return Error{ErrorCode::BadInput, "", "all triangles are without area",
                          "check the file's unit and the mesh"};
         pointsOf(record.indices);
-        lists = listsOf(s.trianglePoint, s.places.size());
+        lists = listsOf(s.trianglePoint, s.places.size(), job);
+        if (job.cancelled())
+            return cancelledError();
     }
     const auto triangles = static_cast<std::uint32_t>(record.indices.size() / 3);
     s.triangleSource.resize(triangles);
@@ -534,7 +544,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     record.alive.assign(1, triangles);
     record.error.assign(1, 0.0F);
 
-    setScales(options, s);
+    setScales(options, s, job);
     s.flags.assign(s.places.size(), 0);
     if (options.mirror) {
         s.mirrorAxis = options.mirror->axis;
@@ -546,8 +556,10 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             }
     }
     if (s.attributes > 0)
-        s.attributeQuadric.assign(
-            std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), 0.0);
+        if (!resizeUnlessCancelled(
+                s.attributeQuadric,
+                std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), job))
+            return cancelledError();
     job.report(0.6, "measuring the surface");
     measure(s, lists, materialOfWedge, care, options, job);
     s.wedgeMotion = {}; // the quadrics hold what is needed of it

@@ -63,7 +63,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
 
 /// Order of places along a space-filling curve, as indices into `places`. `turn` shifts and turns the curve, so that
 /// regions cut from it have other borders.
-std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn);
+/// When the job is cancelled, nothing.
+std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn, const JobContext& job = {});
 
 /// A run of points, with the triangles that lie wholly in it.
 struct Region {
@@ -77,8 +78,8 @@ struct Region {
 /// Closes up what has gone and puts the rest in the order of the curve (not at turn 0, when it is fresh), then cuts it
 /// into regions of about `pointsEach` points. Triangles of a region stand together and name points and wedges counted
 /// from its first ones; those that lie in more than one region stand last, with numbers of the whole surface, and their
-/// points are locked.
-std::vector<Region> arrange(Surface& surface, unsigned turn, std::uint32_t pointsEach);
+/// points are locked. When the job is cancelled, nothing, and the surface is of no more use.
+std::vector<Region> arrange(Surface& surface, unsigned turn, std::uint32_t pointsEach, const JobContext& job = {});
 
 /// Gives the triangles of all regions numbers of the whole surface again.
 void release(Surface& surface, const std::vector<Region>& regions);

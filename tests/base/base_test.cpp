@@ -5,9 +5,12 @@
 #include "base/text.h"
 #include "support/temp_folder.h"
 
+#include <algorithm>
+#include <atomic>
 #include <filesystem>
 #include <fstream>
 #include <gtest/gtest.h>
+#include <random>
 #include <regex>
 
 namespace thicket {
@@ -172,6 +175,36 @@ TEST(Memory, what_cannot_fit_is_refused_with_the_estimate) {
     EXPECT_NE(refused.error().text().find("24"), std::string::npos);
     ASSERT_TRUE(availableMemory());
     EXPECT_GT(*availableMemory(), 1'000'000U);
+}
+
+TEST(SortKeys, sorts_like_the_standard_one_at_any_size) {
+    std::mt19937_64 random(5);
+    for (const std::size_t size : {0, 1, 2, 65'535, 65'536, 65'537, 200'000, 262'144, 700'001}) {
+        std::vector<std::uint64_t> keys(size);
+        for (auto& key : keys)
+            key = random() % (size + 1); // some stand twice
+        auto expected = keys;
+        std::sort(expected.begin(), expected.end());
+        EXPECT_TRUE(sortKeys(keys, {}));
+        EXPECT_EQ(keys, expected) << size;
+    }
+}
+
+TEST(Parallel, a_cancelled_job_leaves_out_what_has_not_begun) {
+    std::stop_source stop;
+    std::atomic<int> done = 0;
+    const bool all = parallelChunks(100'000, 10, JobContext{stop.get_token(), {}}, [&](std::size_t, std::size_t) {
+        if (++done == 50)
+            stop.request_stop();
+    });
+    EXPECT_FALSE(all);
+    EXPECT_LT(done, 1000);
+    std::vector<std::uint64_t> keys(300'000, 1);
+    EXPECT_FALSE(sortKeys(keys, {stop.get_token(), {}}));
+    std::vector<int> numbers;
+    EXPECT_FALSE(resizeUnlessCancelled(numbers, 10'000'000, {stop.get_token(), {}}));
+    EXPECT_TRUE(resizeUnlessCancelled(numbers, 10'000'000, {}));
+    EXPECT_EQ(numbers.size(), 10'000'000U);
 }
 
 } // namespace thicket
