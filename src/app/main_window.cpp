@@ -368,7 +368,7 @@ void MainWindow::refreshGauges() {
 
 void MainWindow::refreshCharts() {
     if (m_stage == Stage::Switch)
-        m_switchChart->setNeedle(m_viewport->subjectDistance());
+        m_switchChart->setNeedle(m_viewport->subjectDistance(), m_viewport->subjectFactor());
 }
 
 void MainWindow::showMessage(const QString& text, bool serious) {

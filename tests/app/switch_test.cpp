@@ -221,6 +221,27 @@ TEST_F(WindowTest, walking_past_another_copy_does_not_change_which_one_it_is_abo
         << "led there by hand, it is about that one";
 }
 
+TEST_F(WindowTest, the_needle_of_a_large_copy_stands_at_the_level_that_is_drawn) {
+    thinBall(40);
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Switch);
+    place(bench, {{50, bench.subjectId(), {0, 0, 0}, Quatd::Identity(), 2.5, 1}});
+    Viewport& view = window->viewport();
+    SwitchChart& chart = window->switchChart();
+    const double from = switchDistance(costsOf(*bench.subject())[1], bench.subject()->rule, bench.subject()->radius,
+                                       bench.scene().statedView());
+    view.standAt(2.5 * from);
+    EXPECT_DOUBLE_EQ(view.subjectFactor(), 2.5);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return std::abs(chart.needleX() - chart.handlePlace(1).x()) < 1; }, 3000))
+        << "two and a half times as far for a copy so much larger";
+    rest();
+    const QPoint needle(static_cast<int>(std::lround(chart.needleX())), chart.height() / 2);
+    drag(&chart, needle, needle + QPoint(40, 0));
+    EXPECT_NEAR(view.subjectDistance(), 2.5 * chart.xAxis->pixelToCoord(needle.x() + 40),
+                0.02 * view.subjectDistance());
+    EXPECT_NEAR(chart.needleX(), needle.x() + 40, 2);
+}
+
 TEST_F(WindowTest, a_frozen_selection_stays_while_the_camera_flies_on) {
     thinBall(60);
     window->setStage(Stage::Switch);

@@ -78,10 +78,12 @@ void SwitchChart::rebuild() {
     update();
 }
 
-void SwitchChart::setNeedle(double metres) {
-    if (metres == m_needle)
+void SwitchChart::setNeedle(double metres, double factor) {
+    const double needle = metres / factor;
+    if (needle == m_needle && factor == m_factor)
         return;
-    m_needle = metres;
+    m_needle = needle;
+    m_factor = factor;
     update();
 }
 
@@ -274,7 +276,10 @@ void SwitchChart::paintOverlay(QPainter& p) {
         p.setPen(QPen(l.ground, 2));
         p.setBrush(l.accent);
         p.drawEllipse(QPointF(nx, error > 0 ? y(error) : area.bottom() - 1.5), 5, 5);
-        const QString text = tr("camera %1").arg(lengthText(m_needle));
+        const QString text =
+            std::abs(m_factor - 1) < 0.005
+                ? tr("camera %1").arg(lengthText(m_needle))
+                : tr("camera %1, copy × %2").arg(lengthText(m_needle * m_factor)).arg(figureText(m_factor, 3));
         p.setFont(Look::font(11, 600));
         const double w = p.fontMetrics().horizontalAdvance(text) + 8;
         const bool left = nx + w + 6 > area.right();
@@ -356,7 +361,7 @@ void SwitchChart::mousePressEvent(QMouseEvent* event) {
     if (m_drag.grip == Grip::None && axisRect()->rect().contains(event->pos())) {
         // A click on the open chart walks the camera there.
         m_drag = {Grip::Needle, -1};
-        emit needleDragged(xAxis->pixelToCoord(event->position().x()));
+        emit needleDragged(m_factor * xAxis->pixelToCoord(event->position().x()));
     }
     if (m_drag.grip == Grip::Handle)
         m_bench.selectLevel(m_drag.level);
@@ -372,7 +377,7 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
         m_bench.setSwitchDistance(m_bench.subjectId(), m_drag.level, snapped(d, m_drag.level), key);
         return;
     case Grip::Needle:
-        emit needleDragged(d);
+        emit needleDragged(m_factor * d);
         return;
     case Grip::Allowance: {
         SwitchRule rule = m_bench.subject()->rule;

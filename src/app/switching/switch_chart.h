@@ -10,8 +10,9 @@ class SwitchChart : public Chart {
     Q_OBJECT
 public:
     explicit SwitchChart(Workbench& bench, QWidget* parent = nullptr);
-    /// Distance of the camera; negative: no needle.
-    void setNeedle(double metres);
+    /// Distance of the camera; negative: no needle. The chart is drawn for scale 1: a copy whose switches come in
+    /// `factor` times as far has its needle where it would be at scale 1.
+    void setNeedle(double metres, double factor);
     void setShowHeights(bool heights);
     /// Other subjects whose error is drawn too, for comparison.
     void setCompared(const std::vector<std::uint32_t>& ids);
@@ -50,7 +51,8 @@ private:
     std::vector<double> m_textures; ///< bytes of each level's pictures on the graphics card
     std::vector<std::uint32_t> m_compared;
     double m_cullAt = 0; ///< metres from which the subject is culled; 0: none
-    double m_needle = -1;
+    double m_needle = -1; ///< metres at scale 1
+    double m_factor = 1;
     bool m_heights = false;
     Hit m_drag;
     Hit m_hover;

@@ -31,7 +31,7 @@ void SwitchChart::fillMenu(QMenu& menu, const QPointF& at) {
     menu.addAction(tr("Add a level that is within the allowance at %1").arg(lengthText(metres)), &m_bench,
                    [this, id, metres] { m_bench.addLevelFor(id, metres); });
     if (m_needle > 0)
-        menu.addAction(tr("Add one for where the camera stands, %1").arg(lengthText(m_needle)), &m_bench,
+        menu.addAction(tr("Add one for where the camera stands, %1").arg(lengthText(m_needle * m_factor)), &m_bench,
                        [this, id] { m_bench.addLevelFor(id, m_needle); });
 }
 

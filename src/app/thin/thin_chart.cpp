@@ -67,21 +67,30 @@ std::pair<double, double> ThinChart::pinValue(int level) const {
 std::vector<std::pair<double, double>> ThinChart::curvePoints() const {
     const Subject& s = *m_bench.subject();
     constexpr double kNear = 1.2; // of a level's count: what was measured there counts more than a sample beside it
-    std::vector<std::pair<double, double>> points;
+    std::vector<std::pair<double, double>> measured;
     for (int i = 1; i < static_cast<int>(s.levels.size()); ++i)
         if (i != m_drag && s.levels[static_cast<std::size_t>(i)].origin == LevelOrigin::Collapsed && !s.curve.empty())
-            points.push_back(pinValue(i));
-    const std::size_t measured = points.size();
+            measured.push_back(pinValue(i));
+    std::sort(measured.begin(), measured.end(), std::greater<>());
+    std::vector<std::pair<double, double>> points;
+    auto level = measured.begin();
+    double before = 0;
+    const auto add = [&](double triangles, double metres) {
+        points.emplace_back(triangles, metres);
+        before = metres;
+    };
     for (std::size_t i = 0; i < s.curve.triangles.size(); ++i) {
         const double triangles = s.curve.triangles[i];
-        const bool apart =
-            std::none_of(points.begin(), points.begin() + static_cast<std::ptrdiff_t>(measured), [&](const auto& p) {
-                return std::max(p.first, triangles) < kNear * std::min(p.first, triangles);
-            });
-        if (apart)
-            points.emplace_back(triangles, s.curve.deviation[i]);
+        for (; level != measured.end() && level->first >= triangles; ++level)
+            add(level->first, level->second);
+        const bool apart = std::none_of(measured.begin(), measured.end(), [&](const auto& p) {
+            return std::max(p.first, triangles) < kNear * std::min(p.first, triangles);
+        });
+        if (apart) // with fewer triangles than a level, a sample that is less far off was a lucky one
+            add(triangles, std::max(s.curve.deviation[i], before));
     }
-    std::sort(points.begin(), points.end(), std::greater<>());
+    for (; level != measured.end(); ++level)
+        add(level->first, level->second);
     return points;
 }
 

@@ -285,6 +285,18 @@ double Viewport::subjectDistance() const {
     return decidingDistance(chain, m_selectable.copies, i, shotView());
 }
 
+double Viewport::subjectFactor() const {
+    const int copy = nearestCopy();
+    if (copy < 0)
+        return 1;
+    const auto i = static_cast<std::size_t>(copy);
+    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
+    const bool grows =
+        std::find(chain.growsWithScale.begin() + 1, chain.growsWithScale.end(), true) != chain.growsWithScale.end();
+    const double own = m_selectable.copies.importance.empty() ? 1.0 : m_selectable.copies.importance[i];
+    return own * (grows ? m_selectable.copies.scale[i] : 1.0);
+}
+
 void Viewport::standAt(double metres) {
     const int copy = nearestCopy();
     if (copy < 0)

@@ -61,6 +61,8 @@ public:
     void standWhereItSwitches(double metres, int level);
     /// Measured distance to the nearest copy of the selected subject; negative when there is none.
     [[nodiscard]] double subjectDistance() const;
+    /// How many times as far that copy's switches come in as the subject's at scale 1: by its size and importance.
+    [[nodiscard]] double subjectFactor() const;
     /// Shows two levels of the selected subject in turn where it stands, a few times, whatever was selected.
     void flicker(int finer, int coarser);
     [[nodiscard]] bool flickering() const { return m_flicker.isActive(); }
