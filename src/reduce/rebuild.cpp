@@ -60,7 +60,7 @@ std::vector<FacesOfPart> pairIntoQuads(const Mesh& mesh) {
             const auto other = edgeOf.find({edge.second, edge.first});
             if (other == edgeOf.end() || other->second <= t)
                 continue;
-            const auto tip = [&](std::uint32_t triangle) {
+            const auto tip = [&, edge = edge](std::uint32_t triangle) {
                 for (std::size_t k = 0; k < 3; ++k)
                     if (const std::uint32_t v = mesh.indices[3 * std::size_t{triangle} + k];
                         v != edge.first && v != edge.second)
