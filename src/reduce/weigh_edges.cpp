@@ -185,6 +185,7 @@ void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
     neighboursOf(p);
     m_x.state[p].ownCount = 0;
     m_x.state[p].ownLeftOut = 0;
+    m_x.state[p].placeFor = kNone;
     m_x.candidates.clear();
     for (const std::uint32_t q : m_x.neighbours) {
         if (!owns(p, q) || !free(q))
