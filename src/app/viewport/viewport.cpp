@@ -4,6 +4,7 @@
 #include "app/viewport/to_qt.h"
 #include "switching/explain.h"
 
+#include <QOpenGLFunctions>
 #include <QPainter>
 #include <algorithm>
 #include <cmath>
