@@ -16,11 +16,12 @@ namespace thicket::detail {
 namespace {
 namespace fs = std::filesystem;
 
+/// What can be read of it: nothing where the file has gone meanwhile.
 std::string wholeFile(const fs::path& path) {
-    std::ifstream in(path, std::ios::binary);
-    std::string data;
     std::error_code ec;
-    data.resize(static_cast<std::size_t>(fs::file_size(path, ec)));
+    const auto size = fs::file_size(path, ec);
+    std::string data(ec ? 0 : static_cast<std::size_t>(size), '\0');
+    std::ifstream in(path, std::ios::binary);
     in.read(data.data(), static_cast<std::streamsize>(data.size()));
     data.resize(static_cast<std::size_t>(in.gcount()));
     return data;
@@ -170,8 +171,9 @@ std::optional<PlyPoints> plyPoints(const fs::path& path) {
             ++tokens;
         }
         if (first == "end_header") {
-            p.begin = static_cast<std::size_t>(in.tellg());
-            return found == 3 && p.count > 0 ? std::optional(p) : std::nullopt;
+            const auto begin = static_cast<std::streamoff>(in.tellg()); // negative at the file's end
+            p.begin = static_cast<std::size_t>(begin);
+            return found == 3 && p.count > 0 && begin > 0 ? std::optional(p) : std::nullopt;
         }
     }
     return std::nullopt;
@@ -228,6 +230,8 @@ std::optional<NearCopy> nearPly(const fs::path& path) {
         return std::nullopt;
     in.close();
     NearCopy copy{wholeFile(path), *shift};
+    if (copy.data.size() < points->begin)
+        return std::nullopt;
     if (!text) {
         const std::size_t whole = std::min(points->count, (copy.data.size() - points->begin) / points->stride);
         for (std::size_t i = 0; i < whole; ++i)

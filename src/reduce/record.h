@@ -94,8 +94,8 @@ struct ReduceOptions {
 };
 
 /// Records all collapses of a mesh. REQUIRES checkMesh has passed.
-/// ERRORS  Cancelled (looked at every 1,024 collapses, and between the passes over a fresh mesh, each of which takes up
-///         to some tenths of a second a million triangles); BadInput when nothing is left without degenerate triangles.
+/// ERRORS  Cancelled (looked at every 1,024 collapses, and every few milliseconds of the passes over the whole mesh);
+///         BadInput when nothing is left without degenerate triangles.
 /// COST    about O(T log T) time; peak about 200 bytes a triangle, with normals and UVs 400, the mesh itself counted.
 /// THREADS the result does not depend on how many run.
 /// SOURCE  Garland & Heckbert 1997 (quadrics), Hoppe 1999 (attributes by wedge), Hoppe 1996 (record), Lindstrom & Turk

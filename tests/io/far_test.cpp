@@ -107,6 +107,19 @@ TEST(Far, what_stands_near_or_is_rounded_already_is_left_alone) {
     EXPECT_GT(offBall("ball.ply", plyAt(ball, {20'000'000, 0, 0}, "binary_little_endian", false), false), 0.1);
 }
 
+TEST(Far, a_header_without_a_file_behind_it_is_refused) {
+    const TempFolder folder;
+    for (const char* format : {"ascii", "binary_little_endian"}) {
+        const std::string whole = plyAt(shapes::sphere(1), kThere, format, true);
+        std::string header = whole.substr(0, whole.find("end_header") + 10); // no newline either
+        header.replace(header.find("vertex 12"), 9, "vertex 1");
+        ASSERT_TRUE(writeTextFile(folder.path() / "head.ply", header));
+        EXPECT_FALSE(readModel(folder.path() / "head.ply", {})) << format;
+    }
+    EXPECT_FALSE(readModel(folder.path() / "gone.ply", {}));
+    EXPECT_FALSE(readModel(folder.path() / "gone.obj", {}));
+}
+
 TEST(Far, files_that_end_early_give_an_error_and_nothing_worse) {
     const Mesh ball = shapes::sphere(4);
     for (const char* format : {"ascii", "binary_little_endian", "binary_big_endian"}) {
