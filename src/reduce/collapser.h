@@ -15,9 +15,9 @@ public:
         : m_s(surface), m_x(scratch), m_log(log), m_options(options),
           m_places(surface.places.data() + region.firstPoint), m_quadrics(surface.quadrics.data() + region.firstPoint),
           m_flags(surface.flags.data() + region.firstPoint),
-          m_corner(surface.trianglePoint.data() + 3 * std::size_t{region.firstTriangle}),
-          m_cornerWedge(surface.triangleWedge.data() + 3 * std::size_t{region.firstTriangle}),
-          m_source(surface.triangleSource.data() + region.firstTriangle), m_firstPoint(region.firstPoint),
+          m_corner(surface.corners.data() + 4 * std::size_t{region.firstTriangle}),
+          m_cornerWedge(surface.cornerWedge.data() + 3 * std::size_t{region.firstTriangle}),
+          m_firstPoint(region.firstPoint),
           m_firstWedge(region.firstWedge), m_bound(options.reuseVertices || surface.mirrorAxis >= 0),
           m_count(region.points), m_triangles(region.triangles),
           m_stride(static_cast<std::size_t>(AttributeSpan::stride(surface.attributes))),
@@ -37,10 +37,12 @@ public:
     void run(float mostCost, std::uint32_t mostCollapses, const JobContext& job);
 
 private:
-    [[nodiscard]] bool living(std::uint32_t p) const { return m_x.state[p].listSize > 0; }
+    [[nodiscard]] bool living(std::uint32_t p) const { return m_x.link[p].size > 0; }
     [[nodiscard]] bool free(std::uint32_t p) const { return (m_flags[p] & Surface::kLocked) == 0; }
-    [[nodiscard]] bool owns(std::uint32_t p, std::uint32_t q) const {
-        return m_x.state[p].stamp != m_x.state[q].stamp ? m_x.state[p].stamp > m_x.state[q].stamp : p > q;
+    /// The younger end owns an edge.
+    [[nodiscard]] static bool owns(const RegionScratch::Link& own, std::uint32_t p, const RegionScratch::Link& other,
+                                   std::uint32_t q) {
+        return (std::uint64_t{own.stamp} << 32 | p) > (std::uint64_t{other.stamp} << 32 | q);
     }
     [[nodiscard]] bool onMirror(std::uint32_t p) const { return (m_flags[p] & Surface::kOnMirror) != 0; }
     /// What stands on the mirror's plane stays there, and what joins it comes there too.
@@ -48,12 +50,16 @@ private:
         if (m_s.mirrorAxis >= 0 && (onMirror(a) || onMirror(b)))
             place[m_s.mirrorAxis] = m_s.mirrorAt;
     }
-    [[nodiscard]] bool has(std::uint32_t t, std::uint32_t p) const {
-        const std::uint32_t* c = m_corner + 3 * std::size_t{t};
-        return c[0] == p || c[1] == p || c[2] == p;
+    /// The corners at a point.
+    [[nodiscard]] std::span<const std::uint32_t> cornersAt(std::uint32_t p) const {
+        return {m_x.list.data() + m_x.state[p].listStart, m_x.link[p].size};
     }
-    [[nodiscard]] static int cornerOf(const std::uint32_t* c, std::uint32_t p) {
-        return c[0] == p ? 0 : c[1] == p ? 1 : 2;
+    [[nodiscard]] std::uint32_t pointAfter(std::uint32_t corner) const { return m_corner[cornerAfter(corner)]; }
+    [[nodiscard]] std::uint32_t pointBefore(std::uint32_t corner) const { return m_corner[cornerBefore(corner)]; }
+    [[nodiscard]] std::uint32_t& wedgeOf(std::uint32_t corner) const { return m_cornerWedge[wedgeAt(corner)]; }
+    /// Whether the triangle has this point at one of its two other corners.
+    [[nodiscard]] bool reaches(std::uint32_t corner, std::uint32_t p) const {
+        return (pointAfter(corner) == p) | (pointBefore(corner) == p);
     }
     [[nodiscard]] double* attributesOf(std::uint32_t wedge) const { return m_attributes + wedge * m_stride; }
 
@@ -75,7 +81,7 @@ private:
     [[nodiscard]] double unevenness(const Vec3d& place);
     void bindPlace(std::uint32_t a, std::uint32_t b, EdgeBatch& batch, std::size_t lane) const;
     void neighboursOf(std::uint32_t p);
-    [[nodiscard]] std::uint64_t keyOf(std::uint32_t p, std::uint32_t q, float cost) const;
+    [[nodiscard]] std::uint64_t keyOf(std::uint32_t triangles, std::uint32_t q, float cost) const;
     void keepEdge(std::uint32_t p, std::uint32_t q, float cost);
     /// Weighs all edges that p owns.
     void weighOwn(std::uint32_t p, std::uint64_t from);
@@ -90,6 +96,7 @@ private:
     [[nodiscard]] Vec3f normalAt(std::uint32_t group, const Vec3d& place) const;
     void prepareNormals(const Vec3d& place);
     void collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place);
+    void joinWedges(std::uint32_t a, std::span<const std::uint32_t> ring, std::uint32_t fromA, const Vec3d& place);
     /// Of a group: the first wedge that stands at the end which stays, or kNone. Where vertices are reused.
     [[nodiscard]] std::uint32_t keptWedge(std::uint32_t group) const;
     void makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& place);
@@ -104,7 +111,6 @@ private:
     std::uint8_t* m_flags;
     std::uint32_t* m_corner;
     std::uint32_t* m_cornerWedge;
-    const std::uint32_t* m_source;
     std::uint32_t m_firstPoint;
     std::uint32_t m_firstWedge;
     bool m_bound; ///< points may not go everywhere

@@ -34,11 +34,10 @@ void Collapser::prepareNormals(const Vec3d& place) {
 bool Collapser::normalsHold() const {
     const Ring& ring = m_x.ring;
     for (std::size_t i = 0; i < ring.count; ++i) {
-        const std::uint32_t* w = m_cornerWedge + 3 * std::size_t{ring.triangle[i]};
-        const std::size_t k = ring.corner[i];
-        const Vec3f rest = m_normal[w[(k + 1) % 3]] + m_normal[w[(k + 2) % 3]];
-        const Vec3f now = rest + m_normal[w[k]];
-        const Vec3f then = rest + m_x.newNormal[m_x.groups.find(m_x.groups.known(w[k]))];
+        const std::uint32_t c = ring.corner[i];
+        const Vec3f rest = m_normal[wedgeOf(cornerAfter(c))] + m_normal[wedgeOf(cornerBefore(c))];
+        const Vec3f now = rest + m_normal[wedgeOf(c)];
+        const Vec3f then = rest + m_x.newNormal[m_x.groups.find(m_x.groups.known(wedgeOf(c)))];
         if (Ring::placeIn(ring.after, i).dot(then.cast<double>()) < 0 &&
             Ring::placeIn(ring.cross, i).dot(now.cast<double>()) >= 0)
             return false;
@@ -69,14 +68,15 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     // Link condition: the points joined to both ends are just the tips of the edge's triangles.
     ++m_markNow;
     std::uint32_t edgeTriangles = 0;
-    for (std::uint32_t i = 0; i < m_x.state[a].listSize; ++i) {
-        const std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.state[a].listStart + i]};
-        edgeTriangles += c[0] == b || c[1] == b || c[2] == b ? 1 : 0;
-        for (int k = 0; k < 3; ++k)
-            m_x.mark[c[k]] = m_markNow;
+    for (const std::uint32_t c : cornersAt(a)) {
+        const std::uint32_t x = pointAfter(c);
+        const std::uint32_t y = pointBefore(c);
+        edgeTriangles += static_cast<std::uint32_t>((x == b) | (y == b));
+        m_x.mark[x] = m_markNow;
+        m_x.mark[y] = m_markNow;
     }
     // Nothing may vanish: the last triangle of an open piece stays.
-    if (edgeTriangles == 0 || m_x.state[a].listSize + m_x.state[b].listSize == 2 * edgeTriangles)
+    if (edgeTriangles == 0 || m_x.link[a].size + m_x.link[b].size == 2 * edgeTriangles)
         return false;
     if ((m_flags[a] & m_flags[b] & Surface::kIrregular) != 0 && edgeTriangles == 2 &&
         (m_flags[a] & m_flags[b] & Surface::kBorder) != 0)
@@ -84,40 +84,30 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     std::uint32_t common = 0;
     const std::uint32_t nearA = m_markNow;
     ++m_markNow;
-    for (std::uint32_t i = 0; i < m_x.state[b].listSize; ++i) {
-        const std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.state[b].listStart + i]};
-        for (int k = 0; k < 3; ++k)
-            if (c[k] != a && c[k] != b && m_x.mark[c[k]] == nearA) {
-                m_x.mark[c[k]] = m_markNow;
-                ++common;
-            }
-    }
+    for (const std::uint32_t c : cornersAt(b))
+        for (const std::uint32_t x : {pointAfter(c), pointBefore(c)}) {
+            const bool counts = (x != a) & (m_x.mark[x] == nearA);
+            m_x.mark[x] = counts ? m_markNow : m_x.mark[x];
+            common += counts ? 1 : 0;
+        }
     if (common != edgeTriangles)
         return false;
     // Two places on the mirror may be joined only along it: else both halves would meet in one edge.
     if (m_bound && onMirror(a) != onMirror(b)) {
-        const std::uint32_t inner = onMirror(a) ? b : a;
         const std::uint32_t outer = onMirror(a) ? a : b;
-        for (std::uint32_t i = 0; i < m_x.state[inner].listSize; ++i) {
-            const std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.state[inner].listStart + i]};
-            for (int k = 0; k < 3; ++k)
-                if (c[k] != outer && onMirror(c[k]) && m_x.mark[c[k]] != m_markNow)
+        for (const std::uint32_t c : cornersAt(onMirror(a) ? b : a))
+            for (const std::uint32_t x : {pointAfter(c), pointBefore(c)})
+                if (x != outer && onMirror(x) && m_x.mark[x] != m_markNow)
                     return false;
-        }
     }
     // A triangle of each end with the same far side would become two on the same spot.
-    for (std::uint32_t i = 0; i < m_x.state[b].listSize; ++i) {
-        const std::uint32_t t = m_x.list[m_x.state[b].listStart + i];
-        if (has(t, a))
+    for (const std::uint32_t c : cornersAt(b)) {
+        const std::uint32_t x = pointAfter(c);
+        const std::uint32_t y = pointBefore(c);
+        if ((x == a) | (y == a) | (m_x.mark[x] != m_markNow) | (m_x.mark[y] != m_markNow))
             continue;
-        const std::uint32_t* c = m_corner + 3 * std::size_t{t};
-        const int k = cornerOf(c, b);
-        const std::uint32_t x = c[(k + 1) % 3];
-        const std::uint32_t y = c[(k + 2) % 3];
-        if (m_x.mark[x] != m_markNow || m_x.mark[y] != m_markNow)
-            continue;
-        for (std::uint32_t j = 0; j < m_x.state[a].listSize; ++j)
-            if (const std::uint32_t u = m_x.list[m_x.state[a].listStart + j]; has(u, x) && has(u, y))
+        for (const std::uint32_t u : cornersAt(a))
+            if (reaches(u, x) && reaches(u, y))
                 return false;
     }
     groupWedges(a, b);

@@ -48,10 +48,9 @@ Surface copyOf(const Surface& s, const Region& region, std::uint32_t wedgesEnd) 
     copy.places = cut(s.places, region.firstPoint, region.firstPoint + region.points);
     copy.quadrics = cut(s.quadrics, region.firstPoint, region.firstPoint + region.points);
     copy.flags = cut(s.flags, region.firstPoint, region.firstPoint + region.points);
-    const std::size_t corner = 3 * std::size_t{region.firstTriangle};
-    copy.trianglePoint = cut(s.trianglePoint, corner, corner + 3 * std::size_t{region.triangles});
-    copy.triangleWedge = cut(s.triangleWedge, corner, corner + 3 * std::size_t{region.triangles});
-    copy.triangleSource = cut(s.triangleSource, region.firstTriangle, region.firstTriangle + region.triangles);
+    const std::size_t triangle = region.firstTriangle;
+    copy.corners = cut(s.corners, 4 * triangle, 4 * (triangle + region.triangles));
+    copy.cornerWedge = cut(s.cornerWedge, 3 * triangle, 3 * (triangle + region.triangles));
     copy.wedgePoint = cut(s.wedgePoint, region.firstWedge, wedgesEnd);
     copy.wedgeNode = cut(s.wedgeNode, region.firstWedge, wedgesEnd);
     copy.wedgeNormal = cut(s.wedgeNormal, region.firstWedge, wedgesEnd);

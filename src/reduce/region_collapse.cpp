@@ -8,21 +8,22 @@ namespace thicket::reduce {
 
 void Collapser::fillLists() {
     m_x.reset(m_count, m_triangles);
-    for (std::size_t c = 0; c < std::size_t{3} * m_triangles; ++c)
-        ++m_x.state[m_corner[c]].listSize;
+    for (std::uint32_t t = 0; t < m_triangles; ++t)
+        for (std::size_t k = 0; k < 3; ++k)
+            ++m_x.link[m_corner[4 * std::size_t{t} + k]].size;
     std::uint32_t at = 0;
     for (std::uint32_t p = 0; p < m_count; ++p) {
         m_x.state[p].listStart = at;
-        at += m_x.state[p].listSize;
-        m_x.state[p].listSize = 0;
+        at += m_x.link[p].size;
+        m_x.link[p].size = 0;
     }
-    m_x.list.resize(at);
+    m_x.listEnd = at;
     for (std::uint32_t t = 0; t < m_triangles; ++t)
-        for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint32_t p = m_corner[3 * std::size_t{t} + k];
-            m_x.list[m_x.state[p].listStart + m_x.state[p].listSize++] = t;
+        for (std::uint32_t c = 4 * t; c < 4 * t + 3; ++c) {
+            const std::uint32_t p = m_corner[c];
+            m_x.list[m_x.state[p].listStart + m_x.link[p].size++] = c;
             std::uint32_t& sole = m_x.state[p].soleWedge;
-            const std::uint32_t wedge = m_cornerWedge[3 * std::size_t{t} + k];
+            const std::uint32_t wedge = wedgeOf(c);
             sole = sole == RegionScratch::kUnseen || sole == wedge ? wedge : kNone;
         }
 }
@@ -92,39 +93,42 @@ void Collapser::makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& 
 
 void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     groupWedges(a, b);
-    const WedgeGroups& groups = m_x.groups;
-    if (m_x.list.size() + m_x.state[a].listSize + m_x.state[b].listSize > m_x.listLimit)
+    if (m_x.listEnd + m_x.link[a].size + m_x.link[b].size > m_x.list.size())
         compactLists();
-    const auto start = static_cast<std::uint32_t>(m_x.list.size());
-    for (const std::uint32_t p : {a, b})
-        for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
-            const std::uint32_t t = m_x.list[m_x.state[p].listStart + i];
-            std::uint32_t* c = m_corner + 3 * std::size_t{t};
-            if (!has(t, p == a ? b : a)) {
-                m_x.list.push_back(t);
-            } else if (p == a) {
-                m_log.deadTriangle.push_back(m_source[t]);
-                // The tip loses a triangle from its list.
-                for (int k = 0; k < 3; ++k) {
-                    const std::uint32_t tip = c[k];
-                    if (tip == a || tip == b)
-                        continue;
-                    std::uint32_t* run = m_x.list.data() + m_x.state[tip].listStart;
-                    std::uint32_t* end = run + m_x.state[tip].listSize;
-                    std::uint32_t* at = std::find(run, end, t);
-                    std::copy(at + 1, end, at);
-                    --m_x.state[tip].listSize;
-                }
-            }
-        }
-    // Marked as gone only now: b's list still told a's triangles apart by their corners.
-    for (std::uint32_t i = 0; i < m_x.state[b].listSize; ++i)
-        if (std::uint32_t* c = m_corner + 3 * std::size_t{m_x.list[m_x.state[b].listStart + i]};
-            c[0] == a || c[1] == a || c[2] == a)
-            c[0] = c[1] = c[2] = kNone;
+    const std::uint32_t start = m_x.listEnd;
+    std::uint32_t end = start;
+    std::array<std::uint32_t, Ring::kMost> dead;
+    std::size_t deaths = 0;
+    for (const std::uint32_t c : cornersAt(a)) {
+        const bool goes = reaches(c, b);
+        m_x.list[end] = c;
+        end += goes ? 0 : 1;
+        dead[deaths] = c;
+        deaths += goes ? 1 : 0;
+    }
+    const std::uint32_t fromA = end - start;
+    for (const std::uint32_t c : cornersAt(b)) {
+        m_x.list[end] = c;
+        end += reaches(c, a) ? 0 : 1;
+    }
+    for (std::size_t i = 0; i < deaths; ++i) {
+        const std::uint32_t c = dead[i];
+        m_log.deadTriangle.push_back(m_corner[sourceAt(c)]);
+        // The tip loses a triangle from its list.
+        const std::uint32_t gone = pointAfter(c) == b ? cornerBefore(c) : cornerAfter(c);
+        const std::uint32_t tip = m_corner[gone];
+        std::uint32_t* run = m_x.list.data() + m_x.state[tip].listStart;
+        std::uint32_t* runEnd = run + m_x.link[tip].size;
+        std::uint32_t* at = std::find(run, runEnd, gone);
+        std::copy(at + 1, runEnd, at);
+        --m_x.link[tip].size;
+        std::uint32_t* triangle = m_corner + (c & ~3U);
+        triangle[0] = triangle[1] = triangle[2] = kNone;
+    }
+    m_x.listEnd = end;
     m_x.state[a].listStart = start;
-    m_x.state[a].listSize = static_cast<std::uint32_t>(m_x.list.size()) - start;
-    m_x.state[b].listSize = 0;
+    m_x.link[a].size = end - start;
+    m_x.link[b].size = 0;
     if (m_bound)
         m_stays = place == m_places[b] ? b : a;
     Quadric& quadric = m_quadrics[a];
@@ -133,44 +137,58 @@ void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     m_places[a] = place;
     m_flags[a] |= m_flags[b];
     m_flags[b] |= Surface::kGone;
-    m_x.state[a].stamp = m_log.collapses() + 1;
-
-    // One new node for each group of wedges that a triangle still uses.
-    std::uint32_t sole = kNone;
-    bool many = false;
-    m_x.made.assign(groups.wedge.size(), 0);
-    for (std::uint32_t i = 0; i < m_x.state[a].listSize; ++i) {
-        const std::size_t t = 3 * std::size_t{m_x.list[start + i]};
-        for (std::size_t k = 0; k < 3; ++k) {
-            if (m_corner[t + k] != a && m_corner[t + k] != b)
-                continue;
-            m_corner[t + k] = a;
-            const std::uint32_t group = groups.find(groups.known(m_cornerWedge[t + k]));
-            if (m_x.made[group] == 0) {
-                m_x.made[group] = 1;
-                makeNode(group, a, place);
-                many |= sole != kNone;
-                sole = groups.wedge[group];
-            }
-            m_cornerWedge[t + k] = groups.wedge[group];
-        }
-    }
-    m_x.state[a].soleWedge = many ? kNone : sole;
+    m_x.link[a].stamp = m_log.collapses() + 1;
+    const std::span<const std::uint32_t> ring = cornersAt(a);
+    for (const std::uint32_t c : ring.subspan(fromA))
+        m_corner[c] = a;
+    joinWedges(a, ring, fromA, place);
     m_log.error.push_back(static_cast<float>(std::sqrt(shape)));
     m_log.nodesUpTo.push_back(m_log.nodes());
     m_log.deathsUpTo.push_back(static_cast<std::uint32_t>(m_log.deadTriangle.size()));
 }
 
+/// One new node for each group of wedges that a triangle still uses.
+void Collapser::joinWedges(std::uint32_t a, std::span<const std::uint32_t> ring, std::uint32_t fromA,
+                           const Vec3d& place) {
+    const WedgeGroups& groups = m_x.groups;
+    if (ring.empty()) {
+        m_x.state[a].soleWedge = kNone;
+        return;
+    }
+    if (groups.wedge.size() == 2 && groups.root[1] == 0) { // one at each end: the usual
+        makeNode(0, a, place);
+        for (const std::uint32_t c : ring.subspan(fromA))
+            wedgeOf(c) = groups.wedge[0];
+        m_x.state[a].soleWedge = groups.wedge[0];
+        return;
+    }
+    std::uint32_t sole = kNone;
+    bool many = false;
+    m_x.made.assign(groups.wedge.size(), 0);
+    for (const std::uint32_t c : ring) {
+        std::uint32_t& wedge = wedgeOf(c);
+        const std::uint32_t group = groups.find(groups.known(wedge));
+        if (m_x.made[group] == 0) {
+            m_x.made[group] = 1;
+            makeNode(group, a, place);
+            many |= sole != kNone;
+            sole = groups.wedge[group];
+        }
+        wedge = groups.wedge[group];
+    }
+    m_x.state[a].soleWedge = many ? kNone : sole;
+}
+
 void Collapser::compactLists() {
-    m_x.spare.clear();
+    std::uint32_t end = 0;
     for (std::uint32_t p = 0; p < m_count; ++p) {
-        if (!living(p))
-            continue;
-        const auto begin = m_x.list.begin() + m_x.state[p].listStart;
-        m_x.state[p].listStart = static_cast<std::uint32_t>(m_x.spare.size());
-        m_x.spare.insert(m_x.spare.end(), begin, begin + m_x.state[p].listSize);
+        const std::span<const std::uint32_t> own = cornersAt(p);
+        std::copy(own.begin(), own.end(), m_x.spare.begin() + end);
+        m_x.state[p].listStart = end;
+        end += static_cast<std::uint32_t>(own.size());
     }
     m_x.list.swap(m_x.spare);
+    m_x.listEnd = end;
 }
 
 void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContext& job) {
@@ -214,7 +232,7 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
         if (++steps % 1024 == 0 && job.cancelled())
             return;
         const std::uint32_t q = m_x.state[p].target;
-        if (!living(q) || !owns(p, q)) {
+        if (!living(q) || !owns(m_x.link[p], p, m_x.link[q], q)) {
             choose(p, 0);
             queueUp(p);
             continue;

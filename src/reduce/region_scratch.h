@@ -65,20 +65,23 @@ public:
 
     void reset(std::uint32_t points, std::uint32_t triangles) {
         state.assign(points, {});
+        link.assign(points, {});
         mark.assign(points, 0);
         own.resize(points);
         queue.reset(points);
-        list.clear();
-        listLimit = std::size_t{4} * triangles + 4096;
-        list.reserve(listLimit);
-        spare.reserve(listLimit);
+        listEnd = 0;
+        list.resize(std::size_t{4} * triangles + 4096);
+        spare.resize(list.size());
     }
 
-    /// What is asked of a point again and again, in a cache line of its own.
+    /// What is asked of a point again and again by its neighbours.
+    struct Link {
+        std::uint32_t size = 0;  ///< triangles round it; none: it has gone
+        std::uint32_t stamp = 0; ///< the collapse that last moved it; the younger end owns an edge
+    };
+    /// What is asked when its turn comes, in a cache line of its own.
     struct alignas(64) PointState {
-        std::uint32_t listStart = 0; ///< into `list`: the triangles round it
-        std::uint32_t listSize = 0;
-        std::uint32_t stamp = 0;             ///< the collapse that last moved it; the younger end owns an edge
+        std::uint32_t listStart = 0;         ///< into `list`: its corners
         std::uint32_t soleWedge = kUnseen;   ///< its wedge when it has only one, else kNone
         std::uint32_t target = kNone;        ///< the other end of its cheapest own edge
         std::uint32_t costBits = 0;          ///< of that edge
@@ -91,13 +94,14 @@ public:
     };
 
     // a point each
+    std::vector<Link> link;
     std::vector<PointState> state;
     std::vector<std::array<OwnEdge, kOwnKept>> own; ///< in no order
     std::vector<std::uint32_t> mark;
 
     std::vector<std::uint32_t> list;
     std::vector<std::uint32_t> spare;
-    std::size_t listLimit = 0;
+    std::uint32_t listEnd = 0; ///< of what is used of it
     CostQueue queue;
 
     EdgeBatch batch; ///< some edges of one point

@@ -58,11 +58,11 @@ std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobConte
 std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32_t>& pointNumber,
                                        const JobContext& job) {
     std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
-    parallelChunks(s.triangleSource.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t)
-            if (s.trianglePoint[3 * t] != kNone)
+            if (s.corners[4 * t] != kNone)
                 for (std::size_t k = 0; k < 3; ++k)
-                    std::atomic_ref(used[s.triangleWedge[3 * t + k]]).store(1, std::memory_order_relaxed);
+                    std::atomic_ref(used[s.cornerWedge[3 * t + k]]).store(1, std::memory_order_relaxed);
     });
     if (job.cancelled())
         return {};
@@ -157,19 +157,19 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
 
     // A counting sort by region: each chunk counts its own, and so knows where its own go. Those in more than one
     // region come last, those that have gone nowhere.
-    const std::size_t before = s.triangleSource.size();
+    const std::size_t before = s.triangles();
     std::vector<std::uint32_t> home(before, kNone);
     const std::size_t homes = count + 1;
     std::vector<std::uint32_t> start((before / kChunk + 1) * homes, 0);
     parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
         std::uint32_t* own = start.data() + begin / kChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {
-            std::uint32_t* p = &s.trianglePoint[3 * t];
+            std::uint32_t* p = &s.corners[4 * t];
             if (p[0] == kNone)
                 continue;
             for (std::size_t k = 0; k < 3 && turn > 0; ++k) {
                 p[k] = pointNumber[p[k]];
-                s.triangleWedge[3 * t + k] = wedgeNumber[s.triangleWedge[3 * t + k]];
+                s.cornerWedge[3 * t + k] = wedgeNumber[s.cornerWedge[3 * t + k]];
             }
             const std::uint32_t r = regionOf[p[0]];
             const bool inside = r == regionOf[p[1]] && r == regionOf[p[2]];
@@ -192,9 +192,8 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
             regions[h].triangles = triangles - first;
         }
     }
-    std::vector<std::uint32_t> trianglePoint(std::size_t{3} * triangles);
-    std::vector<std::uint32_t> triangleWedge(trianglePoint.size());
-    std::vector<std::uint32_t> triangleSource(triangles);
+    std::vector<std::uint32_t> corners(std::size_t{4} * triangles);
+    std::vector<std::uint32_t> cornerWedge(std::size_t{3} * triangles);
     parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
         std::uint32_t* next = start.data() + begin / kChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {
@@ -202,16 +201,15 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
                 continue;
             const std::size_t at = next[home[t]]++;
             const Region from = home[t] < count ? regions[home[t]] : Region{};
-            triangleSource[at] = s.triangleSource[t];
             for (std::size_t k = 0; k < 3; ++k) {
-                trianglePoint[3 * at + k] = s.trianglePoint[3 * t + k] - from.firstPoint;
-                triangleWedge[3 * at + k] = s.triangleWedge[3 * t + k] - from.firstWedge;
+                corners[4 * at + k] = s.corners[4 * t + k] - from.firstPoint;
+                cornerWedge[3 * at + k] = s.cornerWedge[3 * t + k] - from.firstWedge;
             }
+            corners[4 * at + 3] = s.corners[4 * t + 3];
         }
     });
-    s.trianglePoint = std::move(trianglePoint);
-    s.triangleWedge = std::move(triangleWedge);
-    s.triangleSource = std::move(triangleSource);
+    s.corners = std::move(corners);
+    s.cornerWedge = std::move(cornerWedge);
     return regions;
 }
 
@@ -219,10 +217,10 @@ void release(Surface& s, const std::vector<Region>& regions) {
     parallelChunks(regions.size(), 1, [&](std::size_t i, std::size_t) {
         const Region& r = regions[i];
         for (std::size_t t = r.firstTriangle; t < std::size_t{r.firstTriangle} + r.triangles; ++t)
-            if (s.trianglePoint[3 * t] != kNone)
+            if (s.corners[4 * t] != kNone)
                 for (std::size_t k = 0; k < 3; ++k) {
-                    s.trianglePoint[3 * t + k] += r.firstPoint;
-                    s.triangleWedge[3 * t + k] += r.firstWedge;
+                    s.corners[4 * t + k] += r.firstPoint;
+                    s.cornerWedge[3 * t + k] += r.firstWedge;
                 }
     });
 }

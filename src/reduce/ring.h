@@ -16,26 +16,22 @@ struct Ring {
 
     std::size_t count = 0; ///< triangles that stay: of the first end, then of the second
     std::size_t going = 0; ///< after them: those that have both ends
-    Row<std::uint32_t> triangle;
-    Row<std::uint8_t> corner; ///< 0..2: where the end stands in it
-    Places from;              ///< the end's place, and the triangle's others after it
+    Row<std::uint32_t> corner; ///< at which the end stands
+    Places from;               ///< the end's place, and the triangle's others after it
     Places x;
     Places y;
     Places cross; ///< (x - from) x (y - from), once `findCrosses` was called
     Places after; ///< the same with the new place instead of the end's, for those that stay, once `facesHold` was
 
     void clear() { count = going = 0; }
-    /// Those that go are added last.
-    void add(std::uint32_t t, int k, const Vec3d& end, const Vec3d& next, const Vec3d& last, bool goes) {
-        const std::size_t i = count + going;
-        triangle[i] = t;
-        corner[i] = static_cast<std::uint8_t>(k);
+    /// Writes entry i, which counts only once `count` or `going` says so.
+    void set(std::size_t i, std::uint32_t c, const Vec3d& end, const Vec3d& next, const Vec3d& last) {
+        corner[i] = c;
         for (std::size_t axis = 0; axis < 3; ++axis) {
             from[axis][i] = end[static_cast<int>(axis)];
             x[axis][i] = next[static_cast<int>(axis)];
             y[axis][i] = last[static_cast<int>(axis)];
         }
-        ++(goes ? going : count);
     }
     [[nodiscard]] static Vec3d placeIn(const Places& places, std::size_t i) {
         return {places[0][i], places[1][i], places[2][i]};

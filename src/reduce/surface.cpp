@@ -14,8 +14,8 @@ namespace {
 
 constexpr std::size_t kPointChunk = 4096;
 
-/// Triangles round each point: runs of one array.
-struct TriangleLists {
+/// Corners at each point: runs of one array.
+struct CornerLists {
     std::vector<std::uint32_t> start; ///< one more than points
     std::vector<std::uint32_t> list;
 
@@ -25,20 +25,22 @@ struct TriangleLists {
 };
 
 /// When the job is cancelled, of no use.
-TriangleLists listsOf(const std::vector<std::uint32_t>& trianglePoint, std::size_t points, const JobContext& job) {
-    TriangleLists lists;
+CornerLists listsOf(const std::vector<std::uint32_t>& corners, std::size_t points, const JobContext& job) {
+    CornerLists lists;
     lists.start.assign(points + 1, 0);
-    for (std::size_t c = 0; c < trianglePoint.size(); ++c) {
+    for (std::size_t c = 0; c < corners.size(); c += 4) {
         if (c % 65536 == 0 && job.cancelled())
             return lists;
-        ++lists.start[trianglePoint[c] + 1];
+        for (std::size_t k = 0; k < 3; ++k)
+            ++lists.start[corners[c + k] + 1];
     }
     for (std::size_t p = 0; p < points; ++p)
         lists.start[p + 1] += lists.start[p];
-    lists.list.resize(trianglePoint.size());
+    lists.list.resize(corners.size() / 4 * 3);
     std::vector<std::uint32_t> fill(lists.start.begin(), lists.start.end() - 1);
-    for (std::size_t c = 0; c < trianglePoint.size() && !(c % 65536 == 0 && job.cancelled()); ++c)
-        lists.list[fill[trianglePoint[c]]++] = static_cast<std::uint32_t>(c / 3);
+    for (std::size_t c = 0; c < corners.size() && !(c % 65536 == 0 && job.cancelled()); c += 4)
+        for (std::size_t k = 0; k < 3; ++k)
+            lists.list[fill[corners[c + k]]++] = static_cast<std::uint32_t>(c + k);
     return lists;
 }
 
@@ -64,31 +66,25 @@ AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
     return out;
 }
 
-std::array<std::uint32_t, 3> fromSmallest(const std::uint32_t* corner) {
-    std::array<std::uint32_t, 3> p{corner[0], corner[1], corner[2]};
-    std::rotate(p.begin(), std::min_element(p.begin(), p.end()), p.end()); // keeps the orientation
-    return p;
-}
-
 /// Marks triangles of no extent, and all but the first of those that stand on the same three points the same way round.
-std::vector<std::uint8_t> markBad(const std::vector<std::uint32_t>& trianglePoint, const TriangleLists& lists,
-                                  Record& record, const JobContext& job) {
+std::vector<std::uint8_t> markBad(const std::vector<std::uint32_t>& corners, const CornerLists& lists, Record& record,
+                                  const JobContext& job) {
     constexpr std::uint8_t kDegenerate = 1;
     constexpr std::uint8_t kDuplicate = 2;
-    std::vector<std::uint8_t> bad(trianglePoint.size() / 3, 0);
+    std::vector<std::uint8_t> bad(corners.size() / 4, 0);
     parallelChunks(lists.start.size() - 1, kPointChunk, [&](std::size_t begin, std::size_t end) {
         std::vector<std::array<std::uint32_t, 3>> near;
         for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
             near.clear();
-            for (const std::uint32_t t : lists.of(p)) {
-                const std::uint32_t* c = &trianglePoint[3 * std::size_t{t}];
-                const auto q = fromSmallest(c);
-                if (q[0] != p)
+            for (const std::uint32_t corner : lists.of(p)) {
+                const std::uint32_t next = corners[cornerAfter(corner)];
+                const std::uint32_t before = corners[cornerBefore(corner)];
+                if (next < p || before < p)
                     continue; // its smallest point sees to it
-                if (q[0] == q[1] || q[1] == q[2] || q[0] == q[2])
-                    bad[t] = kDegenerate;
+                if (next == p || before == p || next == before)
+                    bad[corner / 4] = kDegenerate;
                 else
-                    near.push_back({q[1], q[2], t});
+                    near.push_back({next, before, corner / 4});
             }
             std::sort(near.begin(), near.end());
             for (std::size_t i = 1; i < near.size(); ++i)
@@ -126,7 +122,7 @@ struct FaceFrame {
 };
 
 FaceFrame frameOf(const Surface& s, std::uint32_t t) {
-    const std::uint32_t* c = &s.trianglePoint[3 * std::size_t{t}];
+    const std::uint32_t* c = &s.corners[4 * std::size_t{t}];
     const Vec3d& a = s.places[c[0]];
     const Vec3d cross = (s.places[c[1]] - a).cross(s.places[c[2]] - a);
     const double size = cross.norm();
@@ -135,19 +131,17 @@ FaceFrame frameOf(const Surface& s, std::uint32_t t) {
 
 /// Gradients over the face; across the narrow side they are damped, so that slivers cannot dominate.
 void addAttributes(Surface& s, std::uint32_t t, const FaceFrame& face, std::uint32_t wedge) {
-    const auto place = [&](std::size_t corner) -> const Vec3d& { return s.places[s.trianglePoint[corner]]; };
-    std::size_t longest = 0;
+    const auto place = [&](std::uint32_t corner) -> const Vec3d& { return s.places[s.corners[corner]]; };
+    std::uint32_t i0 = 4 * t;
     double squared = 0;
-    for (std::size_t k = 0; k < 3; ++k)
-        if (const double l = (place(3 * std::size_t{t} + (k + 1) % 3) - place(3 * std::size_t{t} + k)).squaredNorm();
-            l > squared) {
+    for (std::uint32_t c = 4 * t; c < 4 * t + 3; ++c)
+        if (const double l = (place(cornerAfter(c)) - place(c)).squaredNorm(); l > squared) {
             squared = l;
-            longest = k;
+            i0 = c;
         }
     const double length = std::sqrt(squared);
-    const std::size_t i0 = 3 * std::size_t{t} + longest;
-    const std::size_t i1 = 3 * std::size_t{t} + (longest + 1) % 3;
-    const std::size_t i2 = 3 * std::size_t{t} + (longest + 2) % 3;
+    const std::uint32_t i1 = cornerAfter(i0);
+    const std::uint32_t i2 = cornerBefore(i0);
     const Vec3d& p0 = place(i0);
     const Vec3d along = (place(i1) - p0) / length;
     const Vec3d across = face.normal.cross(along);
@@ -155,9 +149,9 @@ void addAttributes(Surface& s, std::uint32_t t, const FaceFrame& face, std::uint
     const double e2u = e2.dot(along);
     const double e2v = e2.dot(across);
     const double damping = 0.02 * length;
-    const AttributeValues v0 = attributeValues(s, s.triangleWedge[i0]);
-    const AttributeValues v1 = attributeValues(s, s.triangleWedge[i1]);
-    const AttributeValues v2 = attributeValues(s, s.triangleWedge[i2]);
+    const AttributeValues v0 = attributeValues(s, s.cornerWedge[wedgeAt(i0)]);
+    const AttributeValues v1 = attributeValues(s, s.cornerWedge[wedgeAt(i1)]);
+    const AttributeValues v2 = attributeValues(s, s.cornerWedge[wedgeAt(i2)]);
     const double perLength = 1 / length;
     const double perHeight = e2v / (e2v * e2v + damping * damping);
     const double startU = p0.dot(along);
@@ -282,12 +276,12 @@ double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight, 
         double surface = 0;
         double texture = 0;
     };
-    std::vector<Areas> areas(s.triangleSource.size() / kChunk + 1);
-    parallelChunks(s.triangleSource.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
+    std::vector<Areas> areas(s.triangles() / kChunk + 1);
+    parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         Areas& own = areas[begin / kChunk];
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
             own.surface += frameOf(s, t).area;
-            const std::uint32_t* w = &s.triangleWedge[3 * std::size_t{t}];
+            const std::uint32_t* w = &s.cornerWedge[3 * std::size_t{t}];
             const Vec2f e = uv[w[1]] - uv[w[0]];
             const Vec2f f = uv[w[2]] - uv[w[0]];
             own.texture += std::abs(static_cast<double>(e.x() * f.y() - e.y() * f.x())) / 2;
@@ -315,7 +309,7 @@ void setScales(const ReduceOptions& options, Surface& s, const JobContext& job) 
 constexpr double kCareAlong = 0.004;
 
 /// `care`: one a point, or empty.
-void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint32_t>& materialOfWedge,
+void measure(Surface& s, const CornerLists& lists, const std::vector<std::uint32_t>& materialOfWedge,
              const std::vector<float>& care, const ReduceOptions& options, const JobContext& job) {
     // Costs are squared distances.
     const auto gainOf = [&](std::uint32_t t) {
@@ -323,7 +317,7 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
             return 1.0;
         double mean = 0;
         for (std::size_t k = 0; k < 3; ++k)
-            mean += static_cast<double>(care[s.trianglePoint[3 * std::size_t{t} + k]]) / 3;
+            mean += static_cast<double>(care[s.corners[4 * std::size_t{t} + k]]) / 3;
         return (1 + options.careGain * mean) * (1 + options.careGain * mean);
     };
     parallelChunks(s.places.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
@@ -333,7 +327,8 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
             fan.clear();
             Quadric q;
             const Vec3d& place = s.places[p];
-            for (const std::uint32_t t : lists.of(p)) {
+            for (const std::uint32_t corner : lists.of(p)) {
+                const std::uint32_t t = corner / 4;
                 FaceFrame face = frameOf(s, t);
                 face.area *= gainOf(t);
                 q.addPlane(face.normal, -face.normal.dot(place), face.area);
@@ -342,18 +337,13 @@ void measure(Surface& s, const TriangleLists& lists, const std::vector<std::uint
                     for (int axis = 0; axis < 3; ++axis)
                         q.addPlane(Vec3d::Unit(axis), -place[axis],
                                    kCareAlong * static_cast<double>(care[p]) * face.area);
-                for (std::size_t k = 0; k < 3; ++k) {
-                    const std::size_t corner = 3 * std::size_t{t} + k;
-                    if (s.trianglePoint[corner] != p)
-                        continue;
-                    const std::uint32_t wedge = s.triangleWedge[corner];
-                    if (s.attributes > 0 && face.area > 0)
-                        addAttributes(s, t, face, wedge);
-                    const std::size_t next = 3 * std::size_t{t} + (k + 1) % 3;
-                    const std::size_t before = 3 * std::size_t{t} + (k + 2) % 3;
-                    fan.push_back({t, s.trianglePoint[next], s.trianglePoint[before], wedge, s.triangleWedge[next],
-                                   s.triangleWedge[before]});
-                }
+                const std::uint32_t wedge = s.cornerWedge[wedgeAt(corner)];
+                if (s.attributes > 0 && face.area > 0)
+                    addAttributes(s, t, face, wedge);
+                const std::uint32_t next = cornerAfter(corner);
+                const std::uint32_t before = cornerBefore(corner);
+                fan.push_back({t, s.corners[next], s.corners[before], wedge, s.cornerWedge[wedgeAt(next)],
+                               s.cornerWedge[wedgeAt(before)]});
             }
             if (!closesEvenly(fan))
                 constrainEdges(s, materialOfWedge, options, p, fan, uses, q);
@@ -503,12 +493,15 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         return cancelledError();
     job.report(0.4, "joining triangles");
     const auto pointsOf = [&](const std::vector<std::uint32_t>& node) {
-        s.trianglePoint.resize(node.size());
-        s.triangleWedge.resize(node.size());
-        parallelChunks(node.size(), 3 * kPointChunk, job, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t c = begin; c < end; ++c) {
-                s.trianglePoint[c] = pointOfNode[node[c]];
-                s.triangleWedge[c] = wedgeOfNode[node[c]];
+        s.corners.resize(node.size() / 3 * 4);
+        s.cornerWedge.resize(node.size());
+        parallelChunks(node.size() / 3, kPointChunk, job, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t t = begin; t < end; ++t) {
+                for (std::size_t k = 0; k < 3; ++k) {
+                    s.corners[4 * t + k] = pointOfNode[node[3 * t + k]];
+                    s.cornerWedge[3 * t + k] = wedgeOfNode[node[3 * t + k]];
+                }
+                s.corners[4 * t + 3] = static_cast<std::uint32_t>(t);
             }
         });
     };
@@ -520,10 +513,10 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     pointsOf(record.indices);
     if (job.cancelled())
         return cancelledError();
-    TriangleLists lists = listsOf(s.trianglePoint, s.places.size(), job);
+    CornerLists lists = listsOf(s.corners, s.places.size(), job);
     if (job.cancelled())
         return cancelledError();
-    const std::vector<std::uint8_t> bad = markBad(s.trianglePoint, lists, record, job);
+    const std::vector<std::uint8_t> bad = markBad(s.corners, lists, record, job);
     if (job.cancelled())
         return cancelledError();
     record.parts = mesh.parts;
@@ -533,13 +526,11 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             return Error{ErrorCode::BadInput, "", "all triangles are without area",
                          "check the file's unit and the mesh"};
         pointsOf(record.indices);
-        lists = listsOf(s.trianglePoint, s.places.size(), job);
+        lists = listsOf(s.corners, s.places.size(), job);
         if (job.cancelled())
             return cancelledError();
     }
     const auto triangles = static_cast<std::uint32_t>(record.indices.size() / 3);
-    s.triangleSource.resize(triangles);
-    std::iota(s.triangleSource.begin(), s.triangleSource.end(), 0U);
     record.death.assign(triangles, kNone);
     record.alive.assign(1, triangles);
     record.error.assign(1, 0.0F);

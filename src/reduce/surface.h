@@ -22,10 +22,10 @@ struct Surface {
     std::vector<Quadric> quadrics;
     std::vector<std::uint8_t> flags;
 
-    // a triangle each; points and wedges have three entries
-    std::vector<std::uint32_t> trianglePoint; ///< of a triangle that has gone: kNone in the first entry
-    std::vector<std::uint32_t> triangleWedge;
-    std::vector<std::uint32_t> triangleSource; ///< its number in the record
+    /// Four a triangle: its points, and its number in the record. So a place in this array, a *corner*, tells both the
+    /// triangle and the point's place in it. Of a triangle that has gone: kNone first.
+    std::vector<std::uint32_t> corners;
+    std::vector<std::uint32_t> cornerWedge; ///< three a triangle; see wedgeAt
 
     // a wedge each: the record's node that stands there now, and that node's attributes
     std::vector<std::uint32_t> wedgePoint; ///< never falls
@@ -50,11 +50,28 @@ struct Surface {
     static constexpr std::uint8_t kGone = 8;
     static constexpr std::uint8_t kOnMirror = 16; ///< stays on the plane across which the whole is mirrored
 
+    [[nodiscard]] std::size_t triangles() const { return corners.size() / 4; }
     [[nodiscard]] double* attributesOf(std::uint32_t wedge) {
         return attributeQuadric.data() +
                std::size_t{wedge} * static_cast<std::size_t>(AttributeSpan::stride(attributes));
     }
 };
+
+/// The corners of the same triangle that follow and precede one.
+constexpr std::uint32_t cornerAfter(std::uint32_t c) {
+    return (c & 3U) == 2 ? c - 2 : c + 1;
+}
+constexpr std::uint32_t cornerBefore(std::uint32_t c) {
+    return (c & 3U) == 0 ? c + 2 : c - 1;
+}
+/// Where a corner's wedge stands in `cornerWedge`.
+constexpr std::uint32_t wedgeAt(std::uint32_t corner) {
+    return corner - corner / 4;
+}
+/// Where a triangle's number stands in `corners`, from any of its corners.
+constexpr std::uint32_t sourceAt(std::uint32_t corner) {
+    return corner | 3U;
+}
 
 /// Welds, drops degenerate and duplicate triangles (counted in `record`), fills the record's source half and all
 /// quadrics.

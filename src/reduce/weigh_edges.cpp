@@ -18,24 +18,22 @@ void Collapser::groupWedges(std::uint32_t a, std::uint32_t b) {
     WedgeGroups& groups = m_x.groups;
     groups.clear();
     if (m_x.state[a].soleWedge != kNone && m_x.state[b].soleWedge != kNone) {
-        groups.join(groups.indexOf(m_x.state[a].soleWedge, a), groups.indexOf(m_x.state[b].soleWedge, b));
+        const std::uint32_t first = groups.indexOf(m_x.state[a].soleWedge, a);
+        groups.join(first, groups.indexOf(m_x.state[b].soleWedge, b));
         return;
     }
-    for (const std::uint32_t p : {a, b})
-        for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
-            const std::size_t t = 3 * std::size_t{m_x.list[m_x.state[p].listStart + i]};
-            std::uint32_t own = kNone;
-            std::uint32_t other = kNone;
-            for (std::size_t k = 0; k < 3; ++k) {
-                const std::uint32_t q = m_corner[t + k];
-                if (q == p)
-                    own = groups.indexOf(m_cornerWedge[t + k], p);
-                else if (q == a || q == b)
-                    other = groups.indexOf(m_cornerWedge[t + k], q);
-            }
-            if (other != kNone)
-                groups.join(own, other);
+    for (const std::uint32_t p : {a, b}) {
+        const std::uint32_t far = p == a ? b : a;
+        for (const std::uint32_t c : cornersAt(p)) {
+            const std::uint32_t own = groups.indexOf(wedgeOf(c), p);
+            const std::uint32_t after = cornerAfter(c);
+            const std::uint32_t before = cornerBefore(c);
+            if (m_corner[after] == far)
+                groups.join(own, groups.indexOf(wedgeOf(after), far));
+            else if (m_corner[before] == far)
+                groups.join(own, groups.indexOf(wedgeOf(before), far));
         }
+    }
 }
 
 void Collapser::sumAttributes(std::uint32_t group) {
@@ -112,26 +110,31 @@ Vec3d Collapser::bestPlace(std::uint32_t p, std::uint32_t q) {
     return m_x.state[p].bestPlace;
 }
 
+// Here and below: which of a few alike things count cannot be foretold, so all are written down and the count alone is
+// advanced by what is true. A wrong guess of the processor costs more than a dozen such writes.
+
 void Collapser::gatherRing(std::uint32_t a, std::uint32_t b) {
     Ring& ring = m_x.ring;
-    ring.clear();
-    std::array<std::uint32_t, Ring::kMost> both; // those that have both ends stand last
+    std::array<std::uint32_t, Ring::kMost> both;
     std::size_t shared = 0;
-    const auto add = [&](std::uint32_t t, std::uint32_t p, bool goes) {
-        const std::uint32_t* c = m_corner + 3 * std::size_t{t};
-        const int k = cornerOf(c, p);
-        ring.add(t, k, m_places[p], m_places[c[(k + 1) % 3]], m_places[c[(k + 2) % 3]], goes);
-    };
-    for (const std::uint32_t p : {a, b})
-        for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
-            const std::uint32_t t = m_x.list[m_x.state[p].listStart + i];
-            if (!has(t, p == a ? b : a))
-                add(t, p, false);
-            else if (p == a)
-                both[shared++] = t;
+    std::size_t count = 0;
+    for (const std::uint32_t p : {a, b}) {
+        const std::uint32_t far = p == a ? b : a;
+        const Vec3d place = m_places[p];
+        for (const std::uint32_t c : cornersAt(p)) {
+            const std::uint32_t x = pointAfter(c);
+            const std::uint32_t y = pointBefore(c);
+            const auto goes = static_cast<std::size_t>((x == far) | (y == far));
+            both[shared] = c;
+            shared += p == a ? goes : 0;
+            ring.set(count, c, place, m_places[x], m_places[y]);
+            count += 1 - goes;
         }
+    }
+    ring.count = count;
+    ring.going = shared;
     for (std::size_t i = 0; i < shared; ++i)
-        add(both[i], a, true);
+        ring.set(count + i, both[i], m_places[a], m_places[pointAfter(both[i])], m_places[pointBefore(both[i])]);
 }
 
 double Collapser::unevenness(const Vec3d& place) {
@@ -143,13 +146,10 @@ void Collapser::neighboursOf(std::uint32_t p) {
     std::vector<std::uint32_t>& out = m_x.neighbours;
     out.clear();
     const bool regular = (m_flags[p] & Surface::kIrregular) == 0;
-    const std::uint32_t* run = m_x.list.data() + m_x.state[p].listStart;
-    for (std::uint32_t i = 0; i < m_x.state[p].listSize; ++i) {
-        const std::uint32_t* c = m_corner + 3 * std::size_t{run[i]};
-        const int k = cornerOf(c, p);
-        out.push_back(c[(k + 1) % 3]);
+    for (const std::uint32_t c : cornersAt(p)) {
+        out.push_back(pointAfter(c));
         if (!regular)
-            out.push_back(c[(k + 2) % 3]);
+            out.push_back(pointBefore(c));
     }
     if (!regular) {
         std::sort(out.begin(), out.end());
@@ -158,13 +158,12 @@ void Collapser::neighboursOf(std::uint32_t p) {
 }
 
 /// Cost and other end, to be compared; the largest key when the edge is not one to collapse.
-std::uint64_t Collapser::keyOf(std::uint32_t p, std::uint32_t q, float cost) const {
-    const std::uint32_t triangles = m_x.state[p].listSize + m_x.state[q].listSize;
-    // Two points of one triangle each: it stands alone, and nothing may vanish.
-    if (triangles > kMostTriangles || triangles == 2)
-        return ~std::uint64_t{0};
+std::uint64_t Collapser::keyOf(std::uint32_t triangles, std::uint32_t q, float cost) const {
     const auto crowded = static_cast<float>(static_cast<double>(cost) * crowding(triangles));
-    return std::uint64_t{std::bit_cast<std::uint32_t>(crowded)} << 32 | q;
+    // Two points of one triangle each: it stands alone, and nothing may vanish.
+    return (triangles > kMostTriangles) | (triangles == 2)
+               ? ~std::uint64_t{0}
+               : std::uint64_t{std::bit_cast<std::uint32_t>(crowded)} << 32 | q;
 }
 
 void Collapser::keepEdge(std::uint32_t p, std::uint32_t q, float cost) {
@@ -186,15 +185,18 @@ void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
     m_x.state[p].ownCount = 0;
     m_x.state[p].ownLeftOut = 0;
     m_x.state[p].placeFor = kNone;
-    m_x.candidates.clear();
+    m_x.candidates.resize(m_x.neighbours.size());
+    std::size_t candidates = 0;
+    const RegionScratch::Link own = m_x.link[p];
     for (const std::uint32_t q : m_x.neighbours) {
-        if (!owns(p, q) || !free(q))
-            continue;
-        if (m_x.state[p].listSize + m_x.state[q].listSize > kMostTriangles)
-            m_x.state[p].ownLeftOut |= RegionScratch::kDearer; // may be had once there are fewer
-        else
-            m_x.candidates.push_back(q);
+        const RegionScratch::Link other = m_x.link[q];
+        const bool mine = owns(own, p, other, q) & free(q);
+        const bool few = own.size + other.size <= kMostTriangles;
+        m_x.state[p].ownLeftOut |= mine & !few ? RegionScratch::kDearer : 0; // may be had once there are fewer
+        m_x.candidates[candidates] = q;
+        candidates += mine & few ? 1 : 0;
     }
+    m_x.candidates.resize(candidates);
     std::uint64_t best = ~std::uint64_t{0};
     for (std::size_t at = 0; at < m_x.candidates.size(); at += EdgeBatch::kLanes) {
         const std::size_t count = std::min(EdgeBatch::kLanes, m_x.candidates.size() - at);
@@ -202,7 +204,7 @@ void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
         for (std::size_t i = 0; i < count; ++i) {
             const std::uint32_t q = m_x.candidates[at + i];
             const auto cost = static_cast<float>(m_x.batch.cost[i]);
-            const std::uint64_t key = keyOf(p, q, cost);
+            const std::uint64_t key = keyOf(own.size + m_x.link[q].size, q, cost);
             if (key < from) {
                 m_x.state[p].ownLeftOut |= RegionScratch::kRefused;
                 continue;
@@ -220,12 +222,13 @@ void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
 
 void Collapser::choose(std::uint32_t p, std::uint64_t from) {
     std::uint64_t best = ~std::uint64_t{0};
+    const RegionScratch::Link own = m_x.link[p];
     for (std::uint32_t i = 0; i < m_x.state[p].ownCount; ++i) {
         const OwnEdge& edge = m_x.own[p][i];
-        if (!living(edge.other) || !owns(p, edge.other))
-            continue;
-        if (const std::uint64_t key = keyOf(p, edge.other, edge.cost); key >= from)
-            best = std::min(best, key);
+        const RegionScratch::Link other = m_x.link[edge.other];
+        const std::uint64_t key = keyOf(own.size + other.size, edge.other, edge.cost);
+        const bool counts = (other.size > 0) & owns(own, p, other, edge.other) & (key >= from);
+        best = std::min(best, counts ? key : ~std::uint64_t{0});
     }
     const std::uint8_t leftOut = m_x.state[p].ownLeftOut;
     if ((best == ~std::uint64_t{0} && leftOut != 0) || (from == 0 && (leftOut & RegionScratch::kRefused) != 0))

@@ -22,11 +22,11 @@ Surface prepared(const Mesh& mesh, Record& record) {
 /// Each triangle by the number it has in the record, with the places of its corners: the surface whatever its order.
 std::vector<std::array<double, 10>> contents(const Surface& s) {
     std::vector<std::array<double, 10>> out;
-    for (std::size_t t = 0; t < s.triangleSource.size(); ++t) {
-        std::array<double, 10> one{static_cast<double>(s.triangleSource[t])};
+    for (std::size_t t = 0; t < s.triangles(); ++t) {
+        std::array<double, 10> one{static_cast<double>(s.corners[4 * t + 3])};
         for (std::size_t k = 0; k < 3; ++k)
             for (int i = 0; i < 3; ++i)
-                one[1 + 3 * k + static_cast<std::size_t>(i)] = s.places[s.trianglePoint[3 * t + k]][i];
+                one[1 + 3 * k + static_cast<std::size_t>(i)] = s.places[s.corners[4 * t + k]][i];
         out.push_back(one);
     }
     std::sort(out.begin(), out.end());
@@ -69,17 +69,18 @@ TEST(Regions, hold_every_point_once_and_lock_what_reaches_out) {
             triangle += r.triangles;
             for (std::size_t t = r.firstTriangle; t < std::size_t{r.firstTriangle} + r.triangles; ++t)
                 for (std::size_t k = 0; k < 3; ++k) {
-                    EXPECT_LT(s.trianglePoint[3 * t + k], r.points);
-                    EXPECT_EQ(s.wedgePoint[r.firstWedge + s.triangleWedge[3 * t + k]],
-                              r.firstPoint + s.trianglePoint[3 * t + k])
+                    EXPECT_LT(s.corners[4 * t + k], r.points);
+                    EXPECT_EQ(s.wedgePoint[r.firstWedge + s.cornerWedge[3 * t + k]],
+                              r.firstPoint + s.corners[4 * t + k])
                         << "a wedge belongs to its point";
                 }
         }
         EXPECT_EQ(point, s.places.size());
         // Those that reach out stand last, with numbers of the whole, and their points are locked; no others are.
         std::set<std::uint32_t> reaching;
-        for (std::size_t c = 3 * std::size_t{triangle}; c < s.trianglePoint.size(); ++c)
-            reaching.insert(s.trianglePoint[c]);
+        for (std::size_t t = triangle; t < s.triangles(); ++t)
+            for (std::size_t k = 0; k < 3; ++k)
+                reaching.insert(s.corners[4 * t + k]);
         EXPECT_FALSE(reaching.empty());
         for (std::uint32_t p = 0; p < s.places.size(); ++p)
             EXPECT_EQ((s.flags[p] & Surface::kLocked) != 0, reaching.contains(p));
