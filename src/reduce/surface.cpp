@@ -177,22 +177,57 @@ struct FanCorner {
     std::uint32_t beforeWedge;
 };
 
-/// True where the triangles close round a point, two at each edge, and no seam runs there: nothing to hold in place.
-bool closesEvenly(const std::vector<FanCorner>& fan) {
-    constexpr std::size_t kFew = 16; // compared each with each
-    if (fan.size() > kFew)
-        return false;
-    for (const FanCorner& a : fan) {
-        int follow = 0;
-        int again = 0;
-        for (const FanCorner& b : fan) {
-            follow += b.before == a.next && b.beforeWedge == a.nextWedge ? 1 : 0;
-            again += b.next == a.next ? 1 : 0;
-        }
-        if (follow != 1 || again != 1 || a.wedge != fan.front().wedge)
-            return false;
+/// What stands round a point, for the question whether anything has to be held in place there.
+struct Round {
+    static constexpr std::size_t kFew = 16; ///< compared each with each, eight at a time
+    std::size_t count = 0;
+    std::array<std::uint32_t, kFew> next; ///< points; kNone beyond the count
+    std::array<std::uint32_t, kFew> nextWedge;
+    std::array<std::uint32_t, kFew> beforeWedge;
+    bool oneWedge = true;
+
+    void begin() {
+        count = 0;
+        next.fill(kNone);
+        nextWedge.fill(kNone);
+        beforeWedge.fill(kNone);
+        oneWedge = true;
     }
-    return true;
+    void add(std::uint32_t nextPoint, std::uint32_t wedgeNext, std::uint32_t wedgeBefore) {
+        if (count < kFew) {
+            next[count] = nextPoint;
+            nextWedge[count] = wedgeNext;
+            beforeWedge[count] = wedgeBefore;
+        }
+        ++count;
+    }
+    /// True where the triangles close round the point, two at each edge, and no seam runs there.
+    [[nodiscard]] bool closesEvenly() const {
+        if (count > kFew || !oneWedge)
+            return false;
+        // Every next wedge is one triangle's before and nothing stands there twice.
+        std::uint32_t follows = 0;
+        std::uint32_t again = 0;
+        const std::size_t width = (count + 7) / 8 * 8;
+        for (std::size_t i = 0; i < count; ++i)
+            for (std::size_t j = 0; j < width; ++j) {
+                follows += beforeWedge[j] == nextWedge[i] ? 1U : 0U;
+                again += next[j] == next[i] ? 1U : 0U;
+                again += beforeWedge[j] == beforeWedge[i] ? 1U : 0U;
+            }
+        return follows == count && again == 2 * count;
+    }
+};
+
+/// The corners at a point, with all that `constrainEdges` asks of them.
+void listFan(const Surface& s, std::span<const std::uint32_t> corners, std::vector<FanCorner>& fan) {
+    fan.clear();
+    for (const std::uint32_t corner : corners) {
+        const std::uint32_t next = cornerAfter(corner);
+        const std::uint32_t before = cornerBefore(corner);
+        fan.push_back({corner / 4, s.corners[next], s.corners[before], s.cornerWedge[wedgeAt(corner)],
+                       s.cornerWedge[wedgeAt(next)], s.cornerWedge[wedgeAt(before)]});
+    }
 }
 
 struct EdgeUse {
@@ -323,32 +358,39 @@ void measure(Surface& s, const CornerLists& lists, const std::vector<std::uint32
     parallelChunks(s.places.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
         std::vector<FanCorner> fan;
         std::vector<EdgeUse> uses;
+        Round round;
         for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
-            fan.clear();
             Quadric q;
-            const Vec3d& place = s.places[p];
-            for (const std::uint32_t corner : lists.of(p)) {
-                const std::uint32_t t = corner / 4;
-                FaceFrame face = frameOf(s, t);
-                face.area *= gainOf(t);
-                q.addPlane(face.normal, -face.normal.dot(place), face.area);
-                q.weight += face.area;
-                if (!care.empty() && care[p] > 0)
-                    for (int axis = 0; axis < 3; ++axis)
-                        q.addPlane(Vec3d::Unit(axis), -place[axis],
-                                   kCareAlong * static_cast<double>(care[p]) * face.area);
-                const std::uint32_t wedge = s.cornerWedge[wedgeAt(corner)];
-                if (s.attributes > 0 && face.area > 0)
-                    addAttributes(s, t, face, wedge);
+            const Vec3d place = s.places[p];
+            const std::span<const std::uint32_t> corners = lists.of(p);
+            const std::uint32_t first = corners.empty() ? kNone : s.cornerWedge[wedgeAt(corners.front())];
+            round.begin();
+            for (const std::uint32_t corner : corners) {
                 const std::uint32_t next = cornerAfter(corner);
                 const std::uint32_t before = cornerBefore(corner);
-                fan.push_back({t, s.corners[next], s.corners[before], wedge, s.cornerWedge[wedgeAt(next)],
-                               s.cornerWedge[wedgeAt(before)]});
+                const std::uint32_t wedge = s.cornerWedge[wedgeAt(corner)];
+                round.add(s.corners[next], s.cornerWedge[wedgeAt(next)], s.cornerWedge[wedgeAt(before)]);
+                round.oneWedge &= wedge == first;
+                const Vec3d cross = (s.places[s.corners[next]] - place).cross(s.places[s.corners[before]] - place);
+                const double size = cross.norm();
+                if (!(size > 0))
+                    continue;
+                const Vec3d normal = cross * (1 / size);
+                const double area = size / 2 * gainOf(corner / 4);
+                q.addPlane(normal, -normal.dot(place), area);
+                q.weight += area;
+                if (!care.empty() && care[p] > 0)
+                    for (int axis = 0; axis < 3; ++axis)
+                        q.addPlane(Vec3d::Unit(axis), -place[axis], kCareAlong * static_cast<double>(care[p]) * area);
+                if (s.attributes > 0)
+                    addAttributes(s, corner / 4, {normal, area}, wedge);
             }
-            if (!closesEvenly(fan))
+            if (!round.closesEvenly()) {
+                listFan(s, corners, fan);
                 constrainEdges(s, materialOfWedge, options, p, fan, uses, q);
+            }
             s.quadrics[p] = q;
-            if (lists.of(p).empty())
+            if (corners.empty())
                 s.flags[p] |= Surface::kGone;
         }
     });
