@@ -44,12 +44,12 @@ std::size_t shareOfFirst(std::span<const std::uint64_t> a, std::span<const std::
 
 } // namespace
 
-bool sortKeys(std::vector<std::uint64_t>& keys, const JobContext& job) {
+bool sortKeys(BigVector<std::uint64_t>& keys, const JobContext& job) {
     constexpr std::size_t kRun = std::size_t{1} << 16;
     parallelChunks(keys.size(), kRun, job, [&](std::size_t begin, std::size_t end) {
         std::sort(keys.begin() + static_cast<std::ptrdiff_t>(begin), keys.begin() + static_cast<std::ptrdiff_t>(end));
     });
-    std::vector<std::uint64_t> merged;
+    BigVector<std::uint64_t> merged;
     for (std::size_t run = kRun; run < keys.size() && !job.cancelled(); run *= 2) {
         merged.resize(keys.size());
         // Runs are multiples of the chunk, so a chunk of what is merged belongs to one pair of runs.

@@ -1,13 +1,12 @@
 #pragma once
 // Parallel loops whose result does not depend on the number of threads.
 
+#include "base/big_vector.h"
 #include "base/job.h"
 
-#include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <functional>
-#include <vector>
 
 namespace thicket {
 
@@ -22,16 +21,6 @@ bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,
 
 /// Sorts on all cores. When the job is cancelled it ends within some milliseconds, leaves `keys` in any order, and
 /// returns false.
-bool sortKeys(std::vector<std::uint64_t>& keys, const JobContext& job);
-
-/// `to.resize(size)` that looks at the job in between: clean memory costs a second for some gigabytes. Returns whether
-/// it was done.
-template <class T> bool resizeUnlessCancelled(std::vector<T>& to, std::size_t size, const JobContext& job) {
-    constexpr std::size_t kStepBytes = std::size_t{16} << 20;
-    to.reserve(size);
-    while (to.size() < size && !job.cancelled())
-        to.resize(std::min(size, to.size() + kStepBytes / sizeof(T) + 1));
-    return to.size() == size;
-}
+bool sortKeys(BigVector<std::uint64_t>& keys, const JobContext& job);
 
 } // namespace thicket

@@ -177,13 +177,13 @@ Result<void> DropOrder::weighEach(const std::vector<double>& first, double most,
 Result<void> DropOrder::spread(const std::vector<double>& first, double most, DropPlan& plan, const JobContext& job) {
     const Bounds bounds = boundsOf(m_level);
     std::vector<std::uint32_t> mayGo;
-    std::vector<Vec3d> places;
+    BigVector<Vec3d> places;
     for (std::uint32_t piece = 0; piece < first.size(); ++piece)
         if (first[piece] <= most) {
             mayGo.push_back(piece);
             places.emplace_back((m_shape[piece].bounds.centre() - bounds.centre()) / bounds.diagonal());
         }
-    const std::vector<std::uint32_t> along = curveOrder(places, 0);
+    const BigVector<std::uint32_t> along = curveOrder(places, 0);
     std::vector<std::pair<double, std::uint32_t>> number(along.size());
     for (std::size_t i = 0; i < along.size(); ++i)
         number[i] = {std::fmod((static_cast<double>(i) + 0.5) * std::numbers::phi, 1.0), mayGo[along[i]]};

@@ -9,12 +9,14 @@
 namespace thicket::reduce {
 
 /// Sum of squared distances to weighted planes: p'Ap + 2b'p + c, A symmetric as xx xy xz yy yz zz.
+/// Not filled by itself, so that arrays of it can be made without touching them.
 struct Quadric {
-    std::array<double, 6> a{};
-    Vec3d b{0, 0, 0};
-    double c = 0;
-    double weight = 0; ///< sum of the surface planes' weights (area), constraints not counted
+    std::array<double, 6> a;
+    Vec3d b;
+    double c;
+    double weight; ///< sum of the surface planes' weights (area), constraints not counted
 
+    static Quadric zero() { return {{0, 0, 0, 0, 0, 0}, Vec3d::Zero(), 0, 0}; }
     void addPlane(const Vec3d& n, double d, double w) {
         a[0] += w * n.x() * n.x();
         a[1] += w * n.x() * n.y();

@@ -104,7 +104,7 @@ float roundCost(const Surface& s, const std::vector<Region>& regions, const Redu
 
 /// The cost up to which the next round is to go, going by how costs rose in this one, whose collapses stand in `order`
 /// by their cost; or nothing where that tells too little, as on flat surfaces. `left`: points before them.
-std::optional<float> foreseenCost(const std::vector<std::uint64_t>& order, std::size_t left) {
+std::optional<float> foreseenCost(const BigVector<std::uint64_t>& order, std::size_t left) {
     const auto made = static_cast<double>(order.size());
     const auto costAt = [&](std::size_t i) {
         return static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(order[i] >> 32)));
@@ -122,7 +122,7 @@ std::optional<float> foreseenCost(const std::vector<std::uint64_t>& order, std::
 
 /// Puts the collapses of all regions in the order of their cost and appends them to the record. Returns that order: the
 /// bits of each one's cost, and its number. When the job is cancelled, the record is of no more use.
-std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std::vector<Region>& regions, Surface& s,
+BigVector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std::vector<Region>& regions, Surface& s,
                                   Record& record, const JobContext& job) {
     std::vector<std::uint32_t> first(logs.size() + 1, 0);
     for (std::size_t r = 0; r < logs.size(); ++r)
@@ -134,7 +134,7 @@ std::vector<std::uint64_t> append(const std::vector<RegionLog>& logs, const std:
         float error;
     };
     std::vector<Event> event(total);
-    std::vector<std::uint64_t> order(total);
+    BigVector<std::uint64_t> order(total);
     parallelChunks(logs.size(), 1, [&](std::size_t r, std::size_t) {
         const RegionLog& log = logs[r];
         for (std::uint32_t e = 0; e < log.collapses(); ++e) {
@@ -266,7 +266,7 @@ Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, c
             for (std::size_t r = batch; r < end; ++r)
                 gone += static_cast<std::uint32_t>(logs[r].deadTriangle.size());
         }
-        std::vector<std::uint64_t> order;
+        BigVector<std::uint64_t> order;
         if (!job.cancelled()) {
             release(surface, regions);
             order = append(logs, regions, surface, record, job);

@@ -19,11 +19,10 @@ std::uint32_t spread(std::uint32_t v) {
     return (v | v << 2) & 0x09249249U;
 }
 
+/// When the job is cancelled, of no use.
 template <class T>
-std::vector<T> gathered(const std::vector<T>& from, const std::vector<std::uint32_t>& order, const JobContext& job) {
-    std::vector<T> out;
-    if (!resizeUnlessCancelled(out, from.empty() ? 0 : order.size(), job))
-        return out;
+BigVector<T> gathered(const BigVector<T>& from, const BigVector<std::uint32_t>& order, const JobContext& job) {
+    BigVector<T> out(from.empty() ? 0 : order.size());
     parallelChunks(out.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             out[i] = from[order[i]];
@@ -32,12 +31,12 @@ std::vector<T> gathered(const std::vector<T>& from, const std::vector<std::uint3
 }
 
 /// Drops points that have gone and orders the rest; returns the new number of each old point.
-std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext& job) {
-    std::vector<std::uint32_t> living;
+BigVector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext& job) {
+    BigVector<std::uint32_t> living;
     for (std::uint32_t p = 0; p < s.places.size(); ++p)
         if ((s.flags[p] & Surface::kGone) == 0)
             living.push_back(p);
-    std::vector<Vec3d> places(living.size());
+    BigVector<Vec3d> places(living.size());
     parallelChunks(places.size(), kChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             places[i] = s.places[living[i]];
@@ -45,7 +44,7 @@ std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobConte
     living = gathered(living, curveOrder(places, turn, job), job);
     if (job.cancelled())
         return {};
-    std::vector<std::uint32_t> numberOf(s.places.size(), kNone);
+    BigVector<std::uint32_t> numberOf(s.places.size(), kNone);
     for (std::uint32_t i = 0; i < living.size(); ++i)
         numberOf[living[i]] = i;
     s.places = gathered(s.places, living, job);
@@ -55,7 +54,7 @@ std::vector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobConte
 }
 
 /// Drops wedges that no living triangle uses and orders the rest by point; returns the new number of each old wedge.
-std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32_t>& pointNumber,
+BigVector<std::uint32_t> orderWedges(Surface& s, const BigVector<std::uint32_t>& pointNumber,
                                        const JobContext& job) {
     std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
     parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
@@ -74,8 +73,8 @@ std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32
         start[p] += start[p - 1];
     if (job.cancelled())
         return {};
-    std::vector<std::uint32_t> order(start.back());
-    std::vector<std::uint32_t> numberOf(used.size(), kNone);
+    BigVector<std::uint32_t> order(start.back());
+    BigVector<std::uint32_t> numberOf(used.size(), kNone);
     for (std::uint32_t w = 0; w < used.size(); ++w)
         if (used[w] != 0) {
             const std::uint32_t at = start[pointNumber[s.wedgePoint[w]]]++;
@@ -94,9 +93,7 @@ std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32
     s.wedgeColor = gathered(s.wedgeColor, order, job);
     if (s.attributes > 0) {
         const auto stride = static_cast<std::size_t>(AttributeSpan::stride(s.attributes));
-        std::vector<double> rows;
-        if (!resizeUnlessCancelled(rows, order.size() * stride, job))
-            return {};
+        BigVector<double> rows(order.size() * stride);
         parallelChunks(order.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
                 std::copy_n(s.attributesOf(order[i]), stride, rows.begin() + static_cast<std::ptrdiff_t>(i * stride));
@@ -108,13 +105,13 @@ std::vector<std::uint32_t> orderWedges(Surface& s, const std::vector<std::uint32
 
 } // namespace
 
-std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn, const JobContext& job) {
+BigVector<std::uint32_t> curveOrder(const BigVector<Vec3d>& places, unsigned turn, const JobContext& job) {
     // Places lie within half a unit of 0; a shift by up to a quarter moves every border of the curve's cells.
     const double shift = 0.25 * std::fmod(turn * 0.6180339887498949, 1.0);
     const auto cell = [shift](double v) {
         return spread(static_cast<std::uint32_t>(std::clamp((v + 0.5 + shift) * (1024 / 1.25), 0.0, 1023.0)));
     };
-    std::vector<std::uint64_t> keys(places.size());
+    BigVector<std::uint64_t> keys(places.size());
     parallelChunks(places.size(), kChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Vec3d& p = places[i];
@@ -124,15 +121,15 @@ std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned
     });
     if (!sortKeys(keys, job))
         return {};
-    std::vector<std::uint32_t> order(keys.size());
+    BigVector<std::uint32_t> order(keys.size());
     for (std::size_t i = 0; i < keys.size(); ++i)
         order[i] = static_cast<std::uint32_t>(keys[i]);
     return order;
 }
 
 std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach, const JobContext& job) {
-    std::vector<std::uint32_t> pointNumber;
-    std::vector<std::uint32_t> wedgeNumber;
+    BigVector<std::uint32_t> pointNumber;
+    BigVector<std::uint32_t> wedgeNumber;
     if (turn > 0) {
         pointNumber = orderPoints(s, turn, job);
         if (job.cancelled())
@@ -144,7 +141,7 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
     const auto points = static_cast<std::uint32_t>(s.places.size());
     const std::uint32_t count = std::max(1U, (points + pointsEach / 2) / pointsEach);
     std::vector<Region> regions(count);
-    std::vector<std::uint32_t> regionOf(points);
+    BigVector<std::uint32_t> regionOf(points);
     for (std::uint32_t r = 0; r < count; ++r) {
         regions[r].firstPoint = static_cast<std::uint32_t>(std::uint64_t{points} * r / count);
         regions[r].points = static_cast<std::uint32_t>(std::uint64_t{points} * (r + 1) / count) - regions[r].firstPoint;
@@ -158,7 +155,7 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
     // A counting sort by region: each chunk counts its own, and so knows where its own go. Those in more than one
     // region come last, those that have gone nowhere.
     const std::size_t before = s.triangles();
-    std::vector<std::uint32_t> home(before, kNone);
+    BigVector<std::uint32_t> home(before, kNone);
     const std::size_t homes = count + 1;
     std::vector<std::uint32_t> start((before / kChunk + 1) * homes, 0);
     parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
@@ -192,8 +189,8 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
             regions[h].triangles = triangles - first;
         }
     }
-    std::vector<std::uint32_t> corners(std::size_t{4} * triangles);
-    std::vector<std::uint32_t> cornerWedge(std::size_t{3} * triangles);
+    BigVector<std::uint32_t> corners(std::size_t{4} * triangles);
+    BigVector<std::uint32_t> cornerWedge(std::size_t{3} * triangles);
     parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
         std::uint32_t* next = start.data() + begin / kChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {

@@ -17,7 +17,7 @@ constexpr std::size_t kPointChunk = 4096;
 /// Corners at each point: runs of one array.
 struct CornerLists {
     std::vector<std::uint32_t> start; ///< one more than points
-    std::vector<std::uint32_t> list;
+    BigVector<std::uint32_t> list;
 
     [[nodiscard]] std::span<const std::uint32_t> of(std::uint32_t p) const {
         return {list.data() + start[p], start[p + 1] - start[p]};
@@ -25,7 +25,7 @@ struct CornerLists {
 };
 
 /// When the job is cancelled, of no use.
-CornerLists listsOf(const std::vector<std::uint32_t>& corners, std::size_t points, const JobContext& job) {
+CornerLists listsOf(const BigVector<std::uint32_t>& corners, std::size_t points, const JobContext& job) {
     CornerLists lists;
     lists.start.assign(points + 1, 0);
     for (std::size_t c = 0; c < corners.size(); c += 4) {
@@ -67,7 +67,7 @@ AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
 }
 
 /// Marks triangles of no extent, and all but the first of those that stand on the same three points the same way round.
-std::vector<std::uint8_t> markBad(const std::vector<std::uint32_t>& corners, const CornerLists& lists, Record& record,
+std::vector<std::uint8_t> markBad(const BigVector<std::uint32_t>& corners, const CornerLists& lists, Record& record,
                                   const JobContext& job) {
     constexpr std::uint8_t kDegenerate = 1;
     constexpr std::uint8_t kDuplicate = 2;
@@ -238,7 +238,7 @@ struct EdgeUse {
     bool leaving; ///< the triangle runs from the point to `other`
 };
 
-void constrainEdges(Surface& s, const std::vector<std::uint32_t>& materialOfWedge, const ReduceOptions& options,
+void constrainEdges(Surface& s, const BigVector<std::uint32_t>& materialOfWedge, const ReduceOptions& options,
                     std::uint32_t p, const std::vector<FanCorner>& fan, std::vector<EdgeUse>& uses, Quadric& q) {
     uses.clear();
     for (const FanCorner& c : fan) {
@@ -302,7 +302,7 @@ std::array<float, 6> motionOf(const VertexExtras& extras, std::uint32_t node, do
 }
 
 /// Metres (working units) that a unit of a texture is worth, from the areas of both.
-double uvScaleOf(const Surface& s, const std::vector<Vec2f>& uv, double weight, const JobContext& job) {
+double uvScaleOf(const Surface& s, const BigVector<Vec2f>& uv, double weight, const JobContext& job) {
     if (uv.empty())
         return 0;
     // Sums of fixed chunks, joined in their order.
@@ -343,8 +343,14 @@ void setScales(const ReduceOptions& options, Surface& s, const JobContext& job) 
 /// What is painted keeps its triangles also where it is flat: moving along the surface counts a little there.
 constexpr double kCareAlong = 0.004;
 
+/// The first wedge of a point or of one after it.
+std::uint32_t firstWedgeOf(const Surface& s, std::size_t point) {
+    return static_cast<std::uint32_t>(std::lower_bound(s.wedgePoint.begin(), s.wedgePoint.end(), point) -
+                                      s.wedgePoint.begin());
+}
+
 /// `care`: one a point, or empty.
-void measure(Surface& s, const CornerLists& lists, const std::vector<std::uint32_t>& materialOfWedge,
+void measure(Surface& s, const CornerLists& lists, const BigVector<std::uint32_t>& materialOfWedge,
              const std::vector<float>& care, const ReduceOptions& options, const JobContext& job) {
     // Costs are squared distances.
     const auto gainOf = [&](std::uint32_t t) {
@@ -359,8 +365,10 @@ void measure(Surface& s, const CornerLists& lists, const std::vector<std::uint32
         std::vector<FanCorner> fan;
         std::vector<EdgeUse> uses;
         Round round;
+        if (s.attributes > 0) // the wedges of these points; they stand in the order of the points
+            std::fill(s.attributesOf(firstWedgeOf(s, begin)), s.attributesOf(firstWedgeOf(s, end)), 0.0);
         for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
-            Quadric q;
+            Quadric q = Quadric::zero();
             const Vec3d place = s.places[p];
             const std::span<const std::uint32_t> corners = lists.of(p);
             const std::uint32_t first = corners.empty() ? kNone : s.cornerWedge[wedgeAt(corners.front())];
@@ -429,33 +437,30 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     if (job.cancelled())
         return cancelledError();
 
-    const auto reserve = [nodeCount](auto& to, const auto& from) {
+    BigVector<std::uint32_t> pointOfNode(nodeCount);
+    BigVector<std::uint32_t> materialOfNode(nodeCount);
+    BigVector<std::uint32_t> nodeOfPoint(points.pointCount); // one of them; all stand on one place
+    const auto take = [nodeCount, &mesh, &record](const auto& each) {
+        each(record.positions, mesh.positions);
+        each(record.normals, mesh.normals);
+        each(record.uvs, mesh.uvs);
+        each(record.colors, mesh.colors);
+        record.extras.eachWith(mesh.extras, each);
+    };
+    take([nodeCount](auto& to, const auto& from) {
         if (!from.empty())
             to.reserve(std::size_t{nodeCount} * 2);
-    };
-    reserve(record.positions, mesh.positions);
-    reserve(record.normals, mesh.normals);
-    reserve(record.uvs, mesh.uvs);
-    reserve(record.colors, mesh.colors);
-    std::vector<std::uint32_t> pointOfNode(nodeCount);
-    std::vector<std::uint32_t> materialOfNode(nodeCount, 0);
-    for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {
+    });
+    for (std::uint32_t v = 0, node = 0; v < mesh.vertexCount(); ++v) {
         if (v % 65536 == 0 && job.cancelled())
             return cancelledError();
-        const std::size_t node = nodes.pointOf[v];
-        if (node != record.positions.size())
+        if (nodes.pointOf[v] != node)
             continue;
         pointOfNode[node] = points.pointOf[v];
-        if (!plain)
-            materialOfNode[node] = materialOfVertex[v];
-        record.positions.push_back(mesh.positions[v]);
-        if (!mesh.normals.empty())
-            record.normals.push_back(mesh.normals[v]);
-        if (!mesh.uvs.empty())
-            record.uvs.push_back(mesh.uvs[v]);
-        if (!mesh.colors.empty())
-            record.colors.push_back(mesh.colors[v]);
-        record.extras.eachWith(mesh.extras, [v](auto& to, const auto& from) {
+        nodeOfPoint[points.pointOf[v]] = node;
+        materialOfNode[node] = plain ? 0 : materialOfVertex[v];
+        ++node;
+        take([v](auto& to, const auto& from) {
             if (!from.empty())
                 to.push_back(from[v]);
         });
@@ -469,19 +474,20 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     const Bounds bounds = boundsOf(mesh);
     s.origin = bounds.centre();
     s.scale = bounds.diagonal() > 0 ? bounds.diagonal() : 1;
-    std::vector<Vec3d> places(points.pointCount);
-    // Nodes of one point stand on one place, so it does not matter which of them writes it last.
-    for (std::uint32_t n = 0; n < nodeCount && !(n % 65536 == 0 && job.cancelled()); ++n)
-        places[pointOfNode[n]] = (record.positions[n].cast<double>() - s.origin) / s.scale;
+    BigVector<Vec3d> places(points.pointCount);
+    parallelChunks(places.size(), kPointChunk, job, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t p = begin; p < end; ++p)
+            places[p] = (record.positions[nodeOfPoint[p]].cast<double>() - s.origin) / s.scale;
+    });
     if (job.cancelled())
         return cancelledError();
-    const std::vector<std::uint32_t> order = curveOrder(places, 0, job);
+    const BigVector<std::uint32_t> order = curveOrder(places, 0, job);
     if (job.cancelled())
         return cancelledError();
-    std::vector<std::uint32_t> rank(order.size());
+    BigVector<std::uint32_t> rank(order.size());
     std::vector<float> care(options.care.empty() ? 0 : order.size(), 0.0F);
-    if (!resizeUnlessCancelled(s.places, order.size(), job) || !resizeUnlessCancelled(s.quadrics, order.size(), job))
-        return cancelledError();
+    s.places.resize(order.size());
+    s.quadrics.resize(order.size());
     parallelChunks(order.size(), kPointChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             rank[order[i]] = static_cast<std::uint32_t>(i);
@@ -501,8 +507,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     }
     for (std::size_t p = 1; p < start.size(); ++p)
         start[p] += start[p - 1];
-    std::vector<std::uint32_t> wedgeOfNode(nodeCount);
-    std::vector<std::uint32_t> materialOfWedge(nodeCount);
+    BigVector<std::uint32_t> wedgeOfNode(nodeCount);
+    BigVector<std::uint32_t> materialOfWedge(nodeCount);
     s.wedgePoint.resize(nodeCount);
     s.wedgeNode.resize(nodeCount);
     s.wedgeNormal.resize(record.normals.size());
@@ -515,21 +521,26 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         if (n % 65536 == 0 && job.cancelled())
             return cancelledError();
         const std::uint32_t w = start[pointOfNode[n]]++;
-        if (moves)
-            s.wedgeMotion[w] = motionOf(record.extras, n, options.skinWeight, options.morphWeight / s.scale);
         wedgeOfNode[n] = w;
-        materialOfWedge[w] = materialOfNode[n];
-        s.wedgePoint[w] = pointOfNode[n];
         s.wedgeNode[w] = n;
-        if (!record.normals.empty())
-            s.wedgeNormal[w] = record.normals[n];
-        if (!record.uvs.empty())
-            s.wedgeUv[w] = record.uvs[n];
-        if (!record.colors.empty())
-            s.wedgeColor[w] = record.colors[n];
-        if (!s.wedgeUv2.empty())
-            s.wedgeUv2[w] = record.extras.uvs2[n];
     }
+    parallelChunks(nodeCount, kPointChunk, job, [&](std::size_t begin, std::size_t end) {
+        const auto fetch = [](auto& to, const auto& from, std::size_t w, std::uint32_t n) {
+            if (!to.empty())
+                to[w] = from[n];
+        };
+        for (std::size_t w = begin; w < end; ++w) {
+            const std::uint32_t n = s.wedgeNode[w];
+            if (moves)
+                s.wedgeMotion[w] = motionOf(record.extras, n, options.skinWeight, options.morphWeight / s.scale);
+            materialOfWedge[w] = materialOfNode[n];
+            s.wedgePoint[w] = pointOfNode[n];
+            fetch(s.wedgeNormal, record.normals, w, n);
+            fetch(s.wedgeUv, record.uvs, w, n);
+            fetch(s.wedgeColor, record.colors, w, n);
+            fetch(s.wedgeUv2, record.extras.uvs2, w, n);
+        }
+    });
 
     if (job.cancelled())
         return cancelledError();
@@ -589,10 +600,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             }
     }
     if (s.attributes > 0)
-        if (!resizeUnlessCancelled(
-                s.attributeQuadric,
-                std::size_t{nodeCount} * static_cast<std::size_t>(AttributeSpan::stride(s.attributes)), job))
-            return cancelledError();
+        s.attributeQuadric.resize(std::size_t{nodeCount} *
+                                  static_cast<std::size_t>(AttributeSpan::stride(s.attributes)));
     job.report(0.6, "measuring the surface");
     measure(s, lists, materialOfWedge, care, options, job);
     s.wedgeMotion = {}; // the quadrics hold what is needed of it

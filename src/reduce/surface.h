@@ -1,6 +1,7 @@
 #pragma once
 // The working state of a record in the making: the surface as it is now, in arrays that follow its place in space.
 
+#include "base/big_vector.h"
 #include "reduce/quadric.h"
 #include "reduce/record.h"
 
@@ -18,31 +19,31 @@ struct Surface {
     double scale = 1; ///< metres of one working unit
 
     // a point each
-    std::vector<Vec3d> places; ///< apart from the quadrics: most that is looked at needs only them
-    std::vector<Quadric> quadrics;
-    std::vector<std::uint8_t> flags;
+    BigVector<Vec3d> places; ///< apart from the quadrics: most that is looked at needs only them
+    BigVector<Quadric> quadrics;
+    BigVector<std::uint8_t> flags;
 
     /// Four a triangle: its points, and its number in the record. So a place in this array, a *corner*, tells both the
     /// triangle and the point's place in it. Of a triangle that has gone: kNone first.
-    std::vector<std::uint32_t> corners;
-    std::vector<std::uint32_t> cornerWedge; ///< three a triangle; see wedgeAt
+    BigVector<std::uint32_t> corners;
+    BigVector<std::uint32_t> cornerWedge; ///< three a triangle; see wedgeAt
 
     // a wedge each: the record's node that stands there now, and that node's attributes
-    std::vector<std::uint32_t> wedgePoint; ///< never falls
-    std::vector<std::uint32_t> wedgeNode;
-    std::vector<Vec3f> wedgeNormal;
-    std::vector<Vec2f> wedgeUv;
-    std::vector<Vec4f> wedgeColor;
-    std::vector<Vec2f> wedgeUv2;
+    BigVector<std::uint32_t> wedgePoint; ///< never falls
+    BigVector<std::uint32_t> wedgeNode;
+    BigVector<Vec3f> wedgeNormal;
+    BigVector<Vec2f> wedgeUv;
+    BigVector<Vec4f> wedgeColor;
+    BigVector<Vec2f> wedgeUv2;
     int attributes = 0;
-    std::vector<double> attributeQuadric; ///< AttributeSpan::stride(attributes) doubles a wedge
+    BigVector<double> attributeQuadric; ///< AttributeSpan::stride(attributes) doubles a wedge
     double normalScale = 0;
     double uvScale = 0;
     double uv2Scale = 0;
     double colorScale = 0;
     int mirrorAxis = -1;                           ///< across which the surface is mirrored; -1: it is not
     double mirrorAt = 0;                           ///< working units
-    std::vector<std::array<float, 6>> wedgeMotion; ///< stand-ins for skinning and morphing; of the input alone
+    BigVector<std::array<float, 6>> wedgeMotion; ///< stand-ins for skinning and morphing; of the input alone
 
     static constexpr std::uint8_t kBorder = 1;    ///< touches an edge with one triangle
     static constexpr std::uint8_t kIrregular = 2; ///< touches an edge that has not exactly one triangle a side
@@ -81,7 +82,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
 /// Order of places along a space-filling curve, as indices into `places`. `turn` shifts and turns the curve, so that
 /// regions cut from it have other borders.
 /// When the job is cancelled, nothing.
-std::vector<std::uint32_t> curveOrder(const std::vector<Vec3d>& places, unsigned turn, const JobContext& job = {});
+BigVector<std::uint32_t> curveOrder(const BigVector<Vec3d>& places, unsigned turn, const JobContext& job = {});
 
 /// A run of points, with the triangles that lie wholly in it.
 struct Region {

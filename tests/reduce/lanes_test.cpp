@@ -20,7 +20,7 @@ Vec3d anyVector(std::mt19937& random) {
 }
 
 Quadric anyQuadric(std::mt19937& random, int planes) {
-    Quadric q;
+    Quadric q = Quadric::zero();
     for (int i = 0; i < planes; ++i) {
         const Vec3d n = anyVector(random).normalized();
         q.addPlane(n, 0.3 * anyVector(random).x(), 1);

@@ -36,11 +36,12 @@ std::vector<std::array<double, 10>> contents(const Surface& s) {
 TEST(Curve, orders_every_place_once_and_neighbours_together) {
     std::mt19937 random(4);
     std::uniform_real_distribution<double> share(-0.5, 0.5);
-    std::vector<Vec3d> places;
+    BigVector<Vec3d> places;
     for (int i = 0; i < 4000; ++i)
         places.emplace_back(share(random), share(random), share(random));
     for (unsigned turn = 0; turn < 4; ++turn) {
-        std::vector<std::uint32_t> order = curveOrder(places, turn);
+        const BigVector<std::uint32_t> curve = curveOrder(places, turn);
+        std::vector<std::uint32_t> order(curve.begin(), curve.end());
         double along = 0;
         for (std::size_t i = 1; i < order.size(); ++i)
             along += (places[order[i]] - places[order[i - 1]]).norm();
@@ -104,7 +105,7 @@ TEST(Quadric, its_best_place_is_no_worse_than_any_nearby) {
     std::mt19937 random(9);
     std::normal_distribution<double> normal;
     for (int round = 0; round < 60; ++round) {
-        Quadric q;
+        Quadric q = Quadric::zero();
         const Vec3d common(normal(random), normal(random), normal(random));
         const int planes = 3 + round % 5;
         for (int i = 0; i < planes; ++i) {
@@ -123,7 +124,7 @@ TEST(Quadric, its_best_place_is_no_worse_than_any_nearby) {
 
 TEST(Quadric, stays_close_where_the_surface_leaves_it_free) {
     // All of one plane: any place on it is as good; the one nearest to what was asked for is taken.
-    Quadric q;
+    Quadric q = Quadric::zero();
     const Vec3d n = Vec3d(1, 2, -1).normalized();
     for (int i = 0; i < 5; ++i)
         q.addPlane(n, -0.3, 1);
