@@ -2,6 +2,8 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "reduce/corner_lists.h"
+#include "reduce/measure_surface.h"
 
 #include <algorithm>
 #include <array>
@@ -13,58 +15,6 @@ namespace thicket::reduce {
 namespace {
 
 constexpr std::size_t kPointChunk = 4096;
-
-/// Corners at each point: runs of one array.
-struct CornerLists {
-    std::vector<std::uint32_t> start; ///< one more than points
-    BigVector<std::uint32_t> list;
-
-    [[nodiscard]] std::span<const std::uint32_t> of(std::uint32_t p) const {
-        return {list.data() + start[p], start[p + 1] - start[p]};
-    }
-};
-
-/// When the job is cancelled, of no use.
-CornerLists listsOf(const BigVector<std::uint32_t>& corners, std::size_t points, const JobContext& job) {
-    CornerLists lists;
-    lists.start.assign(points + 1, 0);
-    for (std::size_t c = 0; c < corners.size(); c += 4) {
-        if (c % 65536 == 0 && job.cancelled())
-            return lists;
-        for (std::size_t k = 0; k < 3; ++k)
-            ++lists.start[corners[c + k] + 1];
-    }
-    for (std::size_t p = 0; p < points; ++p)
-        lists.start[p + 1] += lists.start[p];
-    lists.list.resize(corners.size() / 4 * 3);
-    std::vector<std::uint32_t> fill(lists.start.begin(), lists.start.end() - 1);
-    for (std::size_t c = 0; c < corners.size() && !(c % 65536 == 0 && job.cancelled()); c += 4)
-        for (std::size_t k = 0; k < 3; ++k)
-            lists.list[fill[corners[c + k]]++] = static_cast<std::uint32_t>(c + k);
-    return lists;
-}
-
-/// Scaled attributes of a wedge: normals, then UVs, then colours.
-AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
-    AttributeValues out;
-    std::size_t k = 0;
-    if (!s.wedgeNormal.empty())
-        for (int i = 0; i < 3; ++i)
-            out[k++] = s.normalScale * static_cast<double>(s.wedgeNormal[wedge][i]);
-    if (!s.wedgeUv.empty())
-        for (int i = 0; i < 2; ++i)
-            out[k++] = s.uvScale * static_cast<double>(s.wedgeUv[wedge][i]);
-    if (!s.wedgeColor.empty())
-        for (int i = 0; i < 4; ++i)
-            out[k++] = s.colorScale * static_cast<double>(s.wedgeColor[wedge][i]);
-    if (!s.wedgeUv2.empty())
-        for (int i = 0; i < 2; ++i)
-            out[k++] = s.uv2Scale * static_cast<double>(s.wedgeUv2[wedge][i]);
-    if (!s.wedgeMotion.empty())
-        for (const float value : s.wedgeMotion[wedge])
-            out[k++] = static_cast<double>(value);
-    return out;
-}
 
 /// Marks triangles of no extent, and all but the first of those that stand on the same three points the same way round.
 std::vector<std::uint8_t> markBad(const BigVector<std::uint32_t>& corners, const CornerLists& lists, Record& record,
@@ -116,168 +66,6 @@ void dropBad(const std::vector<std::uint8_t>& bad, Record& record) {
     record.parts = std::move(parts);
 }
 
-struct FaceFrame {
-    Vec3d normal; ///< unit
-    double area = 0;
-};
-
-FaceFrame frameOf(const Surface& s, std::uint32_t t) {
-    const std::uint32_t* c = &s.corners[4 * std::size_t{t}];
-    const Vec3d& a = s.places[c[0]];
-    const Vec3d cross = (s.places[c[1]] - a).cross(s.places[c[2]] - a);
-    const double size = cross.norm();
-    return {size > 0 ? Vec3d(cross / size) : Vec3d(0, 0, 0), size / 2};
-}
-
-/// Gradients over the face; across the narrow side they are damped, so that slivers cannot dominate.
-void addAttributes(Surface& s, std::uint32_t t, const FaceFrame& face, std::uint32_t wedge) {
-    const auto place = [&](std::uint32_t corner) -> const Vec3d& { return s.places[s.corners[corner]]; };
-    std::uint32_t i0 = 4 * t;
-    double squared = 0;
-    for (std::uint32_t c = 4 * t; c < 4 * t + 3; ++c)
-        if (const double l = (place(cornerAfter(c)) - place(c)).squaredNorm(); l > squared) {
-            squared = l;
-            i0 = c;
-        }
-    const double length = std::sqrt(squared);
-    const std::uint32_t i1 = cornerAfter(i0);
-    const std::uint32_t i2 = cornerBefore(i0);
-    const Vec3d& p0 = place(i0);
-    const Vec3d along = (place(i1) - p0) / length;
-    const Vec3d across = face.normal.cross(along);
-    const Vec3d e2 = place(i2) - p0;
-    const double e2u = e2.dot(along);
-    const double e2v = e2.dot(across);
-    const double damping = 0.02 * length;
-    const AttributeValues v0 = attributeValues(s, s.cornerWedge[wedgeAt(i0)]);
-    const AttributeValues v1 = attributeValues(s, s.cornerWedge[wedgeAt(i1)]);
-    const AttributeValues v2 = attributeValues(s, s.cornerWedge[wedgeAt(i2)]);
-    const double perLength = 1 / length;
-    const double perHeight = e2v / (e2v * e2v + damping * damping);
-    const double startU = p0.dot(along);
-    const double startV = p0.dot(across);
-    AttributeValues gu;
-    AttributeValues gv;
-    AttributeValues d;
-    for (std::size_t i = 0; i < static_cast<std::size_t>(s.attributes); ++i) {
-        gu[i] = (v1[i] - v0[i]) * perLength;
-        gv[i] = (v2[i] - v0[i] - gu[i] * e2u) * perHeight;
-        d[i] = v0[i] - gu[i] * startU - gv[i] * startV;
-    }
-    AttributeSpan{s.attributesOf(wedge), s.attributes}.addFace(along, across, gu, gv, d, face.area);
-}
-
-/// A point's corner in one triangle.
-struct FanCorner {
-    std::uint32_t triangle;
-    std::uint32_t next; ///< the triangle's points after it and before it, and the wedges there
-    std::uint32_t before;
-    std::uint32_t wedge;
-    std::uint32_t nextWedge;
-    std::uint32_t beforeWedge;
-};
-
-/// What stands round a point, for the question whether anything has to be held in place there.
-struct Round {
-    static constexpr std::size_t kFew = 16; ///< compared each with each, eight at a time
-    std::size_t count = 0;
-    std::array<std::uint32_t, kFew> next; ///< points; kNone beyond the count
-    std::array<std::uint32_t, kFew> nextWedge;
-    std::array<std::uint32_t, kFew> beforeWedge;
-    bool oneWedge = true;
-
-    void begin() {
-        count = 0;
-        next.fill(kNone);
-        nextWedge.fill(kNone);
-        beforeWedge.fill(kNone);
-        oneWedge = true;
-    }
-    void add(std::uint32_t nextPoint, std::uint32_t wedgeNext, std::uint32_t wedgeBefore) {
-        if (count < kFew) {
-            next[count] = nextPoint;
-            nextWedge[count] = wedgeNext;
-            beforeWedge[count] = wedgeBefore;
-        }
-        ++count;
-    }
-    /// True where the triangles close round the point, two at each edge, and no seam runs there.
-    [[nodiscard]] bool closesEvenly() const {
-        if (count > kFew || !oneWedge)
-            return false;
-        // Every next wedge is one triangle's before and nothing stands there twice.
-        std::uint32_t follows = 0;
-        std::uint32_t again = 0;
-        const std::size_t width = (count + 7) / 8 * 8;
-        for (std::size_t i = 0; i < count; ++i)
-            for (std::size_t j = 0; j < width; ++j) {
-                follows += beforeWedge[j] == nextWedge[i] ? 1U : 0U;
-                again += next[j] == next[i] ? 1U : 0U;
-                again += beforeWedge[j] == beforeWedge[i] ? 1U : 0U;
-            }
-        return follows == count && again == 2 * count;
-    }
-};
-
-/// The corners at a point, with all that `constrainEdges` asks of them.
-void listFan(const Surface& s, std::span<const std::uint32_t> corners, std::vector<FanCorner>& fan) {
-    fan.clear();
-    for (const std::uint32_t corner : corners) {
-        const std::uint32_t next = cornerAfter(corner);
-        const std::uint32_t before = cornerBefore(corner);
-        fan.push_back({corner / 4, s.corners[next], s.corners[before], s.cornerWedge[wedgeAt(corner)],
-                       s.cornerWedge[wedgeAt(next)], s.cornerWedge[wedgeAt(before)]});
-    }
-}
-
-struct EdgeUse {
-    std::uint32_t other;
-    std::uint32_t triangle;
-    std::uint32_t ownWedge;
-    std::uint32_t otherWedge;
-    bool leaving; ///< the triangle runs from the point to `other`
-};
-
-void constrainEdges(Surface& s, const BigVector<std::uint32_t>& materialOfWedge, const ReduceOptions& options,
-                    std::uint32_t p, const std::vector<FanCorner>& fan, std::vector<EdgeUse>& uses, Quadric& q) {
-    uses.clear();
-    for (const FanCorner& c : fan) {
-        uses.push_back({c.next, c.triangle, c.wedge, c.nextWedge, true});
-        uses.push_back({c.before, c.triangle, c.wedge, c.beforeWedge, false});
-    }
-    std::sort(uses.begin(), uses.end(), [](const EdgeUse& a, const EdgeUse& b) {
-        return a.other != b.other ? a.other < b.other : a.triangle < b.triangle;
-    });
-    for (std::size_t i = 0; i < uses.size();) {
-        std::size_t j = i;
-        bool sameWedges = true;
-        bool sameMaterial = true;
-        int leaving = 0;
-        for (; j < uses.size() && uses[j].other == uses[i].other; ++j) {
-            sameWedges &= uses[j].ownWedge == uses[i].ownWedge && uses[j].otherWedge == uses[i].otherWedge;
-            sameMaterial &= materialOfWedge[uses[j].ownWedge] == materialOfWedge[uses[i].ownWedge];
-            leaving += uses[j].leaving ? 1 : 0;
-        }
-        const bool border = j - i == 1;
-        if (border)
-            s.flags[p] |= Surface::kBorder | Surface::kIrregular;
-        if (j - i != 2 || leaving != 1)
-            s.flags[p] |= Surface::kIrregular;
-        if (border || !sameWedges) {
-            const double weight = border || !sameMaterial ? options.borderWeight : options.seamWeight;
-            const Vec3d edge = s.places[uses[i].other] - s.places[p];
-            for (std::size_t u = i; u < j; ++u) {
-                const FaceFrame face = frameOf(s, uses[u].triangle);
-                const Vec3d side = face.normal.cross(edge);
-                const double size = side.norm();
-                if (size > 0)
-                    q.addPlane(side / size, -side.dot(s.places[p]) / size, weight * edge.squaredNorm() / 2);
-            }
-        }
-        i = j;
-    }
-}
-
 /// How skinning and morphing move a vertex, in six numbers: where its joints would take it if each joint moved by a
 /// vector of its own (made from its number), and the sum of its morph moves with signs that do not cancel for all
 /// vertices alike. What varies linearly along the surface costs nothing, like any attribute (Hoppe 1999).
@@ -315,7 +103,7 @@ double uvScaleOf(const Surface& s, const BigVector<Vec2f>& uv, double weight, co
     parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         Areas& own = areas[begin / kChunk];
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
-            own.surface += frameOf(s, t).area;
+            own.surface += areaOf(s, t);
             const std::uint32_t* w = &s.cornerWedge[3 * std::size_t{t}];
             const Vec2f e = uv[w[1]] - uv[w[0]];
             const Vec2f f = uv[w[2]] - uv[w[0]];
@@ -338,70 +126,6 @@ void setScales(const ReduceOptions& options, Surface& s, const JobContext& job) 
     s.uv2Scale = uvScaleOf(s, s.wedgeUv2, options.uvWeight, job);
     s.attributes = (s.wedgeNormal.empty() ? 0 : 3) + (s.wedgeUv.empty() ? 0 : 2) + (s.wedgeColor.empty() ? 0 : 4) +
                    (s.wedgeUv2.empty() ? 0 : 2) + (s.wedgeMotion.empty() ? 0 : 6);
-}
-
-/// What is painted keeps its triangles also where it is flat: moving along the surface counts a little there.
-constexpr double kCareAlong = 0.004;
-
-/// The first wedge of a point or of one after it.
-std::uint32_t firstWedgeOf(const Surface& s, std::size_t point) {
-    return static_cast<std::uint32_t>(std::lower_bound(s.wedgePoint.begin(), s.wedgePoint.end(), point) -
-                                      s.wedgePoint.begin());
-}
-
-/// `care`: one a point, or empty.
-void measure(Surface& s, const CornerLists& lists, const BigVector<std::uint32_t>& materialOfWedge,
-             const std::vector<float>& care, const ReduceOptions& options, const JobContext& job) {
-    // Costs are squared distances.
-    const auto gainOf = [&](std::uint32_t t) {
-        if (care.empty())
-            return 1.0;
-        double mean = 0;
-        for (std::size_t k = 0; k < 3; ++k)
-            mean += static_cast<double>(care[s.corners[4 * std::size_t{t} + k]]) / 3;
-        return (1 + options.careGain * mean) * (1 + options.careGain * mean);
-    };
-    parallelChunks(s.places.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
-        std::vector<FanCorner> fan;
-        std::vector<EdgeUse> uses;
-        Round round;
-        if (s.attributes > 0) // the wedges of these points; they stand in the order of the points
-            std::fill(s.attributesOf(firstWedgeOf(s, begin)), s.attributesOf(firstWedgeOf(s, end)), 0.0);
-        for (auto p = static_cast<std::uint32_t>(begin); p < end && !job.cancelled(); ++p) {
-            Quadric q = Quadric::zero();
-            const Vec3d place = s.places[p];
-            const std::span<const std::uint32_t> corners = lists.of(p);
-            const std::uint32_t first = corners.empty() ? kNone : s.cornerWedge[wedgeAt(corners.front())];
-            round.begin();
-            for (const std::uint32_t corner : corners) {
-                const std::uint32_t next = cornerAfter(corner);
-                const std::uint32_t before = cornerBefore(corner);
-                const std::uint32_t wedge = s.cornerWedge[wedgeAt(corner)];
-                round.add(s.corners[next], s.cornerWedge[wedgeAt(next)], s.cornerWedge[wedgeAt(before)]);
-                round.oneWedge &= wedge == first;
-                const Vec3d cross = (s.places[s.corners[next]] - place).cross(s.places[s.corners[before]] - place);
-                const double size = cross.norm();
-                if (!(size > 0))
-                    continue;
-                const Vec3d normal = cross * (1 / size);
-                const double area = size / 2 * gainOf(corner / 4);
-                q.addPlane(normal, -normal.dot(place), area);
-                q.weight += area;
-                if (!care.empty() && care[p] > 0)
-                    for (int axis = 0; axis < 3; ++axis)
-                        q.addPlane(Vec3d::Unit(axis), -place[axis], kCareAlong * static_cast<double>(care[p]) * area);
-                if (s.attributes > 0)
-                    addAttributes(s, corner / 4, {normal, area}, wedge);
-            }
-            if (!round.closesEvenly()) {
-                listFan(s, corners, fan);
-                constrainEdges(s, materialOfWedge, options, p, fan, uses, q);
-            }
-            s.quadrics[p] = q;
-            if (corners.empty())
-                s.flags[p] |= Surface::kGone;
-        }
-    });
 }
 
 } // namespace
@@ -603,7 +327,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
         s.attributeQuadric.resize(std::size_t{nodeCount} *
                                   static_cast<std::size_t>(AttributeSpan::stride(s.attributes)));
     job.report(0.6, "measuring the surface");
-    measure(s, lists, materialOfWedge, care, options, job);
+    measureSurface(s, lists, materialOfWedge, care, options, job);
     s.wedgeMotion = {}; // the quadrics hold what is needed of it
     if (job.cancelled())
         return cancelledError();
