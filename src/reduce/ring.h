@@ -14,8 +14,8 @@ struct Ring {
     template <class T> using Row = std::array<T, kMost>;
     using Places = std::array<Row<double>, 3>;
 
-    std::size_t count = 0; ///< triangles that stay: of the first end, then of the second
-    std::size_t going = 0; ///< after them: those that have both ends
+    std::size_t count = 0;     ///< triangles that stay: of the first end, then of the second
+    std::size_t going = 0;     ///< after them: those that have both ends
     Row<std::uint32_t> corner; ///< at which the end stands
     Places from;               ///< the end's place, and the triangle's others after it
     Places x;
@@ -23,7 +23,6 @@ struct Ring {
     Places cross; ///< (x - from) x (y - from), once `findCrosses` was called
     Places after; ///< the same with the new place instead of the end's, for those that stay, once `facesHold` was
 
-    void clear() { count = going = 0; }
     /// Writes entry i, which counts only once `count` or `going` says so.
     void set(std::size_t i, std::uint32_t c, const Vec3d& end, const Vec3d& next, const Vec3d& last) {
         corner[i] = c;

@@ -138,13 +138,12 @@ TEST(CostQueue, tells_costs_apart_by_three_in_a_hundred_and_takes_any_float) {
 /// A fan of triangles round (0, 0, 0) in the plane z = 0, counter-clockwise, of this radius.
 Ring fan(int corners, double radius) {
     Ring ring;
-    ring.clear();
     const auto at = [&](int i) {
         const double angle = 2 * M_PI * i / corners;
         return Vec3d(radius * std::cos(angle), radius * std::sin(angle), 0);
     };
     for (int i = 0; i < corners; ++i)
-        ring.add(static_cast<std::uint32_t>(i), 0, Vec3d::Zero(), at(i), at(i + 1), false);
+        ring.set(ring.count++, 4 * static_cast<std::uint32_t>(i), Vec3d::Zero(), at(i), at(i + 1));
     findCrosses(ring);
     return ring;
 }
@@ -176,7 +175,7 @@ TEST(Ring, edges_of_an_even_fan_are_as_long_as_their_mean) {
     Ring ring = fan(10, 3);
     EXPECT_NEAR(longestOverMean(ring, Vec3d::Zero()), 1, 1e-12);
     EXPECT_NEAR(longestOverMean(ring, {3, 0, 0}), 36.0 / 18, 1e-9);
-    ring.clear();
+    ring.count = 0;
     EXPECT_EQ(longestOverMean(ring, Vec3d::Zero()), 0);
 }
 

@@ -135,8 +135,8 @@ TEST(Quadric, stays_close_where_the_surface_leaves_it_free) {
 }
 
 TEST(Quadric, a_sum_is_the_quadric_of_both) {
-    Quadric a;
-    Quadric b;
+    Quadric a = Quadric::zero();
+    Quadric b = Quadric::zero();
     a.addPlane(Vec3d(1, 0, 0), -1, 2);
     b.addPlane(Vec3d(0, 1, 0), -2, 3);
     a.weight = 2;
