@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <span>
 #include <tbb/parallel_for.h>
+#include <tbb/partitioner.h>
 
 namespace thicket {
 
@@ -13,8 +14,10 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
             body(0, count);
         return;
     }
-    tbb::parallel_for(std::size_t{0}, chunks,
-                      [&](std::size_t i) { body(i * chunk, std::min(count, (i + 1) * chunk)); });
+    // The library may not join chunks: some are long, and a core that gets the last two ends late.
+    tbb::parallel_for(
+        std::size_t{0}, chunks, [&](std::size_t i) { body(i * chunk, std::min(count, (i + 1) * chunk)); },
+        tbb::simple_partitioner());
 }
 
 bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,

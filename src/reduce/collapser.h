@@ -4,6 +4,8 @@
 #include "reduce/region_collapse.h"
 #include "reduce/region_scratch.h"
 
+#include <algorithm>
+
 namespace thicket::reduce {
 
 /// Weighs edges (weigh_edges.cpp), refuses those whose collapse would break something (guard_collapse.cpp), and carries
@@ -17,11 +19,14 @@ public:
           m_flags(surface.flags.data() + region.firstPoint),
           m_corner(surface.corners.data() + 4 * std::size_t{region.firstTriangle}),
           m_cornerWedge(surface.cornerWedge.data() + 3 * std::size_t{region.firstTriangle}),
-          m_firstPoint(region.firstPoint),
-          m_firstWedge(region.firstWedge), m_bound(options.reuseVertices || surface.mirrorAxis >= 0),
-          m_count(region.points), m_triangles(region.triangles),
-          m_stride(static_cast<std::size_t>(AttributeSpan::stride(surface.attributes))),
+          m_firstPoint(region.firstPoint), m_firstWedge(region.firstWedge),
+          m_bound(options.reuseVertices || surface.mirrorAxis >= 0), m_count(region.points),
+          m_triangles(region.triangles), m_stride(static_cast<std::size_t>(AttributeSpan::stride(surface.attributes))),
           m_node(surface.wedgeNode.data() + region.firstWedge) {
+        for (std::size_t triangles = 0; triangles < m_crowding.size(); ++triangles) {
+            const double beyond = std::max(0.0, static_cast<double>(triangles) - 10);
+            m_crowding[triangles] = 1 + options.valenceWeight * beyond * beyond;
+        }
         if (surface.attributes > 0)
             m_attributes = surface.attributeQuadric.data() + std::size_t{region.firstWedge} * m_stride;
         if (!surface.wedgeNormal.empty())
@@ -71,11 +76,7 @@ private:
     void weighEdges(std::uint32_t a, std::span<const std::uint32_t> others);
     /// Where p's edge to q puts its point.
     [[nodiscard]] Vec3d bestPlace(std::uint32_t p, std::uint32_t q);
-    /// How much dearer a collapse is that leaves more than six edges at a point: such points come with long triangles.
-    [[nodiscard]] double crowding(std::uint32_t triangles) const {
-        const double beyond = std::max(0.0, static_cast<double>(triangles) - 10);
-        return 1 + m_options.valenceWeight * beyond * beyond;
-    }
+    void fetchAhead(std::uint32_t p) const;
     void gatherRing(std::uint32_t a, std::uint32_t b);
     // These and `allowed` look at the ring that was gathered last.
     [[nodiscard]] double unevenness(const Vec3d& place);
@@ -123,6 +124,9 @@ private:
     Vec2f* m_uv = nullptr;
     Vec2f* m_uv2 = nullptr;
     Vec4f* m_color = nullptr;
+    /// How much dearer a collapse is that leaves more than six edges at a point, by the triangles round both ends: such
+    /// points come with long triangles.
+    std::array<double, Ring::kMost + 1> m_crowding;
     std::uint32_t m_markNow = 0;
     std::uint32_t m_stays = kNone; ///< the end of the edge at hand whose vertices stay, where vertices are reused
 };

@@ -191,6 +191,15 @@ void Collapser::compactLists() {
     m_x.listEnd = end;
 }
 
+/// Calls for the memory that a point's turn will look at first: whose turn it is jumps about in the region, and not all
+/// of that fits into the nearest caches.
+void Collapser::fetchAhead(std::uint32_t p) const {
+    __builtin_prefetch(&m_x.state[p]);
+    __builtin_prefetch(&m_x.own[p]);
+    __builtin_prefetch(&m_places[p]);
+    __builtin_prefetch(&m_quadrics[p]);
+}
+
 void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContext& job) {
     fillLists();
     for (std::uint32_t p = 0; p < m_count; ++p) {
@@ -226,6 +235,7 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
                 break;
             continue;
         }
+        fetchAhead(m_x.queue.after(p));
         const std::uint32_t bits = m_x.state[p].costBits;
         if (CostQueue::bucketOf(bits) > lastBucket)
             break;
@@ -272,7 +282,7 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
         queueUp(p);
         m_x.around.swap(m_x.neighbours); // p's, from the scan
         for (const std::uint32_t n : m_x.around)
-            if (m_x.state[n].parked && free(n)) {
+            if (m_x.parked[n] != 0 && free(n)) {
                 choose(n, 0);
                 queueUp(n);
             }

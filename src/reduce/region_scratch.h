@@ -67,6 +67,7 @@ public:
         state.assign(points, {});
         link.assign(points, {});
         mark.assign(points, 0);
+        parked.assign(points, 0);
         own.resize(points);
         queue.reset(points);
         listEnd = 0;
@@ -90,7 +91,6 @@ public:
         Vec3d bestPlace{0, 0, 0};
         std::uint8_t ownCount = 0;
         std::uint8_t ownLeftOut = 0; ///< which of its own edges are not in `own`
-        bool parked = false;         ///< all its own edges were refused; waits for a change nearby
     };
 
     // a point each
@@ -98,6 +98,7 @@ public:
     std::vector<PointState> state;
     std::vector<std::array<OwnEdge, kOwnKept>> own; ///< in no order
     std::vector<std::uint32_t> mark;
+    std::vector<std::uint8_t> parked; ///< not 0: all its own edges were refused; it waits for a change nearby
 
     std::vector<std::uint32_t> list;
     std::vector<std::uint32_t> spare;

@@ -54,8 +54,7 @@ BigVector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext
 }
 
 /// Drops wedges that no living triangle uses and orders the rest by point; returns the new number of each old wedge.
-BigVector<std::uint32_t> orderWedges(Surface& s, const BigVector<std::uint32_t>& pointNumber,
-                                       const JobContext& job) {
+BigVector<std::uint32_t> orderWedges(Surface& s, const BigVector<std::uint32_t>& pointNumber, const JobContext& job) {
     std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
     parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t)

@@ -161,34 +161,38 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
     if (job.cancelled())
         return cancelledError();
 
+    BigVector<std::uint32_t> vertexOfNode(nodeCount);
+    for (std::uint32_t v = 0, node = 0; v < mesh.vertexCount() && !(v % 65536 == 0 && job.cancelled()); ++v)
+        if (nodes.pointOf[v] == node)
+            vertexOfNode[node++] = v;
+    if (job.cancelled())
+        return cancelledError();
+    const auto take = [&](auto& to, const auto& from) {
+        if (from.empty())
+            return;
+        to.reserve(std::size_t{nodeCount} * 2);
+        to.resize(nodeCount);
+        parallelChunks(nodeCount, kPointChunk, job, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t n = begin; n < end; ++n)
+                to[n] = from[vertexOfNode[n]];
+        });
+    };
+    take(record.positions, mesh.positions);
+    take(record.normals, mesh.normals);
+    take(record.uvs, mesh.uvs);
+    take(record.colors, mesh.colors);
+    record.extras.eachWith(mesh.extras, take);
     BigVector<std::uint32_t> pointOfNode(nodeCount);
     BigVector<std::uint32_t> materialOfNode(nodeCount);
     BigVector<std::uint32_t> nodeOfPoint(points.pointCount); // one of them; all stand on one place
-    const auto take = [nodeCount, &mesh, &record](const auto& each) {
-        each(record.positions, mesh.positions);
-        each(record.normals, mesh.normals);
-        each(record.uvs, mesh.uvs);
-        each(record.colors, mesh.colors);
-        record.extras.eachWith(mesh.extras, each);
-    };
-    take([nodeCount](auto& to, const auto& from) {
-        if (!from.empty())
-            to.reserve(std::size_t{nodeCount} * 2);
-    });
-    for (std::uint32_t v = 0, node = 0; v < mesh.vertexCount(); ++v) {
-        if (v % 65536 == 0 && job.cancelled())
-            return cancelledError();
-        if (nodes.pointOf[v] != node)
-            continue;
-        pointOfNode[node] = points.pointOf[v];
-        nodeOfPoint[points.pointOf[v]] = node;
-        materialOfNode[node] = plain ? 0 : materialOfVertex[v];
-        ++node;
-        take([v](auto& to, const auto& from) {
-            if (!from.empty())
-                to.push_back(from[v]);
-        });
+    for (std::uint32_t n = 0; n < nodeCount && !(n % 65536 == 0 && job.cancelled()); ++n) {
+        const std::uint32_t v = vertexOfNode[n];
+        pointOfNode[n] = points.pointOf[v];
+        nodeOfPoint[pointOfNode[n]] = n;
+        materialOfNode[n] = plain ? 0 : materialOfVertex[v];
     }
+    if (job.cancelled())
+        return cancelledError();
     record.parent.reserve(std::size_t{nodeCount} * 2);
     record.birth.reserve(std::size_t{nodeCount} * 2);
     record.parent.assign(nodeCount, kNone);

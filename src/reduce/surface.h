@@ -41,8 +41,8 @@ struct Surface {
     double uvScale = 0;
     double uv2Scale = 0;
     double colorScale = 0;
-    int mirrorAxis = -1;                           ///< across which the surface is mirrored; -1: it is not
-    double mirrorAt = 0;                           ///< working units
+    int mirrorAxis = -1;                         ///< across which the surface is mirrored; -1: it is not
+    double mirrorAt = 0;                         ///< working units
     BigVector<std::array<float, 6>> wedgeMotion; ///< stand-ins for skinning and morphing; of the input alone
 
     static constexpr std::uint8_t kBorder = 1;    ///< touches an edge with one triangle

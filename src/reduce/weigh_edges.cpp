@@ -159,7 +159,8 @@ void Collapser::neighboursOf(std::uint32_t p) {
 
 /// Cost and other end, to be compared; the largest key when the edge is not one to collapse.
 std::uint64_t Collapser::keyOf(std::uint32_t triangles, std::uint32_t q, float cost) const {
-    const auto crowded = static_cast<float>(static_cast<double>(cost) * crowding(triangles));
+    const auto crowded =
+        static_cast<float>(static_cast<double>(cost) * m_crowding[std::min(triangles, kMostTriangles)]);
     // Two points of one triangle each: it stands alone, and nothing may vanish.
     return (triangles > kMostTriangles) | (triangles == 2)
                ? ~std::uint64_t{0}
@@ -201,6 +202,7 @@ void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
     for (std::size_t at = 0; at < m_x.candidates.size(); at += EdgeBatch::kLanes) {
         const std::size_t count = std::min(EdgeBatch::kLanes, m_x.candidates.size() - at);
         weighEdges(p, {m_x.candidates.data() + at, count});
+        std::size_t pick = count;
         for (std::size_t i = 0; i < count; ++i) {
             const std::uint32_t q = m_x.candidates[at + i];
             const auto cost = static_cast<float>(m_x.batch.cost[i]);
@@ -210,11 +212,12 @@ void Collapser::weighOwn(std::uint32_t p, std::uint64_t from) {
                 continue;
             }
             keepEdge(p, q, cost);
-            if (key < best) {
-                best = key;
-                m_x.state[p].bestPlace = m_x.batch.placeOf(i);
-                m_x.state[p].placeFor = q;
-            }
+            pick = key < best ? i : pick;
+            best = std::min(best, key);
+        }
+        if (pick < count) {
+            m_x.state[p].bestPlace = m_x.batch.placeOf(pick);
+            m_x.state[p].placeFor = m_x.candidates[at + pick];
         }
     }
     setTarget(p, best);
@@ -244,7 +247,7 @@ void Collapser::setTarget(std::uint32_t p, std::uint64_t best) {
 }
 
 void Collapser::queueUp(std::uint32_t p) {
-    m_x.state[p].parked = m_x.state[p].target == kNone;
+    m_x.parked[p] = m_x.state[p].target == kNone ? 1 : 0;
     if (m_x.state[p].target != kNone)
         m_x.queue.put(p, m_x.state[p].costBits);
     else
