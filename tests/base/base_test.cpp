@@ -1,3 +1,4 @@
+#include "base/big_vector.h"
 #include "base/file.h"
 #include "base/job.h"
 #include "base/memory.h"
@@ -188,6 +189,22 @@ TEST(SortKeys, sorts_like_the_standard_one_at_any_size) {
         EXPECT_TRUE(sortKeys(keys, {}));
         EXPECT_EQ(keys, expected) << size;
     }
+}
+
+TEST(BigVector, keeps_what_is_in_it_and_puts_large_arrays_on_large_pages) {
+    BigVector<std::uint32_t> numbers;
+    for (std::uint32_t i = 0; i < 3'000'000; ++i) // small at first, then over the limit and on
+        numbers.push_back(i);
+    EXPECT_EQ(reinterpret_cast<std::uintptr_t>(numbers.data()) % PageAllocator<std::uint32_t>::kPage, 0U);
+    for (std::uint32_t i = 0; i < numbers.size(); i += 977)
+        EXPECT_EQ(numbers[i], i);
+    const BigVector<std::uint32_t> copy = numbers;
+    EXPECT_EQ(copy, numbers);
+    numbers.resize(10);
+    numbers.shrink_to_fit();
+    EXPECT_EQ(numbers.back(), 9U);
+    EXPECT_EQ(BigVector<int>(2'000'000, 7), BigVector<int>(2'000'000, 7));
+    EXPECT_THROW(BigVector<double>().reserve(BigVector<double>().max_size() / 2), std::bad_alloc);
 }
 
 TEST(Parallel, a_cancelled_job_leaves_out_what_has_not_begun) {

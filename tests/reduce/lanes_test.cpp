@@ -83,7 +83,7 @@ TEST(EdgeBatch, an_edge_costs_the_same_alone_and_among_others) {
         weighBatch(all);
         for (std::size_t i = 0; i < EdgeBatch::kLanes; ++i) {
             Quadric q = before.quadricOf(i);
-            one.begin({}, from);
+            one.begin(Quadric::zero(), from);
             one.add(q, {before.to[0][i], before.to[1][i], before.to[2][i]});
             weighBatch(one);
             EXPECT_EQ(one.placeOf(0), all.placeOf(i));

@@ -95,7 +95,7 @@ TEST(Regions, hold_every_point_once_and_lock_what_reaches_out) {
 Vec3d bestPlace(const Quadric& q, const Vec3d& middle) {
     const Vec3d far(40, -70, 30);
     EdgeBatch batch;
-    batch.begin({}, middle - far);
+    batch.begin(Quadric::zero(), middle - far);
     batch.add(q, middle + far);
     weighBatch(batch);
     return batch.placeOf(0);
