@@ -9,6 +9,7 @@ namespace thicket::reduce {
 namespace {
 
 constexpr std::size_t kChunk = 2048; // points whose quadrics a core's cache holds
+constexpr double kTipWeight = 20;    // of a plane across a tip, for the area round it
 
 /// Scaled attributes of a wedge: normals, then UVs, then colours.
 AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {
@@ -227,6 +228,7 @@ public:
         : m_s(s), m_care(care), m_gain(options.careGain), m_begin(static_cast<std::uint32_t>(begin)),
           m_end(static_cast<std::uint32_t>(end)) {
         std::fill(s.quadrics.begin() + m_begin, s.quadrics.begin() + m_end, Quadric::zero());
+        m_facing.assign(end - begin, Vec3d::Zero());
         if (s.attributes > 0)
             std::fill(s.attributesOf(firstWedgeOf(s, begin)), s.attributesOf(firstWedgeOf(s, end)), 0.0);
     }
@@ -254,6 +256,7 @@ public:
             if (q < m_begin || q >= m_end)
                 continue;
             m_s.quadrics[q].add(plane);
+            m_facing[q - m_begin] += face.area * face.normal;
             if (!m_care.empty() && m_care[q] > 0)
                 for (int axis = 0; axis < 3; ++axis)
                     m_s.quadrics[q].addPlane(Vec3d::Unit(axis), -m_s.places[q][axis],
@@ -261,6 +264,20 @@ public:
             if (m_s.attributes > 0)
                 AttributeSpan{m_s.attributesOf(m_s.cornerWedge[wedgeAt(c)]), m_s.attributes}.add(m_row.data());
         }
+    }
+
+    /// Holds a point where the faces round it look far apart: a horn's tip lies near all of their planes when it moves
+    /// back along them, and would be the first to go. To be called once all corners at it were added. Where the surface
+    /// is even, nothing; along an edge, nothing that keeps a point from moving along it.
+    void holdTip(std::uint32_t p) {
+        const Vec3d& facing = m_facing[p - m_begin];
+        Quadric& q = m_s.quadrics[p];
+        const double size = facing.norm();
+        if (!(size > 1e-9 * q.weight))
+            return;
+        const double sharp = 1 - std::min(size / q.weight, 1.0);
+        const Vec3d n = facing / size;
+        q.addPlane(n, -n.dot(m_s.places[p]), kTipWeight * sharp * sharp * q.weight);
     }
 
 private:
@@ -279,6 +296,7 @@ private:
     double m_gain;
     std::uint32_t m_begin;
     std::uint32_t m_end;
+    std::vector<Vec3d> m_facing; ///< a point each: sum of the faces' normals, by area
     std::array<double, AttributeSpan::stride(kMostAttributes)> m_row{};
 };
 
@@ -298,6 +316,7 @@ void measureSurface(Surface& s, const CornerLists& lists, const BigVector<std::u
                 stretch.add(p, corner);
                 round.add(s, corner);
             }
+            stretch.holdTip(p);
             if (!round.closesEvenly()) {
                 listFan(s, corners, fan);
                 constrainEdges(s, materialOfWedge, options, p, fan, uses, s.quadrics[p]);
