@@ -227,11 +227,12 @@ SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& refe
                 hint = hit.triangle;
                 most.max = std::max(most.max, hit.distance);
                 most.weighted = std::max(most.weighted, hit.distance * weightAt(i * step, hit.triangle));
+                most.mean += hit.distance / static_cast<double>(count);
             }
         });
         SampledDeviation all;
         for (const SampledDeviation& chunk : chunkLargest)
-            all = {std::max(all.max, chunk.max), std::max(all.weighted, chunk.weighted)};
+            all = {std::max(all.max, chunk.max), std::max(all.weighted, chunk.weighted), all.mean + chunk.mean};
         return all;
     };
     const auto own = [&](std::size_t vertex, std::uint32_t) {
@@ -245,7 +246,7 @@ SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& refe
     };
     const SampledDeviation there = largest(reference, levelQuery, own);
     const SampledDeviation back = largest(level, referenceQuery, met);
-    return {std::max(there.max, back.max), std::max(there.weighted, back.weighted)};
+    return {std::max(there.max, back.max), std::max(there.weighted, back.weighted), there.mean};
 }
 
 } // namespace thicket

@@ -54,6 +54,7 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
 struct SampledDeviation {
     double max = 0;
     double weighted = 0;
+    double mean = 0; ///< from the reference to the level
 };
 
 /// A quick estimate of the two-sided maximum from vertices (at most `points` a direction), for curves. Never above

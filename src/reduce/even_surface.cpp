@@ -49,11 +49,26 @@ EvenSurface::EvenSurface(const Mesh& start, double creaseDegrees) {
             const Vec3d a = cross(m_triangles[use[0].triangle]);
             const Vec3d b = cross(m_triangles[use[1].triangle]);
             line = use[0].low != use[1].low || use[0].high != use[1].high ||
-                   m_material[use[0].triangle] != m_material[use[1].triangle] || a.dot(b) < sharp * a.norm() * b.norm();
+                   m_material[use[0].triangle] != m_material[use[1].triangle] ||
+                   (a.dot(b) < sharp * a.norm() * b.norm() && !splinter(use[0].triangle) && !splinter(use[1].triangle));
         }
         if (line)
             m_features.insert(edge);
     }
+}
+
+/// A triangle with one corner almost on the opposite side. The least move of that corner turns it over, so which way it
+/// faces says nothing about the surface.
+bool EvenSurface::splinter(std::uint32_t t) const {
+    constexpr double kFlat = -0.9; // cosine of its widest angle
+    const Triangle& c = m_triangles[t];
+    for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3d u = m_points[c[(k + 1) % 3]] - m_points[c[k]];
+        const Vec3d v = m_points[c[(k + 2) % 3]] - m_points[c[k]];
+        if (u.dot(v) < kFlat * u.norm() * v.norm())
+            return true;
+    }
+    return false;
 }
 
 Vec3d EvenSurface::cross(const Triangle& t) const {
@@ -276,7 +291,7 @@ bool EvenSurface::mayTurn(std::uint32_t first, std::uint32_t second, std::uint32
     const auto at = static_cast<std::size_t>(std::find(own.begin(), own.end(), c) - own.begin());
     const Triangle one{c, own[(at + 1) % 3], d};
     const Triangle two{c, d, own[(at + 2) % 3]};
-    const Vec3d before = cross(own).normalized() + cross(m_triangles[second]).normalized();
+    const Vec3d before = cross(own) + cross(m_triangles[second]);
     const auto fine = [&](const Triangle& t) {
         const Vec3d n = cross(t);
         const double longest =

@@ -47,6 +47,7 @@ private:
     void neighboursOf(std::uint32_t p, std::vector<std::uint32_t>& out) const;
     void trianglesOf(std::uint32_t a, std::uint32_t b, std::vector<std::uint32_t>& out) const;
     [[nodiscard]] Vec3d cross(const Triangle& t) const;
+    [[nodiscard]] bool splinter(std::uint32_t t) const;
     [[nodiscard]] bool holds(std::uint32_t p, std::uint32_t except, const Vec3d& place) const;
     [[nodiscard]] std::vector<std::uint64_t> edges() const;
     void splitEdge(std::uint32_t a, std::uint32_t b, const SurfaceQuery& source);

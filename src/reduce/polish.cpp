@@ -3,6 +3,8 @@
 #include "measure/deviation.h"
 #include "reduce/even_surface.h"
 
+#include <cmath>
+
 namespace thicket {
 namespace {
 
@@ -17,12 +19,16 @@ struct Best {
     const SurfaceQuery& query;
     Mesh mesh;
     double off;
+    double mean = HUGE_VAL; ///< of what was offered last
 
     /// True when it is better by so much that going on is worth while.
     bool offer(const reduce::EvenSurface& surface) {
         Mesh made = surface.finish(source, query);
-        const double now = sampleDeviation(source, query, made, kPoints).max;
-        const bool goOn = now < kGoesOn * off;
+        const auto stats = sampleDeviation(source, query, made, kPoints);
+        const double now = stats.max;
+        // A single place may stay as far off as it was while all others come nearer, and then come after.
+        const bool goOn = now < kGoesOn * off || stats.mean < kGoesOn * mean;
+        mean = stats.mean;
         if (now < off) {
             off = now;
             mesh = std::move(made);
@@ -43,7 +49,7 @@ Result<Mesh> polishLevel(const Mesh& source, const SurfaceQuery& query, Mesh lev
     if (asCut.triangleCount() != level.triangleCount() || asCut.freeShare() < kFewestFree ||
         !(before > 1e-7 * boundsOf(source).diagonal()))
         return level;
-    Best best{source, query, std::move(level), kWorthIt * before};
+    Best best{source, query, std::move(level), kWorthIt * before, HUGE_VAL};
     // Once point by point, which suits what is rough; once after spreading the error as a whole, which suits what is
     // smooth. The better one is kept.
     for (const bool whole : {false, true}) {
@@ -55,6 +61,7 @@ Result<Mesh> polishLevel(const Mesh& source, const SurfaceQuery& query, Mesh lev
             surface.flipNearer(query);
             surface.spreadError(query);
         }
+        best.mean = HUGE_VAL;
         for (int round = 0; round < options.rounds; ++round) {
             if (job.cancelled())
                 return cancelledError();

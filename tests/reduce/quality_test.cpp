@@ -47,7 +47,7 @@ TEST(Quality, ellipsoid_is_within_its_stated_figure) {
     for (const std::uint32_t count : {4000U, 1000U}) {
         const double ratio = ratioAt(mesh, *record, count, integral);
         ::testing::Test::RecordProperty("ratio at " + std::to_string(count), std::to_string(ratio));
-        EXPECT_LT(ratio, 3.0) << count;
+        EXPECT_LT(ratio, 2.2) << count;
     }
 }
 
@@ -68,7 +68,7 @@ TEST(Quality, torus_is_within_its_stated_figure) {
     for (const std::uint32_t count : {4000U, 1000U}) {
         const double ratio = ratioAt(mesh, *record, count, integral);
         ::testing::Test::RecordProperty("ratio at " + std::to_string(count), std::to_string(ratio));
-        EXPECT_LT(ratio, 3.5) << count;
+        EXPECT_LT(ratio, 2.6) << count;
     }
 }
 
