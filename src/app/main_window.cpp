@@ -303,10 +303,11 @@ void MainWindow::refreshStages() {
         std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return s.levels.size() < 2; });
     const bool any = !subjects.empty();
     m_path->setState(Stage::Gather, any && missing == 0,
-                     !any          ? tr("drop meshes")
-                     : missing > 0 ? tr("%1 missing").arg(missing)
-                     : serious > 0 ? tr("%1 with findings").arg(serious)
-                                   : tr("%1 subjects").arg(subjects.size()));
+                     !any                   ? tr("drop meshes")
+                     : missing > 0          ? tr("%1 missing").arg(missing)
+                     : serious > 0          ? tr("%1 with findings").arg(serious)
+                     : subjects.size() == 1 ? tr("1 subject")
+                                            : tr("%1 subjects").arg(subjects.size()));
     m_path->setState(Stage::Thin, any && single == 0,
                      !any         ? QString()
                      : single > 0 ? tr("%1 not thinned").arg(single)
