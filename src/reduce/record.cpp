@@ -12,6 +12,7 @@
 #include <fmt/format.h>
 #include <memory>
 #include <numeric>
+#include <system_error>
 #include <tbb/enumerable_thread_specific.h>
 #include <tbb/task_group.h>
 #include <thread>
@@ -128,7 +129,10 @@ std::optional<float> foreseenCost(const RoundLog& round, std::size_t left) {
 
 /// Gives memory back beside what goes on: for some gigabytes that takes the system longer than a cancel may take.
 template <class... T> void discard(T&&... things) {
-    std::thread([... kept = std::move(things)] {}).detach();
+    try {
+        std::thread([... kept = std::move(things)] {}).detach();
+    } catch (const std::system_error&) { // no thread to be had: it was given back at once
+    }
 }
 
 } // namespace
