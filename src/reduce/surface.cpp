@@ -222,6 +222,8 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             s.places[i] = places[order[i]];
         }
     });
+    if (job.cancelled())
+        return cancelledError(); // some ranks were not written then
     places = {};
     if (!care.empty())
         for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {

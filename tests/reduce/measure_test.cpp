@@ -3,8 +3,11 @@
 
 #include <algorithm>
 #include <array>
+#include <chrono>
 #include <cmath>
 #include <gtest/gtest.h>
+#include <stop_token>
+#include <thread>
 
 namespace thicket::reduce {
 namespace {
@@ -161,6 +164,24 @@ Mesh hornedBall(std::vector<Vec3d>& tips) {
     }
     mesh.parts = {{0, mesh.triangleCount(), 0}};
     return mesh;
+}
+
+TEST(Record, may_be_cancelled_at_any_moment) {
+    const Mesh mesh = shapes::texturedSphere(400, 200);
+    int cancelled = 0;
+    for (int moment = 0; moment < 60; ++moment) {
+        std::stop_source stop;
+        std::jthread other([&stop, moment] {
+            std::this_thread::sleep_for(std::chrono::microseconds(700 * moment));
+            stop.request_stop();
+        });
+        const auto record = recordCollapses(mesh, {}, {stop.get_token(), {}});
+        if (!record) {
+            EXPECT_EQ(record.error().code, ErrorCode::Cancelled);
+            ++cancelled;
+        }
+    }
+    EXPECT_GT(cancelled, 10);
 }
 
 TEST(Measure, a_horn_keeps_its_tip) {
