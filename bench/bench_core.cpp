@@ -91,71 +91,109 @@ void measureWindpumpLevel(benchmark::State& state) {
     }
 }
 
+/// Copies on a square kilometre, as a practitioner has them: turned and of many sizes.
 struct Crowd {
-    std::vector<ResolvedChain> chains;
-    CopyArrays copies;
+    SelectInput input;
     View view;
 };
+
+Batch batchOf(const ResolvedChain& chain, Placements copies) {
+    Batch batch;
+    batch.copies =
+        makeCells(std::make_shared<const Placements>(std::move(copies)), std::nullopt, chain.bounds, chain.radius);
+    batch.chain = chain;
+    return batch;
+}
 
 Crowd crowdOf(std::size_t count) {
     Crowd c;
     const std::vector<LevelCost> levels{
         {10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
-    c.chains = {resolveChain(levels, {}, {{-1, 0, -1}, {1, 3, 1}}, 2.1, c.view)};
     std::mt19937 random(1);
-    std::uniform_real_distribution<double> u(-500, 500);
-    for (std::size_t i = 0; i < count; ++i) {
-        c.copies.position.emplace_back(u(random), 0, u(random));
-        c.copies.rotation.emplace_back(Eigen::AngleAxisd(u(random), kUp));
-        c.copies.scale.push_back(1);
-        c.copies.chain.push_back(0);
-    }
-    finishCopies(c.copies, c.chains);
-    c.view = lookAt(c.view, {0, 3, 0}, {0, 2, -50});
+    std::uniform_real_distribution<double> u(-1, 1);
+    Placements copies;
+    for (std::uint32_t i = 0; i < count; ++i)
+        copies.push_back({i + 1,
+                          0,
+                          {500 * u(random), 0, 500 * u(random)},
+                          Quatd(Eigen::AngleAxisd(3 * u(random), kUp)),
+                          1 + 0.3 * u(random),
+                          1});
+    c.input.subjects = {1};
+    c.input.batches = {batchOf(resolveChain(levels, {}, {{-1, 0, -1}, {1, 3, 1}}, 2.1, c.view), std::move(copies))};
     return c;
+}
+
+/// The camera at frame `i` of a walk with turns, a metre and a half a second at 60 frames.
+View walkAt(const View& like, int i) {
+    const double t = i / 60.0;
+    const Vec3d eye(40 * std::sin(0.3 * t), 3, 1.5 * t - 40);
+    return lookAt(like, eye, eye + Vec3d(std::sin(0.8 * t), -0.05, -std::cos(0.8 * t)));
 }
 
 void selectCopies(benchmark::State& state) {
     const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
-    std::vector<PickMemory> memory;
+    SelectState kept;
     Selection s;
+    int frame = 0;
     for (auto _ : state) {
-        select(c.chains, c.copies, c.view, 0, {}, memory, s);
-        benchmark::DoNotOptimize(s.triangles);
+        select(c.input, walkAt(c.view, frame), frame / 60.0, {}, kept, s);
+        ++frame;
+        benchmark::DoNotOptimize(s.total.triangles);
+    }
+    state.counters["drawn"] = s.total.drawn;
+    state.counters["bytes_each"] = static_cast<double>(kept.bytes()) / static_cast<double>(state.range(0));
+}
+
+/// The same with nothing kept from the frame before.
+void selectCopiesAnew(benchmark::State& state) {
+    const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
+    Selection s;
+    int frame = 0;
+    for (auto _ : state) {
+        SelectState fresh;
+        select(c.input, walkAt(c.view, frame++), 0, {}, fresh, s);
+        benchmark::DoNotOptimize(s.total.triangles);
     }
 }
 
-/// The same with eight walls among the copies, behind which others are looked for.
+void orderCopies(benchmark::State& state) {
+    const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
+    const CellTable& table = *c.input.batches[0].copies;
+    for (auto _ : state)
+        benchmark::DoNotOptimize(makeCells(table.placements, std::nullopt, table.bounds, table.radius)->cells.size());
+}
+
+/// Copies with eight walls among them, behind which others are looked for.
 void selectBehindWalls(benchmark::State& state) {
     Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
     const Mesh wall = shapes::box(20, {30, 12, 1});
-    c.chains.push_back(resolveChain({{wall.triangleCount(), wall.vertexCount(), 1, 0, {}}}, {}, boundsOf(wall),
-                                    radiusAround(wall, boundsOf(wall).centre()), c.view));
-    const Occluders occluders{{}, {std::make_shared<const Occluder>(occluderOf(wall, {true}))}};
-    for (int i = 0; i < 8; ++i) {
-        c.copies.position.emplace_back(-60 + 18 * i, 0, -30 - 4 * (i % 3));
-        c.copies.rotation.emplace_back(Quatd::Identity());
-        c.copies.scale.push_back(1);
-        c.copies.chain.push_back(1);
-    }
-    finishCopies(c.copies, c.chains);
-    SelectOptions options;
-    options.occluders = &occluders;
-    std::vector<PickMemory> memory;
+    Placements walls;
+    for (int i = 0; i < 8; ++i)
+        walls.push_back({0, 0, {-60.0 + 18 * i, 0, -30.0 - 4 * (i % 3)}, Quatd::Identity(), 1, 1});
+    c.input.batches.push_back(batchOf(resolveChain({{wall.triangleCount(), wall.vertexCount(), 1, 0, {}}}, {},
+                                                   boundsOf(wall), radiusAround(wall, boundsOf(wall).centre()), c.view),
+                                      std::move(walls)));
+    c.input.batches.back().occluders = {std::make_shared<const Occluder>(occluderOf(wall, {true}))};
+    const View view = lookAt(c.view, {0, 3, 0}, {0, 2, -50});
+    SelectState kept;
     Selection s;
     for (auto _ : state) {
-        select(c.chains, c.copies, c.view, 0, options, memory, s);
-        benchmark::DoNotOptimize(s.triangles);
+        select(c.input, view, 0, {}, kept, s);
+        benchmark::DoNotOptimize(s.total.triangles);
     }
-    state.counters["hidden"] = s.culledBy[static_cast<std::size_t>(Culled::Hidden)];
+    state.counters["hidden"] = s.total.culledBy[static_cast<std::size_t>(Culled::Hidden)];
 }
 
 void distancePass(benchmark::State& state) {
     const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
-    std::vector<double> out(c.copies.size());
+    std::vector<Vec3d> positions;
+    for (const Placement& p : *c.input.batches[0].copies->placements)
+        positions.push_back(p.position);
+    std::vector<double> out(positions.size());
     for (auto _ : state) {
         for (std::size_t i = 0; i < out.size(); ++i)
-            out[i] = (c.copies.position[i] - c.view.eye).norm();
+            out[i] = (positions[i] - c.view.eye).norm();
         benchmark::DoNotOptimize(out.data());
     }
 }
@@ -168,6 +206,8 @@ BENCHMARK(cutLevelOfMillion)->Arg(500'000)->Arg(50'000)->Arg(5'000)->Unit(benchm
 BENCHMARK(copyLevelOfMillion)->Arg(500'000)->Arg(50'000)->Arg(5'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(measureWindpumpLevel)->Unit(benchmark::kMillisecond)->Iterations(1);
 BENCHMARK(selectCopies)->Arg(10'000)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
+BENCHMARK(selectCopiesAnew)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
+BENCHMARK(orderCopies)->Arg(1'000'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(selectBehindWalls)->Arg(10'000)->Unit(benchmark::kMicrosecond);
 BENCHMARK(distancePass)->Arg(10'000)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
 

@@ -3,8 +3,8 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "budget/devices.h"
-#include "io/ship.h"
-#include "io/write_glb.h"
+#include "io/ship/ship.h"
+#include "io/ship/write_glb.h"
 #include "models.h"
 #include "scene/thin_subject.h"
 
@@ -40,18 +40,19 @@ struct Place {
     std::uint32_t seed;
 };
 
-std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
+/// Places the subjects; returns the first id that is still free.
+std::uint32_t placeCopies(std::vector<Subject>& subjects) {
     // Distances are from the channel's middle line; eel traps lie in the mud at its edge, windpumps stand well off.
     const std::vector<Place> places{{"Windpump", 9, 26, 78, 0.85, 1.15, 101},
                                     {"Eel trap", 22, 5, 13, 0.9, 1.3, 202},
                                     {"Sluice gate", 5, 15, 22, 0.95, 1.05, 303},
                                     {"Heron", 7, 6, 11, 0.9, 1.1, 505},
                                     {"Skiff", 11, 3, 12, 0.9, 1.1, 404}};
-    std::vector<Placement> out;
     std::uint32_t id = 1000;
-    for (const Subject& subject : subjects) {
+    for (Subject& subject : subjects) {
+        Placements out;
         if (subject.name == "Tidal flat")
-            out.push_back({id++, subject.id, {0, 0, 0}, Quatd::Identity(), 1});
+            out.push_back({id++, 0, {0, 0, 0}, Quatd::Identity(), 1, 1});
         for (const Place& place : places) {
             if (subject.name != place.subject)
                 continue;
@@ -64,14 +65,17 @@ std::vector<Placement> placeCopies(const std::vector<Subject>& subjects) {
                 const double x = middle + (i % 2 == 0 ? 1 : -1) * (place.inner + (place.outer - place.inner) * u(2));
                 const double turn = 2 * std::numbers::pi * u(3);
                 out.push_back({id++,
-                               subject.id,
+                               0,
                                {x, groundHeight(x, z) - 0.02, z},
                                Quatd(Eigen::AngleAxisd(turn, kUp)),
-                               place.smallest + (place.largest - place.smallest) * u(4)});
+                               place.smallest + (place.largest - place.smallest) * u(4),
+                               1});
             }
         }
+        if (!out.empty())
+            subject.mesh().placed = std::make_shared<const Placements>(std::move(out));
     }
-    return out;
+    return id;
 }
 
 } // namespace
@@ -85,10 +89,10 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
                                      {sluiceGate, Role::WorkingPiece}, {skiff, Role::WorkingPiece},
                                      {tidalFlat, Role::Horizon},       {heron, Role::WorkingPiece}};
     Scene scene;
-    scene.name = "Saltmere estuary";
-    scene.devices = usualDevices();
-    scene.routes = {channelRun()};
-    scene.view = viewOnRoute(scene.routes.front(), scene.view, 14);
+    scene.settings.name = "Saltmere estuary";
+    scene.settings.devices = usualDevices();
+    scene.settings.routes = {channelRun()};
+    scene.settings.view = viewOnRoute(scene.settings.routes.front(), scene.settings.view, 14);
     for (std::size_t i = 0; i < entries.size(); ++i) {
         if (job.cancelled())
             return cancelledError();
@@ -111,10 +115,10 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         subject->id = static_cast<std::uint32_t>(i) + 1;
         subject->name = model.name;
         subject->role = entries[i].role;
-        subject->rule.allowPx = presetFor(entries[i].role, subject->levels.front().triangles).allowPx;
+        subject->rule.allowPx = presetFor(entries[i].role, subject->mesh().source().triangles).allowPx;
         scene.subjects.push_back(std::move(*subject));
     }
-    scene.placements = placeCopies(scene.subjects);
+    scene.nextId = placeCopies(scene.subjects);
     const fs::path project = folder / (std::string("saltmere") + kProjectSuffix);
     if (auto done = writeProject(scene, project, false); !done)
         return done.error();
@@ -128,7 +132,7 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
     Scene& scene = load->scene;
     for (std::size_t i = 0; i < scene.subjects.size(); ++i) {
         Subject& subject = scene.subjects[i];
-        const bool byHand = std::any_of(subject.levels.begin(), subject.levels.end(),
+        const bool byHand = std::any_of(subject.mesh().levels.begin(), subject.mesh().levels.end(),
                                         [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
         if (byHand)
             continue;
@@ -138,7 +142,7 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
         auto state = recordSubject(subject, {}, own.part(0, 0.6));
         if (!state)
             return state.error();
-        auto thinned = thinSubject(subject, *state, presetFor(subject.role, subject.levels.front().triangles).targets,
+        auto thinned = thinSubject(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets,
                                    own.part(0.6, 1));
         if (!thinned)
             return thinned.error();

@@ -1,7 +1,7 @@
 #pragma once
 // The Saltmere estuary: models, placed copies, a route and two devices, written as files and a project.
 
-#include "io/project.h"
+#include "io/project/project.h"
 
 namespace thicket::demo {
 

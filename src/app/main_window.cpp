@@ -95,21 +95,21 @@ MainWindow::MainWindow() {
     makeActions();
 
     connect(m_path, &StagePath::picked, this, &MainWindow::setStage);
-    connect(&m_bench.document, &Document::sceneChanged, this, [this] {
+    connect(&m_bench.session.document, &Document::sceneChanged, this, [this] {
         refreshStages();
         refreshTitle();
         refreshCharts();
     });
-    connect(&m_bench.document, &Document::stateChanged, this, &MainWindow::refreshTitle);
-    connect(&m_bench, &Workbench::auditChanged, this, &MainWindow::refreshStages);
-    connect(&m_bench, &Workbench::shipChanged, this, &MainWindow::refreshStages);
-    connect(&m_bench, &Workbench::message, this, &MainWindow::showMessage);
-    connect(&m_bench, &Workbench::projectOpened, this, [this](const QString& path) {
+    connect(&m_bench.session.document, &Document::stateChanged, this, &MainWindow::refreshTitle);
+    connect(&m_bench.budget, &BudgetModel::auditChanged, this, &MainWindow::refreshStages);
+    connect(&m_bench.shipping, &ShipModel::shipChanged, this, &MainWindow::refreshStages);
+    connect(&m_bench.session, &Session::message, this, &MainWindow::showMessage);
+    connect(&m_bench.files, &FilesModel::projectOpened, this, [this](const QString& path) {
         noteRecent(path);
-        const View& view = m_bench.scene().view;
+        const View& view = m_bench.session.scene().settings.view;
         m_viewport->setShotView(view.eye, view.eye + view.forward * 30);
     });
-    connect(&m_bench, &Workbench::recoveryFound, this, [this](const QString& project, const QString& autosave) {
+    connect(&m_bench.files, &FilesModel::recoveryFound, this, [this](const QString& project, const QString& autosave) {
         if (m_quiet)
             return;
         QMessageBox box(QMessageBox::Question, tr("Recover"),
@@ -119,18 +119,19 @@ MainWindow::MainWindow() {
         box.addButton(tr("Keep the saved project"), QMessageBox::RejectRole);
         box.exec();
         if (box.clickedButton() == take)
-            m_bench.recover(project, autosave);
+            m_bench.files.recover(project, autosave);
         else
             QFile::remove(autosave);
     });
-    connect(&m_bench, &Workbench::selectionChanged, this, [this] {
-        const QModelIndex index = m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()));
+    connect(&m_bench.session, &Session::selectionChanged, this, [this] {
+        const QModelIndex index = m_filter->mapFromSource(m_model->indexOf(m_bench.session.subjectId()));
         if (index.isValid() && index != m_list->currentIndex())
             m_list->setCurrentIndex(index);
         refreshCharts();
     });
-    connect(m_model, &QAbstractItemModel::modelReset, this,
-            [this] { m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.subjectId()))); });
+    connect(m_model, &QAbstractItemModel::modelReset, this, [this] {
+        m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.session.subjectId())));
+    });
     connect(m_viewport, &Viewport::selected, this, [this] {
         refreshGauges();
         refreshCharts();
@@ -156,7 +157,7 @@ MainWindow::MainWindow() {
         m_viewport->standWhereItSwitches(metres, coarser);
         m_viewport->flicker(finer, coarser);
     });
-    connect(&m_bench, &Workbench::popsChanged, this, &MainWindow::refreshStages);
+    connect(&m_bench.pops, &PopsModel::popsChanged, this, &MainWindow::refreshStages);
     connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);
     m_culledTimer.setSingleShot(true);
     m_culledTimer.setInterval(200);
@@ -175,34 +176,37 @@ MainWindow::MainWindow() {
         m_viewport->setRouteTime(seconds);
     });
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
-    connect(m_budgetPanel, &BudgetPanel::keyRequested, this, [this] { m_bench.addRouteKey(m_viewport->shotView()); });
+    connect(m_budgetPanel, &BudgetPanel::keyRequested, this,
+            [this] { m_bench.budget.addRouteKey(m_viewport->shotView()); });
     connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {
         const QStringList files = QFileDialog::getOpenFileNames(
             this, tr("Add meshes"), {},
             meshFilter() + tr(";;Switches of shipped subjects (*%1)").arg(QString::fromLatin1(kChainSuffix)));
         if (!files.isEmpty())
-            m_bench.openFiles(files);
+            m_bench.files.openFiles(files);
     });
     connect(m_gatherPanel, &GatherPanel::relinkRequested, this, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Point to the file"), {}, meshFilter());
         if (!file.isEmpty())
-            m_bench.relinkSource(m_bench.subjectId(), file);
+            m_bench.files.relinkSource(m_bench.session.subjectId(), file);
     });
     connect(m_shipPanel, &ShipPanel::shipRequested, this, [this] {
         const QString folder = QFileDialog::getExistingDirectory(this, tr("Ship to a folder"));
         if (!folder.isEmpty())
-            m_bench.ship(folder, m_shipPanel->options());
+            m_bench.shipping.ship(folder, m_shipPanel->options());
     });
     m_play.setInterval(16);
     connect(&m_play, &QTimer::timeout, this, [this] {
-        const double length = m_bench.scene().routes.empty() ? 0 : m_bench.scene().routes.front().length();
+        const double length = m_bench.session.scene().settings.routes.empty()
+                                  ? 0
+                                  : m_bench.session.scene().settings.routes.front().length();
         const double now = m_playFrom + static_cast<double>(m_playClock.elapsed()) / 1000;
         m_routeChart->setTime(std::min(now, length));
         m_viewport->setRouteTime(std::min(now, length));
         if (now >= length)
             playRoute(false);
     });
-    JobQueue& jobs = m_bench.jobs();
+    JobQueue& jobs = m_bench.session.jobs();
     connect(&jobs, &JobQueue::started, this, [this](const QString& title) {
         m_jobText->setText(title);
         m_jobBar->setValue(0);
@@ -210,8 +214,8 @@ MainWindow::MainWindow() {
     });
     connect(&jobs, &JobQueue::progressed, this, [this](double fraction, const QString& phrase) {
         m_jobBar->setValue(static_cast<int>(fraction * 1000));
-        const int more = m_bench.jobs().waiting();
-        m_jobText->setText(m_bench.jobs().title() + QStringLiteral(" · ") + phrase +
+        const int more = m_bench.session.jobs().waiting();
+        m_jobText->setText(m_bench.session.jobs().title() + QStringLiteral(" · ") + phrase +
                            (more > 0 ? tr(" · %1 more").arg(more) : QString()));
     });
     connect(&jobs, &JobQueue::idle, m_jobBox, &QWidget::hide);
@@ -220,7 +224,7 @@ MainWindow::MainWindow() {
     restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
     if (const QByteArray state = settings.value(QStringLiteral("window/splitter")).toByteArray(); !state.isEmpty())
         m_splitter->restoreState(state);
-    m_bench.setRolesForNew(keptRoleRules());
+    m_bench.thin.setRolesForNew(keptRoleRules());
     setStage(Stage::Gather);
     refreshTitle();
     refreshStages();
@@ -243,7 +247,7 @@ void MainWindow::setStage(Stage stage) {
     m_viewport->setStage(stage);
     m_viewBox->setOffered(stage == Stage::Switch || stage == Stage::Budget);
     if (stage == Stage::Switch)
-        m_bench.lookAtPops();
+        m_bench.pops.look();
     m_playBar->refresh();
     placeOverlays();
     refreshCharts();
@@ -279,11 +283,11 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
 }
 
 void MainWindow::refreshTitle() {
-    const auto& path = m_bench.document.path();
-    QString name = QString::fromStdString(m_bench.scene().name);
+    const auto& path = m_bench.session.document.path();
+    QString name = QString::fromStdString(m_bench.session.scene().settings.name);
     if (name == QStringLiteral("Untitled") && !path.empty())
         name = QString::fromStdString(path.filename().string()).remove(QString::fromLatin1(kProjectSuffix));
-    const bool modified = m_bench.document.modified();
+    const bool modified = m_bench.session.document.modified();
     m_title->setText(name + QStringLiteral("  ▾"));
     m_state->setText(path.empty() ? (modified ? tr("not saved yet") : tr("new project"))
                      : modified   ? tr("edited · kept automatically")
@@ -292,79 +296,35 @@ void MainWindow::refreshTitle() {
 }
 
 void MainWindow::refreshStages() {
-    const Scene& scene = m_bench.scene();
-    const auto& subjects = scene.subjects;
-    const auto missing =
-        std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return !s.levels.front().mesh; });
-    const auto serious = std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) {
-        return std::any_of(s.findings.begin(), s.findings.end(), [](const Finding& f) { return f.serious; });
-    });
-    const auto single =
-        std::count_if(subjects.begin(), subjects.end(), [](const Subject& s) { return s.levels.size() < 2; });
-    const bool any = !subjects.empty();
-    m_path->setState(Stage::Gather, any && missing == 0,
-                     !any                   ? tr("drop meshes")
-                     : missing > 0          ? tr("%1 missing").arg(missing)
-                     : serious > 0          ? tr("%1 with findings").arg(serious)
-                     : subjects.size() == 1 ? tr("1 subject")
-                                            : tr("%1 subjects").arg(subjects.size()));
-    m_path->setState(Stage::Thin, any && single == 0,
-                     !any         ? QString()
-                     : single > 0 ? tr("%1 not thinned").arg(single)
-                                  : tr("all have levels"));
-    std::ptrdiff_t coarse = 0;
-    const View stated = scene.statedView();
-    for (const Subject& s : subjects) {
-        const auto chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, stated);
-        for (std::size_t i = 1; i < chain.levels.size(); ++i)
-            coarse += pixelError(stated, chain.levels[i].deviationMetres, chain.fromMetres[i]) * chain.detail >
-                              s.rule.allowPx * 1.01
-                          ? 1
-                          : 0;
+    for (const Stage stage : {Stage::Gather, Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship}) {
+        const StageState state = m_bench.stateOf(stage);
+        m_path->setState(stage, state.done, state.caption);
     }
-    const auto pops = m_bench.pops();
-    const auto seen = std::count_if(pops.begin(), pops.end(), [](const Workbench::Pop& p) { return p.severity > 1; });
-    m_path->setState(Stage::Switch, any && single == 0 && coarse == 0 && seen == 0,
-                     !any || static_cast<std::size_t>(single) == subjects.size() ? QString()
-                     : coarse > 0 ? tr("%1 over the allowance").arg(coarse)
-                     : seen > 0   ? (seen == 1 ? tr("1 pop left") : tr("%1 pops left").arg(seen))
-                                  : tr("within the allowance"));
-    const Audit* audit = m_bench.audit();
-    m_path->setState(Stage::Budget, audit != nullptr && audit->holds() && !m_bench.auditStale(),
-                     audit == nullptr       ? (m_bench.hasRoute() ? tr("not flown") : tr("no route"))
-                     : m_bench.auditStale() ? tr("fly again")
-                     : audit->holds()       ? tr("holds")
-                                            : tr("over in %1 frames").arg(audit->framesOver));
-    m_path->setState(Stage::Ship, m_bench.shipReport() != nullptr,
-                     m_bench.shipReport() != nullptr ? tr("%1 files").arg(m_bench.shipReport()->files.size())
-                                                     : QString());
 }
 
 void MainWindow::refreshGauges() {
-    const Selection& selection = m_viewport->exact();
-    const Device* device = m_bench.scene().currentDevice();
+    const SubjectCost& cost = m_viewport->exact().total;
+    const Device* device = m_bench.session.scene().currentDevice();
     if (device == nullptr)
         return;
-    const Ledger ledger = ledgerOf(m_viewport->selectable(), selection, m_viewport->shotView(), *device);
+    const Ledger ledger = ledgerOf(m_viewport->input(), m_viewport->exact(), m_viewport->shotView(), *device);
     const auto of = [](const QString& value, const QString& limit) { return value + tr(" of ") + limit; };
-    m_triangles->setExact(selection.triangles);
-    m_draws->setExact(selection.draws);
+    m_triangles->setExact(cost.triangles);
+    m_draws->setExact(cost.draws);
     m_triangles->setValue(
-        of(shortText(static_cast<double>(selection.triangles)), shortText(static_cast<double>(device->triangleBudget))),
-        static_cast<double>(selection.triangles) / static_cast<double>(device->triangleBudget),
-        tr("%1 triangles in the shot camera's present frame")
-            .arg(groupedText(static_cast<qint64>(selection.triangles))));
+        of(shortText(static_cast<double>(cost.triangles)), shortText(static_cast<double>(device->triangleBudget))),
+        static_cast<double>(cost.triangles) / static_cast<double>(device->triangleBudget),
+        tr("%1 triangles in the shot camera's present frame").arg(groupedText(static_cast<qint64>(cost.triangles))));
     m_draws->setValue(
-        of(groupedText(static_cast<qint64>(selection.draws)), groupedText(static_cast<qint64>(device->drawBudget))),
-        static_cast<double>(selection.draws) / static_cast<double>(device->drawBudget),
-        tr("%1 draw calls in the shot camera's present frame").arg(groupedText(static_cast<qint64>(selection.draws))));
+        of(groupedText(static_cast<qint64>(cost.draws)), groupedText(static_cast<qint64>(device->drawBudget))),
+        static_cast<double>(cost.draws) / static_cast<double>(device->drawBudget),
+        tr("%1 draw calls in the shot camera's present frame").arg(groupedText(static_cast<qint64>(cost.draws))));
     m_time->setUnit(tr("est. · %1").arg(QString::fromStdString(device->name)));
     m_time->setValue(
-        tr("%1 of %2 ms").arg(ledger.total.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1),
-        ledger.total.ms / device->frameMs,
+        tr("%1 of %2 ms").arg(ledger.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1), ledger.ms / device->frameMs,
         tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
     if (m_stage == Stage::Budget)
-        m_budgetPanel->setFrame(ledger, m_bench.scene().routes.empty() ? -1 : m_routeChart->time());
+        m_budgetPanel->setFrame(ledger, m_bench.session.scene().settings.routes.empty() ? -1 : m_routeChart->time());
 }
 
 void MainWindow::refreshCharts() {
@@ -403,20 +363,20 @@ void MainWindow::open(const QStringList& paths) {
     if (!project)
         for (const QString& path : paths)
             noteRecent(path);
-    m_bench.openFiles(paths);
+    m_bench.files.openFiles(paths);
 }
 
 void MainWindow::save(bool as) {
-    QString path = QString::fromStdString(m_bench.document.path().string());
+    QString path = QString::fromStdString(m_bench.session.document.path().string());
     if (as || path.isEmpty())
         path = QFileDialog::getSaveFileName(this, tr("Save project"), path,
                                             tr("Projects (*%1)").arg(QString::fromLatin1(kProjectSuffix)));
     if (!path.isEmpty())
-        m_bench.saveProject(path);
+        m_bench.files.saveProject(path);
 }
 
 bool MainWindow::askToSave() {
-    if (m_quiet || !m_bench.document.modified())
+    if (m_quiet || !m_bench.session.document.modified())
         return true;
     QMessageBox box(QMessageBox::Question, tr("Save"), tr("Save the changes to this project?"), QMessageBox::NoButton,
                     this);
@@ -427,23 +387,23 @@ bool MainWindow::askToSave() {
     if (box.clickedButton() == keep) {
         save(false);
         QEventLoop wait;
-        while (m_bench.jobs().busy())
+        while (m_bench.session.jobs().busy())
             wait.processEvents(QEventLoop::WaitForMoreEvents | QEventLoop::AllEvents, 50);
-        return !m_bench.document.modified();
+        return !m_bench.session.document.modified();
     }
     if (box.clickedButton() != drop)
         return false;
-    m_bench.document.removeAutosave();
+    m_bench.session.document.removeAutosave();
     return true;
 }
 
 void MainWindow::playRoute(bool on) {
     if (on == m_play.isActive())
         return;
-    if (on && (!m_bench.hasRoute() || m_stage != Stage::Budget))
+    if (on && (!m_bench.budget.hasRoute() || m_stage != Stage::Budget))
         return;
     if (on) {
-        const double length = m_bench.scene().routes.front().length();
+        const double length = m_bench.session.scene().settings.routes.front().length();
         m_playFrom = m_routeChart->time() >= length - 0.05 ? 0 : m_routeChart->time();
         m_playClock.start();
         m_play.start();
@@ -463,7 +423,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         settings.setValue(QStringLiteral("window/geometry"), saveGeometry());
         settings.setValue(QStringLiteral("window/splitter"), m_splitter->saveState());
     }
-    m_bench.jobs().cancelAll();
+    m_bench.session.jobs().cancelAll();
     event->accept();
 }
 

@@ -43,7 +43,7 @@ void MainWindow::makeActions() {
     };
     add(menu, tr("New project"), QKeySequence::New, [this] {
         if (askToSave())
-            m_bench.newProject();
+            m_bench.files.newProject();
     });
     add(menu, tr("Open project…"), QKeySequence::Open, [this] {
         const QString file = QFileDialog::getOpenFileName(
@@ -66,9 +66,9 @@ void MainWindow::makeActions() {
     menu->addSeparator();
     add(menu, tr("Add meshes…"), QKeySequence(Qt::CTRL | Qt::Key_I), [this] { emit m_gatherPanel->addRequested(); });
     menu->addSeparator();
-    QAction* undo = m_bench.document.undo().createUndoAction(this, tr("Undo"));
+    QAction* undo = m_bench.session.document.undo().createUndoAction(this, tr("Undo"));
     undo->setShortcut(QKeySequence::Undo);
-    QAction* redo = m_bench.document.undo().createRedoAction(this, tr("Redo"));
+    QAction* redo = m_bench.session.document.undo().createRedoAction(this, tr("Redo"));
     redo->setShortcuts({QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Z), QKeySequence(Qt::CTRL | Qt::Key_Y)});
     menu->addAction(undo);
     menu->addAction(redo);
@@ -128,14 +128,14 @@ void MainWindow::makeActions() {
     });
     add(nullptr, {}, QKeySequence(Qt::Key_K), [this] {
         if (m_stage == Stage::Budget)
-            m_bench.addRouteKey(m_viewport->shotView());
+            m_bench.budget.addRouteKey(m_viewport->shotView());
     });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] {
         const auto chosen = chosenSubjects();
-        m_bench.thinToRoles(chosen.empty() ? std::vector{m_bench.subjectId()} : chosen);
+        m_bench.thin.thinToRoles(chosen.empty() ? std::vector{m_bench.session.subjectId()} : chosen);
     });
-    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), [this] { m_bench.thinTheRest(); });
-    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.runAudit(); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), [this] { m_bench.thin.thinTheRest(); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.budget.runAudit(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Escape), [this] {
         if (m_viewport->cancelStroke())
@@ -143,7 +143,7 @@ void MainWindow::makeActions() {
         if (m_message->isVisible())
             m_message->hide();
         else
-            m_bench.jobs().cancelCurrent();
+            m_bench.session.jobs().cancelCurrent();
         m_viewport->stopWalk();
         m_strip->cancel();
         playRoute(false);
@@ -163,14 +163,15 @@ void MainWindow::makeActions() {
 /// Asks where to, and takes the pictures of a walk back.
 void MainWindow::makeStrip() {
     constexpr int kPictures = 9;
-    if (m_bench.subject() == nullptr || !m_viewport->walkEnds())
+    if (m_bench.session.meshSubject() == nullptr || !m_viewport->walkEnds())
         return;
     const QString strip = tr("One strip (*.png)");
     const QString frames = tr("Pictures, a file each (*.png)");
     QString chosen;
-    QString file = QFileDialog::getSaveFileName(this, tr("Walk back as pictures"),
-                                                QString::fromStdString(m_bench.subject()->name) + tr(" walk.png"),
-                                                strip + QStringLiteral(";;") + frames, &chosen);
+    QString file =
+        QFileDialog::getSaveFileName(this, tr("Walk back as pictures"),
+                                     QString::fromStdString(m_bench.session.meshSubject()->name) + tr(" walk.png"),
+                                     strip + QStringLiteral(";;") + frames, &chosen);
     if (file.isEmpty())
         return;
     if (!file.endsWith(QStringLiteral(".png"), Qt::CaseInsensitive))

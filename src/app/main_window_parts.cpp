@@ -92,7 +92,7 @@ QWidget* MainWindow::makeLeft() {
     connect(find, &QLineEdit::textChanged, m_filter, &QSortFilterProxyModel::setFilterFixedString);
     connect(m_list->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {
         if (index.isValid())
-            m_bench.selectSubject(index.data(SubjectModel::Id).toUInt());
+            m_bench.session.selectSubject(index.data(SubjectModel::Id).toUInt());
     });
     connect(m_list->selectionModel(), &QItemSelectionModel::selectionChanged, this,
             [this] { m_switchChart->setCompared(chosenSubjects()); });
@@ -104,9 +104,9 @@ QWidget* MainWindow::makeLeft() {
         QMenu menu;
         if (const auto chosen = chosenSubjects(); chosen.size() > 1)
             menu.addAction(tr("Thin these %1 to their roles").arg(chosen.size()), this,
-                           [this, chosen] { m_bench.thinToRoles(chosen); });
+                           [this, chosen] { m_bench.thin.thinToRoles(chosen); });
         menu.addAction(tr("Rename"), this, [this, index] { m_list->edit(index); });
-        menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.removeSubject(id); });
+        menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.files.removeSubject(id); });
         menu.exec(m_list->viewport()->mapToGlobal(at));
     });
     return left;
@@ -206,7 +206,7 @@ QWidget* MainWindow::makeFoot() {
     job->addWidget(cancel);
     row->addWidget(m_jobBox);
     m_jobBox->hide();
-    connect(cancel, &QPushButton::clicked, this, [this] { m_bench.jobs().cancelCurrent(); });
+    connect(cancel, &QPushButton::clicked, this, [this] { m_bench.session.jobs().cancelCurrent(); });
     return foot;
 }
 

@@ -19,7 +19,7 @@ namespace {
 void settle(QApplication& app, MainWindow& window, int ms) {
     QElapsedTimer timer;
     timer.start();
-    const auto waiting = [&] { return window.bench().jobs().busy() || !window.viewport().settled(); };
+    const auto waiting = [&] { return window.bench().session.jobs().busy() || !window.viewport().settled(); };
     while (timer.elapsed() < ms || (waiting() && timer.elapsed() < 180'000))
         app.processEvents(QEventLoop::AllEvents, 20);
 }
@@ -28,24 +28,24 @@ void settle(QApplication& app, MainWindow& window, int ms) {
 void paintBand(MainWindow& window, const Subject& subject) {
     Workbench& bench = window.bench();
     const std::uint32_t id = subject.id;
-    bench.selectSubject(id);
+    bench.session.selectSubject(id);
     CareStroke stroke;
     stroke.radius = static_cast<float>(0.14 * subject.radius);
     // Along the length, on the side that is turned to the camera.
     const Vec3f towards(0.5F, 0.2F, 0.8F);
     for (int i = 0; i < 8; ++i) {
         const auto x = static_cast<float>(subject.bounds.low.x() + subject.bounds.size().x() * (0.2 + 0.04 * i));
-        Vec3f nearest = subject.levels.front().mesh->positions.front();
+        Vec3f nearest = subject.mesh().levels.front().mesh->positions.front();
         float most = -1e9F;
-        for (const Vec3f& p : subject.levels.front().mesh->positions)
+        for (const Vec3f& p : subject.mesh().levels.front().mesh->positions)
             if (std::abs(p.x() - x) < 0.01F && p.dot(towards) > most) {
                 most = p.dot(towards);
                 nearest = p;
             }
         stroke.path.push_back(nearest);
     }
-    bench.layStroke(id, stroke);
-    bench.recut(id);
+    bench.care.layStroke(id, stroke);
+    bench.thin.recut(id);
 }
 
 } // namespace
@@ -54,7 +54,7 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.resize(1280, 800);
     QDir().mkpath(folder);
     settle(app, window, 1500);
-    bool fine = !window.bench().scene().subjects.empty();
+    bool fine = !window.bench().session.scene().subjects.empty();
     const auto shot = [&](const QString& name) {
         settle(app, window, 900);
         fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));
@@ -63,7 +63,7 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     shot(QStringLiteral("gather"));
     window.setStage(Stage::Thin);
     window.arrange(Arrangement::LineUp);
-    window.bench().selectLevel(2);
+    window.bench().session.selectLevel(2);
     settle(app, window, 2500); // the cards' pictures are made in the background
     shot(QStringLiteral("thin"));
     window.arrange(Arrangement::Wipe);
@@ -74,26 +74,27 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.shadingChoice().setCurrent(0);
     window.viewport().setShading(Shading::Shaded);
     window.arrange(Arrangement::Care);
-    const int before = window.bench().document.undo().index();
-    for (const Subject& s : window.bench().scene().subjects)
-        if (s.aggregate && s.levels.front().mesh)
+    const int before = window.bench().session.document.undo().index();
+    for (const Subject& s : window.bench().session.scene().subjects)
+        if (s.mesh().aggregate && s.mesh().levels.front().mesh)
             paintBand(window, s);
     shot(QStringLiteral("care"));
     window.arrange(Arrangement::One);
-    window.bench().document.undo().setIndex(before);
-    for (const Subject& s : window.bench().scene().subjects)
-        if (s.rig)
-            window.bench().selectSubject(s.id);
-    window.bench().selectLevel(2);
+    window.bench().session.document.undo().setIndex(before);
+    for (const Subject& s : window.bench().session.scene().subjects)
+        if (s.mesh().rig)
+            window.bench().session.selectSubject(s.id);
+    window.bench().session.selectLevel(2);
     window.arrange(Arrangement::LineUp);
     window.viewport().setMoment(1, 0.9);
     settle(app, window, 2500);
     shot(QStringLiteral("motion"));
     window.arrange(Arrangement::One);
-    window.bench().selectSubject(window.bench().scene().subjects.front().id);
+    window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
     window.setStage(Stage::Switch);
     window.viewport().standAt(32);
-    for (QElapsedTimer waited; !waited.isValid() || (window.bench().popsWaiting() > 0 && waited.elapsed() < 400'000);) {
+    for (QElapsedTimer waited;
+         !waited.isValid() || (window.bench().pops.waiting() > 0 && waited.elapsed() < 400'000);) {
         if (!waited.isValid())
             waited.start();
         app.processEvents(QEventLoop::AllEvents, 20);
@@ -109,7 +110,7 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
         if (auto* list = area->findChild<PopList*>(); list != nullptr && area->isVisible())
             area->verticalScrollBar()->setValue(list->mapTo(area->widget(), QPoint(0, 0)).y() - 8);
     shot(QStringLiteral("pops"));
-    window.bench().selectSubject(window.bench().scene().subjects.front().id);
+    window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
     window.viewport().setRouteTime(6);
     settle(app, window, 900);
     window.views().setMode(OverviewMode::Split);
@@ -119,9 +120,9 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     shot(QStringLiteral("overview"));
     window.views().setMode(OverviewMode::Off);
     window.setStage(Stage::Budget);
-    window.bench().runAudit();
+    window.bench().budget.runAudit();
     settle(app, window, 500);
-    if (const Audit* audit = window.bench().audit()) {
+    if (const Audit* audit = window.bench().budget.audit()) {
         const double worst = audit->frames[audit->worstFrame].seconds;
         emit window.routeChart().timePicked(worst);
     }
@@ -131,7 +132,7 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.viewport().setShading(Shading::Shaded);
     window.shadingChoice().setCurrent(0);
     window.setStage(Stage::Ship);
-    window.bench().ship(QDir::tempPath() + QStringLiteral("/lean-thicket-pictures"), {});
+    window.bench().shipping.ship(QDir::tempPath() + QStringLiteral("/lean-thicket-pictures"), {});
     settle(app, window, 500);
     if (auto* message = window.findChild<QFrame*>(QStringLiteral("message")))
         message->hide();

@@ -50,7 +50,7 @@ int start(QApplication& app) {
     if (!parser.positionalArguments().isEmpty())
         window.open(parser.positionalArguments());
     else
-        window.bench().lookForUnnamedWork();
+        window.bench().files.lookForUnnamedWork();
     if (parser.isSet(pictures))
         return takePictures(app, window, parser.value(pictures));
     return app.exec();

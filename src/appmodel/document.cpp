@@ -2,7 +2,6 @@
 
 #include "base/file.h"
 
-#include <QStandardPaths>
 #include <QUndoCommand>
 
 namespace thicket::app {
@@ -12,14 +11,8 @@ class Document::Step : public QUndoCommand {
 public:
     Step(Document& document, Edit edit)
         : QUndoCommand(QString::fromStdString(edit.label)), m_document(document), m_edit(std::move(edit)) {}
-    void redo() override {
-        apply(m_document.m_scene, m_edit);
-        emit m_document.sceneChanged();
-    }
-    void undo() override {
-        apply(m_document.m_scene, m_edit.inverse());
-        emit m_document.sceneChanged();
-    }
+    void redo() override { go(m_edit); }
+    void undo() override { go(m_edit.inverse()); }
     int id() const override { return m_edit.mergeKey.empty() ? -1 : 1; }
     bool mergeWith(const QUndoCommand* next) override {
         const auto* other = dynamic_cast<const Step*>(next);
@@ -42,13 +35,22 @@ public:
     }
 
 private:
+    void go(const Edit& edit) {
+        apply(m_document.m_scene, edit);
+        for (Subject& subject : m_document.m_scene.subjects)
+            m_document.fill(subject);
+        m_document.changed(edit.touched());
+    }
+
     Document& m_document;
     Edit m_edit;
 };
 
 Document::Document(QObject* parent) : QObject(parent) {
+    m_now.scene = std::make_shared<const Scene>();
     m_writer.setMaxThreadCount(1);
-    m_autosave.setInterval(30'000);
+    constexpr int kAutosaveMs = 30'000;
+    m_autosave.setInterval(kAutosaveMs);
     connect(&m_autosave, &QTimer::timeout, this, &Document::autosave);
     m_autosave.start();
     connect(&m_undo, &QUndoStack::cleanChanged, this, &Document::stateChanged);
@@ -56,6 +58,26 @@ Document::Document(QObject* parent) : QObject(parent) {
 
 Document::~Document() {
     m_writer.waitForDone();
+}
+
+Snapshot Document::snapshot() const {
+    const std::lock_guard lock(m_mutex);
+    return m_now;
+}
+
+bool Document::isOpen(const Snapshot& snapshot) const {
+    const std::lock_guard lock(m_mutex);
+    return snapshot.document == m_now.document;
+}
+
+void Document::changed(const Touched& touched) {
+    {
+        const std::lock_guard lock(m_mutex);
+        m_now.scene = std::make_shared<const Scene>(m_scene);
+        ++m_now.revision;
+        m_now.document += touched.everything ? 1 : 0;
+    }
+    emit sceneChanged(touched);
 }
 
 void Document::push(Edit edit) {
@@ -66,66 +88,81 @@ void Document::push(Edit edit) {
 
 void Document::reset(Scene scene, const fs::path& path) {
     m_undo.clear();
+    m_filled.clear();
     m_scene = std::move(scene);
     m_path = path;
-    emit sceneChanged();
+    m_place.moveTo(path);
+    changed({true, true, {}});
     emit stateChanged();
+}
+
+/// Whether there was something to fill in.
+bool Document::fill(Subject& subject) const {
+    bool any = false;
+    for (const Subject& made : m_filled) {
+        if (made.id != subject.id || !subject.isMesh())
+            continue;
+        std::vector<Level>& levels = subject.mesh().levels;
+        const std::vector<Level>& cut = made.mesh().levels;
+        for (Level& level : levels)
+            for (const Level& from : cut)
+                if (!level.mesh && from.mesh && level.origin == LevelOrigin::Collapsed && level.origin == from.origin &&
+                    level.triangles == from.triangles) {
+                    level.mesh = from.mesh;
+                    level.surfaces = from.surfaces; // with merged materials its UVs belong to them
+                    level.materials = from.materials;
+                    level.content = from.content;
+                    level.vertices = from.vertices;
+                    level.draws = from.draws;
+                    level.pieces = from.pieces;
+                    any = true;
+                    break;
+                }
+        if (subject.mesh().curve.empty())
+            subject.mesh().curve = made.mesh().curve;
+    }
+    return any;
 }
 
 void Document::fillIn(const Subject& subject) {
+    m_filled.push_back(subject);
+    bool any = false;
     for (Subject& own : m_scene.subjects)
-        if (own.id == subject.id) {
-            for (std::size_t i = 0; i < own.levels.size() && i < subject.levels.size(); ++i)
-                if (!own.levels[i].mesh && own.levels[i].triangles == subject.levels[i].triangles) {
-                    const Level& made = subject.levels[i];
-                    Level& level = own.levels[i];
-                    level.mesh = made.mesh;
-                    level.surfaces = made.surfaces; // with merged materials its UVs belong to them
-                    level.materials = made.materials;
-                    level.content = made.content;
-                    level.vertices = made.vertices;
-                    level.draws = made.draws;
-                    level.pieces = made.pieces;
-                }
-            if (own.curve.empty())
-                own.curve = subject.curve;
-        }
-    emit sceneChanged();
+        any |= fill(own);
+    if (any)
+        changed({false, false, {subject.id}});
 }
 
-void Document::markSaved(const fs::path& path) {
+bool Document::markSaved(const Snapshot& written, const fs::path& path) {
+    if (!isOpen(written))
+        return false;
     removeAutosave();
     m_path = path;
-    m_undo.setClean();
+    m_place.moveTo(path);
     removeAutosave();
+    if (snapshot().revision == written.revision)
+        m_undo.setClean();
+    else
+        m_undo.resetClean(); // something was changed while it was written
     emit stateChanged();
-}
-
-fs::path Document::autosavePathFor(const fs::path& project) {
-    if (!project.empty())
-        return fs::path(project.string() + ".autosave");
-    return fs::path(QStandardPaths::writableLocation(QStandardPaths::AppDataLocation).toStdString()) /
-           "untitled.thicket.json.autosave";
-}
-
-fs::path Document::autosavePath() const {
-    return autosavePathFor(m_path);
+    return true;
 }
 
 void Document::removeAutosave() {
-    m_writer.waitForDone(); // one on its way would come after
-    std::error_code ec;
-    fs::remove(autosavePath(), ec);
-    if (m_path.empty())
-        fs::remove_all(levelsFolder(autosavePath()), ec);
+    m_writer.start([file = m_place.path(), named = m_place.named()] { // after one that is on its way
+        std::error_code ec;
+        fs::remove(file, ec);
+        if (!named)
+            fs::remove_all(levelsFolder(file), ec);
+    });
 }
 
 void Document::autosave() {
     if (!modified())
         return;
     // A full disk must not interrupt work: the next round tries again, and saving by hand says what is wrong.
-    m_writer.start([this, scene = m_scene, file = autosavePath()] {
-        if (writeAutosave(scene, file))
+    m_writer.start([this, scene = snapshot().scene, file = m_place.path()] {
+        if (writeAutosave(*scene, file))
             QMetaObject::invokeMethod(this, &Document::stateChanged, Qt::QueuedConnection);
     });
 }

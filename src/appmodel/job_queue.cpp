@@ -12,6 +12,10 @@ JobQueue::JobQueue(QObject* parent) : QObject(parent), m_thread([this] { loop();
 }
 
 JobQueue::~JobQueue() {
+    shutDown();
+}
+
+void JobQueue::shutDown() {
     {
         const std::lock_guard lock(m_mutex);
         m_over = true;
@@ -19,12 +23,15 @@ JobQueue::~JobQueue() {
         m_stop.request_stop();
     }
     m_wake.notify_all();
-    m_thread.join();
+    if (m_thread.joinable())
+        m_thread.join();
 }
 
 void JobQueue::run(const QString& title, Work work, const QString& key, bool supersede) {
     {
         const std::lock_guard lock(m_mutex);
+        if (m_over)
+            return;
         if (!key.isEmpty()) {
             std::erase_if(m_jobs, [&key](const Job& job) { return job.key == key; });
             if (supersede && m_running && m_runningKey == key)
@@ -63,7 +70,7 @@ void JobQueue::loop() {
         std::stop_token token;
         {
             std::unique_lock lock(m_mutex);
-            m_wake.wait(lock, [this] { return m_over || !m_jobs.empty(); });
+            m_wake.wait(lock, [this] { return m_over || (!m_jobs.empty() && m_finishing == 0); });
             if (m_over)
                 return;
             job = std::move(m_jobs.front());
@@ -100,27 +107,27 @@ void JobQueue::loop() {
             finish = job.work(context);
         } catch (const std::exception& e) {
             // Foreign exceptions and lack of memory are caught here, at the job's edge, and nowhere else.
-            finish = [this, what = QString::fromUtf8(e.what())] { emit progressed(1, what); };
+            finish = [this, title = job.title, what = QString::fromUtf8(e.what())] { emit failed(title, what); };
         }
-        bool more = false;
+        job = {}; // what it holds on to goes before anyone hears that it is done
         {
             const std::lock_guard lock(m_mutex);
             m_running = false;
             m_runningKey.clear();
             ++m_finishing;
-            more = !m_jobs.empty();
         }
         QMetaObject::invokeMethod(
             this,
-            [this, finish, more] {
+            [this, finish = std::move(finish)] {
                 if (finish)
                     finish();
                 {
                     const std::lock_guard lock(m_mutex);
                     --m_finishing;
                 }
+                m_wake.notify_one();
                 emit changed();
-                if (!more && !busy())
+                if (!busy())
                     emit idle();
             },
             Qt::QueuedConnection);

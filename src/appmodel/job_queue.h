@@ -15,7 +15,8 @@
 namespace thicket::app {
 
 /// Runs jobs one after another. A job gets a JobContext and returns what is to be done with its result on the window's
-/// thread. Progress reaches the window at most every 100 ms.
+/// thread; the next one begins only after that was done, so it sees the outcome. Progress reaches the window at most
+/// every 100 ms.
 class JobQueue : public QObject {
     Q_OBJECT
 public:
@@ -31,6 +32,8 @@ public:
     void cancelCurrent();
     /// Stops what runs and forgets what waits.
     void cancelAll();
+    /// Cancels all and waits until nothing runs any more; nothing can be queued after. What the jobs use may go then.
+    void shutDown();
     /// Something runs, waits, or has a result that is not yet taken.
     [[nodiscard]] bool busy() const;
     [[nodiscard]] QString title() const { return m_title; }
@@ -39,6 +42,8 @@ public:
 signals:
     void started(const QString& title);
     void progressed(double fraction, const QString& phrase);
+    /// Work ended by an exception: lack of memory, or a fault of the program. Nothing was changed.
+    void failed(const QString& title, const QString& what);
     void idle();
     /// The queue's state in one signal, for things that only need to look again.
     void changed();

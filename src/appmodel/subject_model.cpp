@@ -1,20 +1,21 @@
 #include "appmodel/subject_model.h"
 
-#include "base/text.h"
+#include "appmodel/text.h"
+#include "scene/kinds.h"
 
 #include <algorithm>
 
 namespace thicket::app {
 
 SubjectModel::SubjectModel(Workbench& bench, QObject* parent) : QAbstractListModel(parent), m_bench(bench) {
-    connect(&bench.document, &Document::sceneChanged, this, &SubjectModel::refresh);
-    connect(&bench, &Workbench::picturesChanged, this, &SubjectModel::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &SubjectModel::refresh);
+    connect(&bench.looks, &LooksModel::picturesChanged, this, &SubjectModel::refresh);
     refresh();
 }
 
 void SubjectModel::refresh() {
     std::vector<std::uint32_t> ids;
-    for (const Subject& subject : m_bench.scene().subjects)
+    for (const Subject& subject : m_bench.session.scene().subjects)
         ids.push_back(subject.id);
     if (ids != m_ids) {
         beginResetModel();
@@ -32,36 +33,28 @@ int SubjectModel::rowCount(const QModelIndex& parent) const {
 QVariant SubjectModel::data(const QModelIndex& index, int role) const {
     if (!index.isValid() || index.row() >= rowCount())
         return {};
-    const Subject* found = m_bench.scene().find(m_ids[static_cast<std::size_t>(index.row())]);
+    const Subject* found = m_bench.session.scene().find(m_ids[static_cast<std::size_t>(index.row())]);
     if (found == nullptr)
         return {};
     const Subject& subject = *found;
-    const bool missing = !subject.levels.front().mesh;
+    const Scene& scene = m_bench.session.scene();
+    const bool missing = isIncomplete(scene, subject);
     switch (role) {
     case Qt::DisplayRole:
     case Qt::EditRole:
     case Qt::AccessibleTextRole:
-        return QString::fromStdString(subject.name);
+        return toText(subject.name);
     case Id:
         return subject.id;
-    case Weight: {
-        if (missing)
-            return tr("source missing");
-        const auto placed = std::count_if(m_bench.scene().placements.begin(), m_bench.scene().placements.end(),
-                                          [&](const Placement& p) { return p.subject == subject.id; });
-        // The staircase beside it shows the levels, so the line has room for how often it stands in the scene.
-        const QString count =
-            QString::fromStdString(shortCount(subject.levels.front().triangles)) + QStringLiteral(" · ");
-        if (placed > 1)
-            return count + tr("%1 placed").arg(placed);
-        return count + (subject.levels.size() == 1 ? tr("1 level") : tr("%1 levels").arg(subject.levels.size()));
-    }
+    case Weight:
+        return missing ? tr("source missing") : toText(weightText(subject));
     case Triangles:
-        return subject.levels.front().triangles;
+        return subject.isMesh() ? subject.mesh().source().triangles : 0;
     case Levels: {
         QVariantList counts;
-        for (const Level& level : subject.levels)
-            counts << level.triangles;
+        if (subject.isMesh())
+            for (const Level& level : subject.mesh().levels)
+                counts << level.triangles;
         return counts;
     }
     case Serious:
@@ -69,10 +62,12 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
                                       [](const Finding& f) { return f.serious; });
     case Missing:
         return missing;
-    case Picture:
-        return m_bench.picture(subject.levels.front().mesh, subject.surfaces);
+    case Picture: {
+        const Likeness likeness = likenessOf(scene, subject);
+        return m_bench.looks.picture(likeness.mesh, likeness.surfaces);
+    }
     case Qt::ToolTipRole:
-        return QString::fromStdString(subject.source.path.string());
+        return toText(subject.source.path.string());
     default:
         return {};
     }
@@ -81,7 +76,7 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
 bool SubjectModel::setData(const QModelIndex& index, const QVariant& value, int role) {
     if (role != Qt::EditRole || !index.isValid())
         return false;
-    m_bench.renameSubject(index.data(Id).toUInt(), value.toString());
+    m_bench.files.renameSubject(index.data(Id).toUInt(), value.toString());
     return true;
 }
 

@@ -20,7 +20,8 @@ struct BakedView {
 
 /// Casts samples^2 rays a texel. `color`: mean colour with cover as alpha; `normal`: by the view's own frame, with
 /// alpha 255, or, when `depth`, how far in front of the rectangle the surface is: 128 on it, 255 and 1 at `reach`.
-/// ERRORS none; what is written once the job is cancelled is of no use. THREADS uses all cores.
+/// ERRORS     none; what is written once the job is cancelled is of no use.
+/// THREADS    uses all cores.
 void bakeView(const Appearance& from, const BakedView& view, const Vec3d& centre, int samples, bool depth, double reach,
               const JobContext& job, Pixels& color, Pixels& normal);
 

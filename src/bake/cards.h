@@ -22,7 +22,9 @@ struct BakedLevel {
 
 /// Casts rays at the mesh from the front of each card. Colour with cover as alpha, normals by the card's own frame, one
 /// picture of each for all cards with a gutter between them; colours run on into what is not covered.
-/// ERRORS Cancelled. COST cards * texels^2 * samples^2 rays, then those of the silhouettes. THREADS uses all cores.
+/// ERRORS     Cancelled.
+/// COST       cards * texels^2 * samples^2 rays, then those of the silhouettes.
+/// THREADS    uses all cores.
 Result<BakedLevel> bakeCards(const Mesh& mesh, const Surfaces& surfaces, const CardOptions& options,
                              const JobContext& job);
 

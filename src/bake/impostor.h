@@ -17,7 +17,8 @@ struct ViewGrid {
 };
 constexpr int kViewGutter = 2; // texels on each side of a view
 
-/// Unit, from the subject to the camera. SOURCE octahedral maps: Cigolle et al. 2014, folded to the upper half.
+/// Unit, from the subject to the camera.
+/// SOURCE     octahedral maps: Cigolle et al. 2014, folded to the upper half.
 Vec3d viewDirection(const ViewGrid& grid, int view);
 /// The view that is nearest to a direction; below the horizon, to the same direction on the horizon.
 int nearestView(const ViewGrid& grid, const Vec3d& towardsCamera);
@@ -37,8 +38,10 @@ struct BakedImpostor {
 
 /// Bakes colour with cover, and normals by the view's own frame with the depth in front of the rectangle as alpha (128
 /// on it; 255 and 1 at `grid.half` before and behind). Outlines are compared from directions between the views too,
-/// each time with the nearest view. ERRORS Cancelled. COST across^2 * texels^2 * samples^2 rays. THREADS uses all
-/// cores.
+/// each time with the nearest view.
+/// ERRORS     Cancelled.
+/// COST       across^2 * texels^2 * samples^2 rays.
+/// THREADS    uses all cores.
 Result<BakedImpostor> bakeImpostor(const Mesh& mesh, const Surfaces& surfaces, const ImpostorOptions& options,
                                    const JobContext& job);
 

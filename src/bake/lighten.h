@@ -32,7 +32,8 @@ struct LightenedLevel {
 
 /// Makes a level's own materials and pictures from its subject's. Merging lays each material's part of the texture (the
 /// range of UVs that its triangles use, repeats laid out) into one picture with gutters; its second UVs and vertex
-/// colours stay. ERRORS Cancelled; BadInput naming a picture that cannot be read.
+/// colours stay.
+/// ERRORS     Cancelled; BadInput naming a picture that cannot be read.
 Result<LightenedLevel> lightenLevel(const Mesh& mesh, const Surfaces& surfaces, const MaterialChoice& choice,
                                     const JobContext& job);
 

@@ -13,8 +13,8 @@ struct PictureOptions {
     double pitchRadians = 0.25; ///< from above
 };
 
-/// Fits the mesh's bounds into the picture, orthographic, in its own colours; alpha is coverage. COST O(width * height
-/// * samples * log T).
+/// Fits the mesh's bounds into the picture, orthographic, in its own colours; alpha is coverage.
+/// COST       O(width * height * samples * log T).
 Pixels renderPicture(const Mesh& mesh, const Surfaces& surfaces, const PictureOptions& options);
 
 } // namespace thicket

@@ -42,8 +42,9 @@ using LookFrom = std::function<const Appearance&(const Vec3d& back)>;
 
 /// Looks at both from `centreDistance` metres away from the middle of `bounds`, in perspective, under the same light.
 /// pixelsPerMetre  at one metre of depth: the stated view's pixel scale.
-/// ERRORS Cancelled. COST directions * pixels * samples^2 rays at each. THREADS uses all cores; the result does not
-/// depend on how many.
+/// ERRORS     Cancelled.
+/// COST       directions * pixels * samples^2 rays at each.
+/// THREADS    uses all cores; the result does not depend on how many.
 Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
                           double pixelsPerMetre, const PopOptions& options, const JobContext& job);
 

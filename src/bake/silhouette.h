@@ -25,8 +25,10 @@ struct SilhouetteDifference {
 };
 
 /// Casts parallel rays through a grid of cells at both, and measures with exact distance maps.
-/// COST directions * elevations * cells^2 rays at each. ERRORS Cancelled. THREADS uses all cores.
-/// SOURCE Felzenszwalb & Huttenlocher 2012 (distance transform of sampled functions).
+/// COST       directions * elevations * cells^2 rays at each.
+/// ERRORS     Cancelled.
+/// THREADS    uses all cores.
+/// SOURCE     Felzenszwalb & Huttenlocher 2012 (distance transform of sampled functions).
 Result<SilhouetteDifference> silhouetteDifference(const Appearance& a, const Appearance& b,
                                                   const SilhouetteOptions& options, const JobContext& job);
 

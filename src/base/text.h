@@ -11,7 +11,8 @@ namespace thicket {
 std::string grouped(std::int64_t value);
 /// 484210 -> "484 k", 1180000 -> "1.18 M"
 std::string shortCount(double value);
-/// At least so many digits that count, never an exponent: 0.036, 14.8, 1,235; 0 below a millionth. REQUIRES digits > 0.
+/// At least so many digits that count, never an exponent: 0.036, 14.8, 1,235; 0 below a millionth.
+/// REQUIRES   digits > 0.
 std::string figure(double value, int digits);
 /// Metres with a sensible unit: "3.6 mm", "84.0 m", "1,240 m"
 std::string length(double metres);

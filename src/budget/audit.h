@@ -2,32 +2,29 @@
 // What a frame costs, who spends it, and whether a route holds.
 
 #include "base/job.h"
-#include "scene/scene.h"
+#include "scene/select_input.h"
 
 namespace thicket {
 
-struct Cost {
-    std::uint64_t triangles = 0;
-    std::uint64_t vertices = 0;
-    std::uint64_t draws = 0;
-    double pixels = 0; ///< covered on screen, by bounding discs, clipped to the viewport
-    double ms = 0;
-};
-
 /// Milliseconds of a frame: max(geometry, pixels) + draws + base, as the device's figures say.
-double frameMs(const Device& device, const Cost& cost);
+double frameMs(const Device& device, const SubjectCost& cost);
+
+/// Whether a frame is over any of a device's three budgets.
+bool overBudget(const Device& device, double ms, std::uint64_t triangles, std::uint64_t draws);
 
 struct LedgerRow {
-    std::uint32_t subject = 0;
-    Cost cost;          ///< `ms` is this subject's share, so that rows and base add up to the frame
-    double errorPx = 0; ///< worst of its copies
-    std::uint32_t drawn = 0;
+    std::uint32_t subject = 0; ///< id
+    SubjectCost cost;
+    double ms = 0; ///< this subject's share, so that rows and base add up to the frame
 };
 struct Ledger {
     std::vector<LedgerRow> rows; ///< one a subject, scene order
-    Cost total;
+    SubjectCost total;           ///< pixels clipped to the viewport
+    double ms = 0;
 };
-Ledger ledgerOf(const SelectScene& scene, const Selection& selection, const View& view, const Device& device);
+Ledger ledgerOf(const SelectInput& input, const Selection& selection, const View& view, const Device& device);
+
+constexpr double kLongestRoute = 6 * 3600; ///< seconds; beyond, someone has mistyped a time
 
 struct AuditFrame {
     double seconds = 0;
@@ -51,7 +48,8 @@ struct Audit {
 };
 
 /// Walks every frame of a route at the device's frame rate, with hysteresis and cross-fades as they would happen.
-/// ERRORS  BadInput when the route has no keys; Cancelled. COST frames * copies.
+/// ERRORS  BadInput when the route has no length, or lasts longer than kLongestRoute; Cancelled.
+/// COST    frames * (cells + copies of cells that do not agree).
 Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job);
 
 } // namespace thicket

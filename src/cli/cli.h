@@ -9,7 +9,8 @@
 
 namespace thicket::cli {
 
-/// args without the program's name. THREADS call once at a time.
+/// args without the program's name.
+/// THREADS    call once at a time.
 int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& err, std::stop_token stop);
 
 } // namespace thicket::cli

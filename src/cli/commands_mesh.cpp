@@ -1,11 +1,12 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "cli/commands.h"
-#include "io/care_mask.h"
-#include "io/import.h"
-#include "io/ship.h"
-#include "io/write_glb.h"
-#include "io/write_obj.h"
+#include "io/import/care_mask.h"
+#include "io/import/import.h"
+#include "io/ship/chain_json.h"
+#include "io/ship/ship.h"
+#include "io/ship/write_glb.h"
+#include "io/ship/write_obj.h"
 #include "measure/drift.h"
 #include "scene/thin_subject.h"
 
@@ -65,7 +66,7 @@ std::vector<LevelTarget> targetsOf(const ThinOptions& o, std::uint32_t triangles
     for (int i = 0; i < o.levels; ++i)
         targets.push_back({TargetKind::ShareOfPrevious, 0.25});
     if (targets.empty())
-        targets = presetFor(o.role.empty() ? Role::WorkingPiece : *roleFromKey(o.role), triangles).targets;
+        targets = presetFor(o.role.empty() ? Role::WorkingPiece : *fromKey<Role>(o.role), triangles).targets;
     return targets;
 }
 
@@ -81,24 +82,19 @@ struct Thinned {
 
 ordered_json encode(const Thinned& t, const View& view) {
     const Subject& s = t.subject;
-    const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
+    const ResolvedChain chain = chainOf(s, view);
     ordered_json levels = ordered_json::array();
-    for (std::size_t i = 0; i < s.levels.size(); ++i) {
-        const Level& l = s.levels[i];
-        levels.push_back(
-            {{"triangles", l.triangles},
-             {"vertices", l.vertices},
-             {"draws", l.draws},
-             {"origin", originKey(l.origin)},
-             {"pieces", i == 0 ? s.pieces : l.pieces},
-             {"texture_bytes", std::llround(textureBytesOf(s, l))},
-             {"deviation", {{"max", l.deviation}, {"promised", l.promised}, {"p99", l.p99}, {"rms", l.rms}}},
-             {"posed_deviation", l.posed},
-             {"texture_drift_texels", l.driftTexels ? ordered_json(*l.driftTexels) : ordered_json(nullptr)},
-             {"normal_drift_degrees", l.driftDegrees ? ordered_json(*l.driftDegrees) : ordered_json(nullptr)},
-             {"switch_distance", chain.fromMetres[i]},
-             {"screen_height", i == 0 ? ordered_json(nullptr)
-                                      : ordered_json(heightWhere(s.rule, s.radius, chain.fromMetres[i], view))}});
+    for (std::size_t i = 0; i < s.mesh().levels.size(); ++i) {
+        const Level& l = s.mesh().levels[i];
+        ordered_json level = shippedLevel(s, chain, i, view);
+        level["pieces"] = i == 0 ? s.mesh().pieces : l.pieces;
+        level["posedDeviation"] = l.posed;
+        for (const char* drift : {"textureDriftTexels", "normalDriftDegrees"})
+            if (!level.contains(drift))
+                level[drift] = nullptr;
+        level["switchDistance"] = level["fromMetres"];
+        level["screenHeight"] = i == 0 ? ordered_json(nullptr) : level["fromScreenHeight"];
+        levels.push_back(json::snakeCase(level));
     }
     ordered_json names = ordered_json::array();
     for (const fs::path& file : t.files)
@@ -110,7 +106,8 @@ ordered_json encode(const Thinned& t, const View& view) {
             {"file", t.files.front().string()},
             {"files", names},
             {"fewest_triangles", t.reachable},
-            {"pieces", {{"count", s.pieces}, {"aggregate", s.aggregate}, {"keep", s.cutRules.keepPieces}}},
+            {"pieces",
+             {{"count", s.mesh().pieces}, {"aggregate", s.mesh().aggregate}, {"keep", s.mesh().cutRules.keepPieces}}},
             {"shared_vertex_bytes", std::llround(sharedVertexBytes(s))},
             {"levels", levels},
             {"timings",
@@ -125,15 +122,15 @@ ordered_json encode(const Thinned& t, const View& view) {
 
 void print(const Console& console, const Thinned& t, const View& view) {
     const Subject& s = t.subject;
-    const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
+    const ResolvedChain chain = chainOf(s, view);
     console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m  -> {}\n", s.name, s.bounds.size().x(),
                                s.bounds.size().y(), s.bounds.size().z(),
                                t.files.size() > 1
                                    ? fmt::format("{} and {} more", t.files.front().string(), t.files.size() - 1)
                                    : t.files.front().string());
     console.out << "  level   triangles    vertices   deviation         p99         rms        from   on screen\n";
-    for (std::size_t i = 0; i < s.levels.size(); ++i) {
-        const Level& l = s.levels[i];
+    for (std::size_t i = 0; i < s.mesh().levels.size(); ++i) {
+        const Level& l = s.mesh().levels[i];
         const double height = heightWhere(s.rule, s.radius, chain.fromMetres[i], view);
         console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i,
                                    grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.p99),
@@ -158,7 +155,7 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
         if (!subject)
             return fail(console, subject.error());
         ordered_json levels = ordered_json::array();
-        for (const Level& l : subject->levels)
+        for (const Level& l : subject->mesh().levels)
             levels.push_back({{"triangles", l.triangles},
                               {"vertices", l.vertices},
                               {"draws", l.draws},
@@ -171,12 +168,12 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
                                 {"serious", f.serious},
                                 {"place", {f.place.x(), f.place.y(), f.place.z()}}});
         const Vec3d size = subject->bounds.size();
-        const Mesh& mesh = *subject->levels.front().mesh;
+        const Mesh& mesh = *subject->mesh().source().mesh;
         report.push_back({{"subject", subject->name},
                           {"file", subject->source.path.string()},
                           {"size_metres", {size.x(), size.y(), size.z()}},
-                          {"materials", subject->surfaces->materials.size()},
-                          {"images", subject->surfaces->images.size()},
+                          {"materials", subject->mesh().surfaces->materials.size()},
+                          {"images", subject->mesh().surfaces->images.size()},
                           {"normals", !mesh.normals.empty()},
                           {"uvs", !mesh.uvs.empty()},
                           {"colors", !mesh.colors.empty()},
@@ -186,10 +183,10 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
         if (console.json)
             continue;
         console.out << fmt::format("{}  {:.3g} x {:.3g} x {:.3g} m\n", subject->name, size.x(), size.y(), size.z());
-        for (std::size_t i = 0; i < subject->levels.size(); ++i)
+        for (std::size_t i = 0; i < subject->mesh().levels.size(); ++i)
             console.out << fmt::format("  L{}  {:>11} triangles {:>11} vertices  {} draws\n", i,
-                                       grouped(subject->levels[i].triangles), grouped(subject->levels[i].vertices),
-                                       subject->levels[i].draws);
+                                       grouped(subject->mesh().levels[i].triangles),
+                                       grouped(subject->mesh().levels[i].vertices), subject->mesh().levels[i].draws);
         for (const Finding& f : subject->findings)
             console.out << (f.serious ? "  ! " : "  - ") << f.text() << '\n';
         for (const std::string& note : notes)
@@ -206,12 +203,13 @@ namespace {
 /// Levels of even triangles with the counts of those that were cut.
 Result<Subject> rebuildLevels(const Subject& cut, const ThinState& state, const JobContext& job) {
     Subject out = cut;
-    out.levels.resize(1);
-    for (std::size_t i = 1; i < cut.levels.size(); ++i) {
-        auto made = addRebuilt(out, state, cut.levels[i].triangles, job);
+    out.mesh().levels.resize(1);
+    for (std::size_t i = 1; i < cut.mesh().levels.size(); ++i) {
+        auto made = addRebuilt(out, state, cut.mesh().levels[i].triangles, job);
         if (made)
             out = std::move(*made);
-        else if (made.error().code != ErrorCode::CheckFailed || (i + 1 == cut.levels.size() && out.levels.size() == 1))
+        else if (made.error().code != ErrorCode::CheckFailed ||
+                 (i + 1 == cut.mesh().levels.size() && out.mesh().levels.size() == 1))
             return made.error(); // a level that comes out no lighter is left out, as long as another one is not
     }
     return out;
@@ -221,7 +219,7 @@ Result<Subject> rebuildLevels(const Subject& cut, const ThinState& state, const 
 Result<std::vector<std::pair<std::uint32_t, std::uint32_t>>> swapsOf(const std::vector<std::string>& named,
                                                                      const Subject& subject) {
     std::vector<std::pair<std::uint32_t, std::uint32_t>> out;
-    const auto& materials = subject.surfaces->materials;
+    const auto& materials = subject.mesh().surfaces->materials;
     const auto numberOf = [&materials](const std::string& name) {
         const auto found =
             std::find_if(materials.begin(), materials.end(), [&name](const Material& m) { return m.name == name; });
@@ -246,8 +244,8 @@ Result<std::vector<std::pair<std::uint32_t, std::uint32_t>>> swapsOf(const std::
 
 /// A file a level beside the one that was named: NAME_LOD0.obj and so on.
 Result<void> writeObjs(Thinned& t, bool quads) {
-    for (std::size_t i = 0; i < t.subject.levels.size(); ++i) {
-        const Level& level = t.subject.levels[i];
+    for (std::size_t i = 0; i < t.subject.mesh().levels.size(); ++i) {
+        const Level& level = t.subject.mesh().levels[i];
         fs::path file = t.file;
         file.replace_filename(fmt::format("{}_LOD{}.obj", t.file.stem().string(), i));
         if (auto done = writeObj(file, fmt::format("{}_LOD{}", t.subject.name, i), *level.mesh,
@@ -262,7 +260,7 @@ Result<void> writeObjs(Thinned& t, bool quads) {
 } // namespace
 
 int thin(const Console& console, const ThinOptions& options) {
-    if (!options.role.empty() && !roleFromKey(options.role)) {
+    if (!options.role.empty() && !fromKey<Role>(options.role)) {
         console.err << "thicket: --role: \"" << options.role
                     << "\" is not a role; use landmark, working-piece, dressing, ground-cover or horizon\n";
         return 2;
@@ -286,11 +284,11 @@ int thin(const Console& console, const ThinOptions& options) {
         if (!subject)
             return fail(console, subject.error());
         if (!options.role.empty())
-            subject->role = *roleFromKey(options.role);
+            subject->role = *fromKey<Role>(options.role);
         subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
-        subject->cutRules = options.cutRules;
+        subject->mesh().cutRules = options.cutRules;
         if (!options.careColor.empty()) {
-            if (subject->levels.front().mesh->colors.empty())
+            if (subject->mesh().source().mesh->colors.empty())
                 return fail(console, {ErrorCode::BadInput, subject->name, "has no vertex colours to take care from",
                                       "leave out --care-color"});
             CareStroke stroke;
@@ -299,10 +297,10 @@ int thin(const Console& console, const ThinOptions& options) {
                              : options.careColor == "green" ? 1
                              : options.careColor == "blue"  ? 2
                                                             : 3;
-            subject->care = std::make_shared<const Care>(Care{stroke});
+            subject->mesh().care = std::make_shared<const Care>(Care{stroke});
         }
         if (!options.careMask.empty()) {
-            if (subject->levels.front().mesh->uvs.empty())
+            if (subject->mesh().source().mesh->uvs.empty())
                 return fail(console, {ErrorCode::BadInput, subject->name, "has no UVs to lay a mask by",
                                       "leave out --care-mask"});
             auto mask = readCareMask(options.careMask);
@@ -311,17 +309,17 @@ int thin(const Console& console, const ThinOptions& options) {
             CareStroke stroke;
             stroke.kind = CareStroke::Kind::FromMask;
             stroke.mask = *mask;
-            Care care = subject->care ? *subject->care : Care();
+            Care care = subject->mesh().care ? *subject->mesh().care : Care();
             care.push_back(stroke);
-            subject->care = std::make_shared<const Care>(std::move(care));
+            subject->mesh().care = std::make_shared<const Care>(std::move(care));
         }
         auto state = recordSubject(*subject, {}, console.job);
         if (!state)
             return fail(console, state.error());
         t.timings.recordMs = state->recordMs;
         t.reachable = state->record->fewestTriangles();
-        auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->levels.front().triangles), console.job,
-                                   &t.timings);
+        auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->mesh().source().triangles),
+                                   console.job, &t.timings);
         if (thinned && options.rebuild)
             thinned = rebuildLevels(*thinned, *state, console.job);
         if (!thinned)
@@ -332,8 +330,8 @@ int thin(const Console& console, const ThinOptions& options) {
         else
             materials.swaps = std::move(*named);
         if (materials.any())
-            for (std::size_t i = 1; i < thinned->levels.size(); ++i) {
-                Level& level = thinned->levels[i];
+            for (std::size_t i = 1; i < thinned->mesh().levels.size(); ++i) {
+                Level& level = thinned->mesh().levels[i];
                 level.materials = materials;
                 if (auto dressed = dressLevel(*thinned, level, level.mesh, console.job); !dressed)
                     return fail(console, dressed.error());
@@ -377,9 +375,10 @@ int thin(const Console& console, const ThinOptions& options) {
         if (obj) {
             if (auto written = writeObjs(t, options.quads); !written)
                 return fail(console, written.error());
-        } else if (auto written = writeFile(t.file, encodeGlb(t.subject.name, set.meshes, set.surfaces,
-                                                              GlbLevels::Named, {}, t.subject.rig.get(),
-                                                              t.subject.cutRules.reuseVertices, viewsOf(t.subject)));
+        } else if (auto written =
+                       writeFile(t.file, encodeGlb(t.subject.name, set.meshes, set.surfaces, GlbLevels::Named, {},
+                                                   t.subject.mesh().rig.get(), t.subject.mesh().cutRules.reuseVertices,
+                                                   viewsOf(t.subject)));
                    !written)
             return fail(console, written.error());
         if (!obj)

@@ -1,8 +1,8 @@
 #include "base/text.h"
 #include "budget/audit.h"
 #include "cli/commands.h"
-#include "io/project.h"
-#include "io/ship.h"
+#include "io/project/project.h"
+#include "io/ship/ship.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
 
@@ -47,7 +47,7 @@ int audit(const Console& console, const ProjectOptions& options) {
     const Device* device = scene->currentDevice();
     if (!options.device.empty()) {
         device = nullptr;
-        for (const Device& d : scene->devices)
+        for (const Device& d : scene->settings.devices)
             if (d.name == options.device)
                 device = &d;
     }
@@ -56,7 +56,7 @@ int audit(const Console& console, const ProjectOptions& options) {
                               "has no device " + (options.device.empty() ? "" : "called " + options.device),
                               "name one of the project's devices"});
     const Route* route = nullptr;
-    for (const Route& r : scene->routes)
+    for (const Route& r : scene->settings.routes)
         if (route == nullptr && (options.route.empty() || r.name == options.route))
             route = &r;
     if (route == nullptr)
@@ -164,7 +164,7 @@ int pops(const Console& console, const ProjectOptions& options) {
             table += fmt::format("{:<18} L{:<2} {:>10} -> {:>10}  {}\n", subject.name, s.level, length(s.fromMetres),
                                  length(s.toMetres), s.unseen ? "unseen" : "seen up to eight times as far");
         }
-        subject.levels = made->subject.levels;
+        subject.mesh().levels = made->subject.mesh().levels;
     }
     if (!options.out.empty())
         if (auto done = writeProject(*scene, options.out, true); !done)

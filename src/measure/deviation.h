@@ -35,14 +35,15 @@ struct DeviationOptions {
     double floorMetres = 0;  ///< below this the bound is not tightened; 0: 1e-7 of the size
 };
 
-/// Two-sided deviation between two meshes.
-/// The maximum is bracketed by branch and bound: all vertices are measured; a triangle of A can hold no point farther
-/// than the largest distance of its corners to any one triangle of B, since distance to a convex set is convex;
-/// triangles whose bound exceeds the largest found are split at their edge midpoints, the highest bounds first, for a
-/// bounded number of rounds. Where the surfaces touch (a flat region kept exactly) the bound stays loose; the maximum
-/// found is still the true one to within the spacing of the search there. ERRORS  Cancelled (looked at once a chunk of
-/// 4,096 queries). COST    O((V_A + V_B + samples) log T). THREADS  uses all cores; the result does not depend on how
-/// many. SOURCE  Guthe, Borodin, Klein 2005 (bounds over sub-triangles); ours tightens one triangle list breadth first.
+/// Two-sided deviation between two meshes. The maximum is bracketed by branch and bound: all vertices are measured; a
+/// triangle of A can hold no point farther than the largest distance of its corners to any one triangle of B, since
+/// distance to a convex set is convex; triangles whose bound exceeds the largest found are split at their edge
+/// midpoints, the highest bounds first, for a bounded number of rounds. Where the surfaces touch (a flat region kept
+/// exactly) the bound stays loose; the maximum found is still the true one to within the spacing of the search there.
+/// ERRORS     Cancelled (looked at once a chunk of 4,096 queries).
+/// COST       O((V_A + V_B + samples) log T).
+/// THREADS    uses all cores; the result does not depend on how many.
+/// SOURCE     Guthe, Borodin, Klein 2005 (bounds over sub-triangles); ours tightens one triangle list breadth first.
 Result<Deviation> measureDeviation(const Mesh& reference, const Mesh& level, const DeviationOptions& options,
                                    const JobContext& job);
 

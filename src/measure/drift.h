@@ -31,8 +31,10 @@ struct DriftOptions {
 /// Points with equal UV are searched round the closest point, ever farther until one is found or a twentieth of the
 /// diagonal is reached; a point of which the texture holds nothing there counts with the farthest reach that was
 /// searched. Where surfaces meet at a seam or a hard edge, the side that agrees best counts: what lies on an edge has
-/// not drifted. ERRORS Cancelled. THREADS uses all cores; the result does not depend on how many.
-/// SOURCE Cohen, Olano, Manocha 1998 (texture deviation: distance between points of equal UV).
+/// not drifted.
+/// ERRORS     Cancelled.
+/// THREADS    uses all cores; the result does not depend on how many.
+/// SOURCE     Cohen, Olano, Manocha 1998 (texture deviation: distance between points of equal UV).
 Result<Drift> measureDrift(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                            const DriftOptions& options, const JobContext& job);
 

@@ -39,7 +39,8 @@ Mesh splitFine(const Mesh& mesh, std::uint32_t triangles) {
     double high = std::max(*std::max_element(longest.begin(), longest.end()), 1e-9);
     for (int step = 0; step < 40; ++step) {
         const double middle = std::sqrt(low * high);
-        (splitCount(longest, middle) > triangles ? low : high) = middle;
+        double& end = splitCount(longest, middle) > triangles ? low : high;
+        end = middle;
     }
     Mesh out;
     const auto mixed = [](const auto& values, const std::uint32_t* c, float u, float v) {

@@ -18,10 +18,12 @@ struct HeatOptions {
     std::uint32_t triangles = 120'000; ///< about as many as the split surface may have, when the level has fewer
 };
 
-/// Distances of both directions on the level's surface: a vertex has its own distance to the reference, and that of
-/// the farthest reference vertex for which it is the corner nearest to that vertex's closest point. So what a level
-/// has lost shows where its surface is nearest to it. No value exceeds the two-sided deviation.
-/// ERRORS Cancelled. COST (V + split vertices) closest-point queries. THREADS uses all cores.
+/// Distances of both directions on the level's surface: a vertex has its own distance to the reference, and that of the
+/// farthest reference vertex for which it is the corner nearest to that vertex's closest point. So what a level has
+/// lost shows where its surface is nearest to it. No value exceeds the two-sided deviation.
+/// ERRORS     Cancelled.
+/// COST       (V + split vertices) closest-point queries.
+/// THREADS    uses all cores.
 Result<Heat> deviationHeat(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                            const HeatOptions& options, const JobContext& job);
 

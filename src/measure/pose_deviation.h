@@ -23,7 +23,9 @@ struct PoseOptions {
 
 /// One entry a level: the largest deviation from the reference in the same pose. Zero for a rig without animations and
 /// for levels that do not move (cards, which stand for all poses). All moments are measured by vertices, and the two
-/// where a level is farthest off in full. ERRORS Cancelled (looked at once a moment and level). THREADS uses all cores.
+/// where a level is farthest off in full.
+/// ERRORS     Cancelled (looked at once a moment and level).
+/// THREADS    uses all cores.
 Result<std::vector<PosedDeviation>> deviationInPoses(const Mesh& reference, std::span<const Mesh* const> levels,
                                                      const Rig& rig, const PoseOptions& options, const JobContext& job);
 

@@ -13,14 +13,16 @@ struct SurfacePlace {
 
 class StratifiedPlaces {
 public:
-    /// REQUIRES count > 0. COST O(triangles).
+    /// REQUIRES   count > 0.
+    /// COST       O(triangles).
     StratifiedPlaces(const Mesh& mesh, std::uint32_t count);
     /// False when the mesh has no area: then there are no places.
     [[nodiscard]] bool any() const { return m_upTo.back() > 0; }
     [[nodiscard]] double area() const { return m_upTo.back(); }
     /// Mean distance between neighbours, metres.
     [[nodiscard]] double spacing() const;
-    /// REQUIRES any() and i < count. COST O(log triangles).
+    /// REQUIRES   any() and i < count.
+    /// COST       O(log triangles).
     [[nodiscard]] SurfacePlace place(std::uint32_t i) const;
 
 private:

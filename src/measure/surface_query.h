@@ -52,7 +52,8 @@ private:
     std::unique_ptr<Impl> m_impl;
 };
 
-/// Closest point of triangle abc to p. SOURCE Ericson, Real-Time Collision Detection (2005), 5.1.5.
+/// Closest point of triangle abc to p.
+/// SOURCE     Ericson, Real-Time Collision Detection (2005), 5.1.5.
 Vec3d closestPointOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c);
 
 } // namespace thicket

@@ -1,6 +1,7 @@
 #pragma once
 // Care: how much an area of a mesh is protected, painted in strokes that do not depend on its vertices.
 
+#include "base/named.h"
 #include "mesh/mesh.h"
 
 namespace thicket {
@@ -32,10 +33,19 @@ struct CareStroke {
 
     bool operator==(const CareStroke&) const = default;
 };
+constexpr Named<CareStroke::Kind> kCareKinds[] = {{CareStroke::Kind::Paint, "paint"},
+                                                  {CareStroke::Kind::Erase, "erase"},
+                                                  {CareStroke::Kind::FromColor, "vertex-color"},
+                                                  {CareStroke::Kind::FromMask, "mask"}};
+constexpr std::span<const Named<CareStroke::Kind>> namesOf(CareStroke::Kind /*any*/) {
+    return kCareKinds;
+}
+
 using Care = std::vector<CareStroke>;
 
-/// Lays a stroke on what is there: `values`, one a vertex, 0..1 (or empty: none yet). COST O(V) and, for vertices in
-/// the stroke's box, the number of its segments. THREADS uses all cores.
+/// Lays a stroke on what is there: `values`, one a vertex, 0..1 (or empty: none yet).
+/// COST       O(V) and, for vertices in the stroke's box, the number of its segments.
+/// THREADS    uses all cores.
 void layCare(const Mesh& mesh, const CareStroke& stroke, std::vector<float>& values);
 
 /// Care of every vertex after all strokes; empty when there are none.

@@ -22,8 +22,22 @@ std::size_t Mesh::bytes() const {
 
 std::string contentOf(const Mesh& mesh) {
     std::string hashes;
-    const auto add = [&hashes](const auto& values) {
+    const auto addBytes = [&hashes](const auto& values) {
         hashes += contentHash(std::as_bytes(std::span(values.data(), values.size())));
+    };
+    std::vector<float> plain;
+    const auto add = [&]<class T>(const std::vector<T>& values) {
+        if constexpr (requires(T v) {
+                          { v.data() } -> std::same_as<float*>;
+                      }) {
+            plain.clear();
+            for (const T& v : values)
+                for (int i = 0; i < static_cast<int>(T::SizeAtCompileTime); ++i)
+                    plain.push_back(v[i] + 0.0F); // a negative zero is the same number, and does not outlive a file
+            addBytes(plain);
+        } else {
+            addBytes(values);
+        }
     };
     add(mesh.positions);
     add(mesh.normals);
@@ -31,8 +45,17 @@ std::string contentOf(const Mesh& mesh) {
     add(mesh.colors);
     add(mesh.indices);
     mesh.extras.each(add);
-    add(mesh.parts);
+    addBytes(mesh.parts);
     return contentHash(std::as_bytes(std::span(hashes.data(), hashes.size())));
+}
+
+std::string shapeOf(const Mesh& mesh) {
+    std::vector<float> corners;
+    corners.reserve(3 * mesh.indices.size());
+    for (const std::uint32_t v : mesh.indices)
+        for (int axis = 0; axis < 3; ++axis)
+            corners.push_back(mesh.positions[v][axis] + 0.0F); // a negative zero is the same place
+    return contentHash(std::as_bytes(std::span(corners)));
 }
 
 Bounds boundsOf(const Mesh& mesh) {

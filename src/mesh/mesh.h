@@ -78,13 +78,19 @@ struct Bounds {
     [[nodiscard]] double diagonal() const { return size().norm(); }
 };
 
-/// Box of all positions. REQUIRES at least one vertex. COST O(V).
+/// Box of all positions.
+/// REQUIRES   at least one vertex.
+/// COST       O(V).
 Bounds boundsOf(const Mesh& mesh);
 /// Radius of the sphere round `centre` that holds every vertex, metres.
 double radiusAround(const Mesh& mesh, const Vec3d& centre);
 
 /// Hash of all that a mesh holds, in hexadecimal.
 std::string contentOf(const Mesh& mesh);
+
+/// Hash of the surface alone: the places of all corners in the order of the triangles. The same however the vertices
+/// are numbered and whatever they carry, so a mesh that was written and read back keeps it.
+std::string shapeOf(const Mesh& mesh);
 
 /// Checks a mesh once, on entry; later loops trust it.
 /// ERRORS  BadInput naming the first bad element: no triangles, an index out of range, a position that is not a finite
@@ -98,7 +104,8 @@ std::uint32_t mendAttributes(Mesh& mesh);
 std::uint32_t dropUnusedVertices(Mesh& mesh);
 
 /// For every vertex of `of` a vertex of `in` that agrees in all it carries; empty when one has none, or when the two
-/// carry unlike things. COST O(V log V).
+/// carry unlike things.
+/// COST       O(V log V).
 std::vector<std::uint32_t> findVertices(const Mesh& in, const Mesh& of);
 
 /// True when some vertex is used by triangles of more than one material.

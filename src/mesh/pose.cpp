@@ -90,8 +90,10 @@ Pose poseAt(const Rig& rig, const Moment& moment) {
             sample(channel, moment.seconds, turns ? 4 : 3, value);
             if (turns)
                 own.rotation = quaternion(value).normalized();
+            else if (channel.path == RigChannel::Path::Translation)
+                own.translation = Vec3f(value);
             else
-                (channel.path == RigChannel::Path::Translation ? own.translation : own.scale) = Vec3f(value);
+                own.scale = Vec3f(value);
         }
     std::vector<Eigen::Affine3f> whole;
     whole.reserve(local.size());

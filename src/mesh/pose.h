@@ -21,8 +21,9 @@ struct Moment {
 /// Length of an animation: its last key.
 double durationOf(const RigAnimation& animation);
 
-/// The pose at a moment; ends are held. REQUIRES the rig's parents stand before their children.
-/// SOURCE  glTF 2.0, 3.7.3 (skins) and 3.11 (animations, appendix C for the interpolation).
+/// The pose at a moment; ends are held.
+/// REQUIRES   the rig's parents stand before their children.
+/// SOURCE     glTF 2.0, 3.7.3 (skins) and 3.11 (animations, appendix C for the interpolation).
 Pose poseAt(const Rig& rig, const Moment& moment);
 
 /// Moments spread evenly over all animations, at least one each, about `most` together.
@@ -32,7 +33,9 @@ std::vector<Moment> momentsOf(const Rig& rig, std::size_t most);
 bool moves(const Mesh& mesh);
 
 /// The mesh as it stands in a pose, by linear blend skinning after morphing; without what made it move. Normals are
-/// unit length. COST O(V * (4 + targets)). THREADS uses all cores.
+/// unit length.
+/// COST       O(V * (4 + targets)).
+/// THREADS    uses all cores.
 Mesh posed(const Mesh& mesh, const Pose& pose);
 
 } // namespace thicket

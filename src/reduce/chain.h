@@ -43,18 +43,20 @@ struct ChainTimings {
 };
 
 /// Measures a dozen counts of a record against its source by sampled vertices. `care`: one a vertex of the source, or
-/// empty. ERRORS Cancelled.
+/// empty.
+/// ERRORS     Cancelled.
 Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
                                     const JobContext& job, std::span<const float> care = {});
 
 /// A level of at most so many triangles with its points in their best places (`polishLevel`), unless the record says
-/// that they stay where they are, or pieces of an aggregate were grown. ERRORS Cancelled.
+/// that they stay where they are, or pieces of an aggregate were grown.
+/// ERRORS     Cancelled.
 Result<Mesh> cutAndPolish(const Mesh& source, const SurfaceQuery& query, const Record& record, std::uint32_t triangles,
                           const JobContext& job);
 
 /// Cuts and measures one level. A deviation target is met from below: of the counts tried, the lightest that holds.
-/// `lighterThan`: the level before; the new one is strictly lighter. ERRORS Cancelled; CheckFailed when it cannot be
-/// lighter.
+/// `lighterThan`: the level before; the new one is strictly lighter.
+/// ERRORS     Cancelled; CheckFailed when it cannot be lighter.
 Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record,
                           const DeviationCurve& curve, const LevelTarget& target, std::uint32_t lighterThan,
                           const JobContext& job, ChainTimings* timings = nullptr);

@@ -72,7 +72,8 @@ private:
     void groupWedges(std::uint32_t a, std::uint32_t b);
     void sumAttributes(std::uint32_t group);
     void addAttributes(std::uint32_t a, std::uint32_t b, Quadric& q);
-    /// Into the batch. REQUIRES at most EdgeBatch::kLanes others.
+    /// Into the batch.
+    /// REQUIRES   at most EdgeBatch::kLanes others.
     void weighEdges(std::uint32_t a, std::span<const std::uint32_t> others);
     /// Where p's edge to q puts its point.
     [[nodiscard]] Vec3d bestPlace(std::uint32_t p, std::uint32_t q);

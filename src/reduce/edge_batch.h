@@ -50,8 +50,8 @@ struct EdgeBatch {
 };
 
 /// Fills `place` with the best one for each edge, and `cost` with the squared distances there plus 1e-11 of the edge's
-/// squared length (where nothing is lost the short ones go first), over the square root of the weight. REQUIRES count >
-/// 0.
+/// squared length (where nothing is lost the short ones go first), over the square root of the weight.
+/// REQUIRES   count > 0.
 void weighBatch(EdgeBatch& batch);
 
 } // namespace thicket::reduce

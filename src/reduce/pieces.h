@@ -17,9 +17,10 @@ struct PieceOptions {
 /// Adds to a record the dropping of whole pieces, each where the surface collapse alone is already off by as much as
 /// the piece's absence will be, so that a level gets lighter and no worse. What a piece's absence costs is the larger
 /// of its width and the distance from it, and from all that went before and leant on it, to the nearest piece that
-/// stays. curve   of the record as it is. COST    O(P log P) closest-point queries for P pieces. ERRORS Cancelled; the
-/// record is then unchanged. SOURCE  the idea of thinning with growth: Cook, Halstead, Planck, Ryu 2007. Ours orders by
-/// distance, not by hash:
+/// stays. curve   of the record as it is.
+/// COST       O(P log P) closest-point queries for P pieces.
+/// ERRORS     Cancelled; the record is then unchanged.
+/// SOURCE     the idea of thinning with growth: Cook, Halstead, Planck, Ryu 2007. Ours orders by distance, not by hash:
 ///         the piece whose neighbours stand closest goes first, which leaves the kept ones evenly spread.
 Result<void> dropPieces(Record& record, const DeviationCurve& curve, const PieceOptions& options,
                         const JobContext& job);

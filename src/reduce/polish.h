@@ -19,8 +19,10 @@ struct PolishOptions {
 /// the largest deviation then comes near that of the best mesh of as many triangles. Borders, seams, hard edges and
 /// creases stay; attributes are taken from the source's surface. The best that was found is kept, and the level as it
 /// was when nothing is better by a thirtieth.
-/// REQUIRES `query` is of `source`. ERRORS Cancelled. COST up to 0.3 ms a triangle, nearly all of it
-/// closest-point queries. THREADS uses all cores; the result does not depend on how many.
+/// REQUIRES   `query` is of `source`.
+/// ERRORS     Cancelled.
+/// COST       up to 0.3 ms a triangle, nearly all of it closest-point queries.
+/// THREADS    uses all cores; the result does not depend on how many.
 Result<Mesh> polishLevel(const Mesh& source, const SurfaceQuery& query, Mesh level, const PolishOptions& options,
                          const JobContext& job);
 

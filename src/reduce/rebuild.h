@@ -23,9 +23,11 @@ struct RebuildOptions {
 /// they are. Normals, UVs, colours and what else vertices carry are taken from the source's surface, side by side at
 /// seams.
 /// start    where it begins: the source itself or a level of it, best with two to three times the triangles wanted.
-/// REQUIRES `query` is of `source`. ERRORS Cancelled; BadInput when the surface has no area.
-/// COST     O(rounds * T) with a closest-point query a point and round. Deterministic; one thread but for the queries.
-/// SOURCE   Botsch & Kobbelt 2004 (incremental remeshing); feature lines and attributes by fans are ours.
+/// REQUIRES   `query` is of `source`.
+/// ERRORS     Cancelled; BadInput when the surface has no area.
+/// COST       O(rounds * T) with a closest-point query a point and round. Deterministic; one thread but for the
+///            queries.
+/// SOURCE     Botsch & Kobbelt 2004 (incremental remeshing); feature lines and attributes by fans are ours.
 Result<Mesh> rebuildEven(const Mesh& source, const SurfaceQuery& query, const Mesh& start,
                          const RebuildOptions& options, const JobContext& job);
 

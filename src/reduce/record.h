@@ -93,12 +93,16 @@ struct ReduceOptions {
     std::optional<MirrorPlane> mirror;
 };
 
-/// Records all collapses of a mesh. REQUIRES checkMesh has passed.
-/// ERRORS  Cancelled (looked at every 1,024 collapses, and every few milliseconds of the passes over the whole mesh);
+/// Records all collapses of a mesh.
+/// REQUIRES   checkMesh has passed.
+/// ERRORS     Cancelled (looked at every 1,024 collapses, and every few milliseconds of the passes over the whole
+///            mesh);
 ///         BadInput when nothing is left without degenerate triangles.
-/// COST    about O(T log T) time; peak about 200 bytes a triangle, with normals and UVs 400, the mesh itself counted.
-/// THREADS the result does not depend on how many run.
-/// SOURCE  Garland & Heckbert 1997 (quadrics), Hoppe 1999 (attributes by wedge), Hoppe 1996 (record), Lindstrom & Turk
+/// COST       about O(T log T) time; peak about 200 bytes a triangle, with normals and UVs 400, the mesh itself
+///            counted.
+/// THREADS    the result does not depend on how many run.
+/// SOURCE     Garland & Heckbert 1997 (quadrics), Hoppe 1999 (attributes by wedge), Hoppe 1996 (record), Lindstrom &
+///            Turk
 ///         1998 (volume). Ours keeps each edge with its younger end, so a collapse weighs only the new point's own
 ///         edges, and collapses large meshes by regions.
 Result<Record> recordCollapses(const Mesh& mesh, const ReduceOptions& options, const JobContext& job);
@@ -109,12 +113,13 @@ std::uint32_t piecesLeft(const Record& record, std::uint32_t triangles);
 /// The collapse count after which at most `triangles` are left (or the last, when so few cannot be reached).
 std::uint32_t collapsesForTriangles(const Record& record, std::uint32_t triangles);
 
-/// Makes later cuts take time in proportion to their size. COST about two full cuts; 24 bytes an input triangle.
+/// Makes later cuts take time in proportion to their size.
+/// COST       about two full cuts; 24 bytes an input triangle.
 void addCheckpoints(Record& record);
 
 /// The level with at most `triangles` triangles; fewestTriangles() when that is more. Pieces of an aggregate are grown
-/// (`growPieces`) to hold the cover of those that are gone. Checkpoints change nothing but the time. COST O(nodes +
-/// triangles) of the last checkpoint before, or of the input.
+/// (`growPieces`) to hold the cover of those that are gone. Checkpoints change nothing but the time.
+/// COST       O(nodes + triangles) of the last checkpoint before, or of the input.
 Mesh cutRecord(const Record& record, std::uint32_t triangles);
 
 } // namespace thicket

@@ -39,8 +39,9 @@ class RegionScratch;
 
 /// Collapses edges between points of the region that are not locked, cheapest first, while that costs at most
 /// `mostCost`, and at most so many. Changes only what belongs to the region. `scratch` may be used again for the next
-/// region. ERRORS  none; ends early when the job is cancelled (looked at every 1,024 collapses). THREADS regions of one
-/// surface may be collapsed at once.
+/// region.
+/// ERRORS     none; ends early when the job is cancelled (looked at every 1,024 collapses).
+/// THREADS    regions of one surface may be collapsed at once.
 void collapseRegion(Surface& surface, const Region& region, const ReduceOptions& options, float mostCost,
                     std::uint32_t mostCollapses, const JobContext& job, RegionScratch& scratch, RegionLog& log);
 

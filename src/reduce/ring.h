@@ -46,7 +46,8 @@ double volumeUnder(const Ring& ring, const Vec3d& place, Vec3d& crosses);
 /// Longest over mean of the squared lengths of the edges that `place` would have; 0 without any.
 double longestOverMean(Ring& ring, const Vec3d& place);
 
-/// True when no triangle that stays turns over, or by more than 78 degrees, or falls to a sliver. REQUIRES crosses.
+/// True when no triangle that stays turns over, or by more than 78 degrees, or falls to a sliver.
+/// REQUIRES   crosses.
 bool facesHold(Ring& ring, const Vec3d& place);
 
 } // namespace thicket::reduce

@@ -12,13 +12,13 @@ constexpr double kSlack = 1.01; // what rounding a typed number may cost
 
 Subject freed(const Subject& subject, std::size_t level) {
     Subject out = subject;
-    out.levels[level].fixed.reset();
+    out.mesh().levels[level].fixed.reset();
     return out;
 }
 
 Subject without(const Subject& subject, std::size_t level) {
     Subject out = subject;
-    out.levels.erase(out.levels.begin() + static_cast<std::ptrdiff_t>(level));
+    out.mesh().levels.erase(out.mesh().levels.begin() + static_cast<std::ptrdiff_t>(level));
     return out;
 }
 
@@ -27,7 +27,7 @@ Subject without(const Subject& subject, std::size_t level) {
 std::vector<ChainNote> chainNotes(const Subject& subject, const View& view) {
     std::vector<ChainNote> out;
     const std::vector<LevelCost> costs = costsOf(subject);
-    const ResolvedChain chain = resolveChain(costs, subject.rule, subject.bounds, subject.radius, view);
+    const ResolvedChain chain = chainOf(subject, view);
     const auto& from = chain.fromMetres;
     const SwitchRule& rule = subject.rule;
     for (std::size_t i = 1; i < costs.size(); ++i) {
@@ -35,7 +35,7 @@ std::vector<ChainNote> chainNotes(const Subject& subject, const View& view) {
             out.push_back({kind, static_cast<int>(i), std::move(text), std::move(mend), std::move(mended)});
         };
         const double own = switchDistance(costs[i], rule, subject.radius, view);
-        const bool locked = subject.levels[i].locked;
+        const bool locked = subject.mesh().levels[i].locked;
         if (costs[i].fixed && own < from[i] * (1 - 1e-9)) {
             note(ChainNoteKind::OutOfOrder,
                  fmt::format("L{} is set to come in at {}, nearer than L{} at {}; it waits for that", i, length(own),
@@ -43,14 +43,14 @@ std::vector<ChainNote> chainNotes(const Subject& subject, const View& view) {
                  "let it follow the allowance", freed(subject, i));
             continue;
         }
-        const bool never = i + 1 < costs.size() && from[i + 1] <= from[i];
+        const bool never = chain.neverShows(i);
         if (never && !locked) {
             note(ChainNoteKind::NeverShows,
                  fmt::format("L{} never shows: L{} comes in at {} too", i, i + 1, length(from[i])), "take it out",
                  without(subject, i));
             continue;
         }
-        if (rule.reachMetres > 0 && from[i] >= rule.reachMetres && !locked) {
+        if (chain.beyondReach(i) && !locked) {
             note(ChainNoteKind::BeyondReach,
                  fmt::format("L{} comes in at {}, but nothing is drawn beyond {}", i, length(from[i]),
                              length(rule.reachMetres)),
@@ -73,7 +73,7 @@ std::vector<ChainNote> chainNotes(const Subject& subject, const View& view) {
                  fmt::format("hysteresis {:.1f} %", 100 * mended.rule.hysteresis), std::move(mended));
         }
         const double off = pixelError(view, costs[i].deviationMetres, from[i]);
-        if (costs[i].fixed && off * chain.detail > rule.allowPx * kSlack)
+        if (costs[i].fixed && overAllowance(rule, off * chain.detail, kSlack))
             note(ChainNoteKind::CoarserThanPromise,
                  fmt::format("L{} is set to come in at {}, where it is {} off; {} are allowed", i, length(from[i]),
                              pixels(off), pixels(rule.allowPx)),

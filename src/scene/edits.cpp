@@ -1,17 +1,12 @@
 #include "scene/edits.h"
 
+#include "scene/kinds.h"
+
 #include <algorithm>
 #include <cassert>
 
 namespace thicket {
 namespace {
-
-struct Inverter {
-    Edit& out;
-    void operator()(const SubjectEdit& e) const { out.changes.emplace_back(SubjectEdit{e.index, e.after, e.before}); }
-    void operator()(const PlacementsEdit& e) const { out.changes.emplace_back(PlacementsEdit{e.after, e.before}); }
-    void operator()(const SettingsEdit& e) const { out.changes.emplace_back(SettingsEdit{e.after, e.before}); }
-};
 
 struct Applier {
     Scene& scene;
@@ -23,38 +18,86 @@ struct Applier {
             scene.subjects.erase(at);
         else
             *at = *e.after;
+        if (e.after)
+            scene.nextId = std::max(scene.nextId, e.after->id + 1);
     }
-    void operator()(const PlacementsEdit& e) const { scene.placements = e.after; }
-    void operator()(const SettingsEdit& e) const {
-        scene.name = e.after.name;
-        scene.routes = e.after.routes;
-        scene.devices = e.after.devices;
-        scene.device = e.after.device;
-        scene.roles = e.after.roles;
-        scene.view = e.after.view;
-        scene.ownViews = e.after.ownViews;
-        scene.halfSpeed = e.after.halfSpeed;
-        scene.cullHidden = e.after.cullHidden;
-    }
+    void operator()(const SettingsEdit& e) const { scene.settings = e.after; }
 };
 
+/// Placements of a subject, of whatever kind; null where it has none.
+SharedPlacements placementsOf(const Subject& subject) {
+    return std::visit(Overload{[](const MeshBody& body) { return body.placed; },
+                               [](const InstancesBody& body) { return body.copies; }},
+                      subject.body);
+}
+
+void setPlacements(Subject& subject, SharedPlacements placements) {
+    std::visit(Overload{[&](MeshBody& body) { body.placed = std::move(placements); },
+                        [&](InstancesBody& body) { body.copies = std::move(placements); }},
+               subject.body);
+}
+
+/// Where a copy stands in an array; empty when it is not there.
+std::optional<std::size_t> indexIn(const SharedPlacements& all, std::uint32_t placement) {
+    if (!all)
+        return std::nullopt;
+    const auto found =
+        std::find_if(all->begin(), all->end(), [placement](const Placement& p) { return p.id == placement; });
+    if (found == all->end())
+        return std::nullopt;
+    return static_cast<std::size_t>(found - all->begin());
+}
+
+/// A field without one of its assets and the copies of it.
+InstancesBody withoutAsset(const InstancesBody& field, std::uint32_t id) {
+    InstancesBody out;
+    std::vector<std::uint32_t> to(field.assets.size(), ~0U);
+    for (std::size_t i = 0; i < field.assets.size(); ++i)
+        if (field.assets[i] != id) {
+            to[i] = static_cast<std::uint32_t>(out.assets.size());
+            out.assets.push_back(field.assets[i]);
+        }
+    Placements kept;
+    for (Placement copy : *field.copies)
+        if (copy.asset < to.size() && to[copy.asset] != ~0U) {
+            copy.asset = to[copy.asset];
+            kept.push_back(copy);
+        }
+    out.copies = std::make_shared<const Placements>(std::move(kept));
+    return out;
+}
+
 } // namespace
+
+bool Touched::subject(std::uint32_t id) const {
+    return everything || std::find(subjects.begin(), subjects.end(), id) != subjects.end();
+}
 
 Edit Edit::inverse() const {
     Edit back{label, {}, mergeKey};
     for (auto change = changes.rbegin(); change != changes.rend(); ++change)
-        std::visit(Inverter{back}, *change);
+        std::visit(Overload{[&](const SubjectEdit& e) {
+                                back.changes.emplace_back(SubjectEdit{e.index, e.after, e.before});
+                            },
+                            [&](const SettingsEdit& e) {
+                                back.changes.emplace_back(SettingsEdit{e.after, e.before});
+                            }},
+                   *change);
     return back;
+}
+
+Touched Edit::touched() const {
+    Touched out;
+    for (const auto& change : changes)
+        std::visit(Overload{[&](const SubjectEdit& e) { out.subjects.push_back(e.after ? e.after->id : e.before->id); },
+                            [&](const SettingsEdit&) { out.settings = true; }},
+                   change);
+    return out;
 }
 
 void apply(Scene& scene, const Edit& edit) {
     for (const auto& change : edit.changes)
         std::visit(Applier{scene}, change);
-}
-
-SettingsEdit::Settings settingsOf(const Scene& scene) {
-    return {scene.name, scene.routes,   scene.devices,   scene.device,    scene.roles,
-            scene.view, scene.ownViews, scene.halfSpeed, scene.cullHidden};
 }
 
 Edit changeSubject(const Scene& scene, Subject after, std::string label, std::string mergeKey) {
@@ -67,7 +110,7 @@ Edit changeSubject(const Scene& scene, Subject after, std::string label, std::st
 
 Edit addSubjects(const Scene& scene, std::vector<Subject> subjects, std::string label) {
     Edit edit{std::move(label), {}, {}};
-    std::uint32_t id = scene.freshId();
+    std::uint32_t id = scene.nextId;
     std::size_t index = scene.subjects.size();
     for (Subject& subject : subjects) {
         subject.id = id++;
@@ -77,23 +120,53 @@ Edit addSubjects(const Scene& scene, std::vector<Subject> subjects, std::string 
 }
 
 Edit removeSubject(const Scene& scene, std::uint32_t id) {
+    Edit edit;
+    std::optional<std::size_t> at;
     for (std::size_t i = 0; i < scene.subjects.size(); ++i) {
-        if (scene.subjects[i].id != id)
+        const Subject& subject = scene.subjects[i];
+        if (subject.id == id)
+            at = i;
+        const InstancesBody* field = subject.instances();
+        if (field == nullptr || std::find(field->assets.begin(), field->assets.end(), id) == field->assets.end())
             continue;
-        Edit edit{"Remove " + scene.subjects[i].name, {}, {}};
-        std::vector<Placement> kept;
-        std::copy_if(scene.placements.begin(), scene.placements.end(), std::back_inserter(kept),
-                     [id](const Placement& p) { return p.subject != id; });
-        if (kept.size() != scene.placements.size())
-            edit.changes.emplace_back(PlacementsEdit{scene.placements, std::move(kept)});
-        edit.changes.emplace_back(SubjectEdit{i, scene.subjects[i], std::nullopt});
-        return edit;
+        Subject after = subject;
+        after.body = withoutAsset(*field, id);
+        refresh(scene, after);
+        edit.changes.emplace_back(SubjectEdit{i, subject, std::move(after)});
     }
-    return {};
+    if (!at)
+        return {};
+    edit.label = "Remove " + scene.subjects[*at].name;
+    edit.changes.emplace_back(SubjectEdit{*at, scene.subjects[*at], std::nullopt});
+    return edit;
 }
 
-Edit changeSettings(const Scene& scene, SettingsEdit::Settings after, std::string label, std::string mergeKey) {
-    return {std::move(label), {SettingsEdit{settingsOf(scene), std::move(after)}}, std::move(mergeKey)};
+Edit changeSettings(const Scene& scene, Settings after, std::string label, std::string mergeKey) {
+    return {std::move(label), {SettingsEdit{scene.settings, std::move(after)}}, std::move(mergeKey)};
+}
+
+const Placement* findCopy(const Scene& scene, std::uint32_t placement) {
+    for (const Subject& subject : scene.subjects) {
+        const SharedPlacements all = placementsOf(subject);
+        if (const auto at = indexIn(all, placement))
+            return &(*all)[*at];
+    }
+    return nullptr;
+}
+
+Edit changeCopy(const Scene& scene, std::uint32_t placement, const Placement& after, std::string label) {
+    for (std::size_t i = 0; i < scene.subjects.size(); ++i) {
+        const SharedPlacements all = placementsOf(scene.subjects[i]);
+        const auto at = indexIn(all, placement);
+        if (!at)
+            continue;
+        Placements copies = *all;
+        copies[*at] = after;
+        Subject changed = scene.subjects[i];
+        setPlacements(changed, std::make_shared<const Placements>(std::move(copies)));
+        return {std::move(label), {SubjectEdit{i, scene.subjects[i], std::move(changed)}}, {}};
+    }
+    return {};
 }
 
 } // namespace thicket

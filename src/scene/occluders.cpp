@@ -45,21 +45,25 @@ std::shared_ptr<const Occluder> make(const Mesh& mesh, const Surfaces* surfaces)
 
 } // namespace
 
-void OccluderShelf::fill(const Scene& scene, SelectScene& selectable) {
+void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
     std::erase_if(m_kept, [](const auto& entry) { return entry.second.mesh.expired(); });
-    selectable.occluders.assign(scene.subjects.size(), {});
-    for (std::size_t i = 0; i < scene.subjects.size(); ++i)
-        for (const Level& level : scene.subjects[i].levels) {
+    for (Batch& batch : input.batches) {
+        const Subject& asset = scene.subjects[batch.asset];
+        batch.occluders.clear();
+        for (const Level& level : asset.mesh().levels) {
             const auto found = worthAsking(level) ? m_kept.find(level.mesh.get()) : m_kept.end();
             const bool same = found != m_kept.end() && found->second.mesh.lock() == level.mesh &&
-                              found->second.surfaces.lock() == surfacesOf(scene.subjects[i], level);
-            selectable.occluders[i].push_back(same ? found->second.occluder : nullptr);
+                              found->second.surfaces.lock() == surfacesOf(asset, level);
+            batch.occluders.push_back(same ? found->second.occluder : nullptr);
         }
+    }
 }
 
 bool OccluderShelf::makeOne(const Scene& scene) {
-    for (const Subject& subject : scene.subjects)
-        for (const Level& level : subject.levels) {
+    for (const Subject& subject : scene.subjects) {
+        if (!subject.isMesh())
+            continue;
+        for (const Level& level : subject.mesh().levels) {
             if (!worthAsking(level))
                 continue;
             const auto surfaces = surfacesOf(subject, level);
@@ -69,14 +73,15 @@ bool OccluderShelf::makeOne(const Scene& scene) {
             kept = {level.mesh, surfaces, make(*level.mesh, surfaces.get())};
             return true;
         }
+    }
     return false;
 }
 
-void fillOccluders(const Scene& scene, SelectScene& selectable) {
+void fillOccluders(const Scene& scene, SelectInput& input, const JobContext& job) {
     OccluderShelf shelf;
-    while (shelf.makeOne(scene)) {
+    while (!job.cancelled() && shelf.makeOne(scene)) {
     }
-    shelf.fill(scene, selectable);
+    shelf.fill(scene, input);
 }
 
 } // namespace thicket

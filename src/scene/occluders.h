@@ -1,7 +1,7 @@
 #pragma once
 // Which levels of a scene can hide others, kept from one selection to the next.
 
-#include "scene/scene.h"
+#include "scene/select_input.h"
 
 #include <map>
 
@@ -10,9 +10,11 @@ namespace thicket {
 /// Levels that are solid (nothing shines through any of them that is taken) and light enough to be looked behind.
 class OccluderShelf {
 public:
-    /// Puts what has been made so far into a selectable scene. COST O(levels).
-    void fill(const Scene& scene, SelectScene& selectable);
-    /// Makes one that is missing; false when none was. COST O(T log T) of one level.
+    /// Puts what has been made so far into the batches of a scene.
+    /// COST       O(levels).
+    void fill(const Scene& scene, SelectInput& input);
+    /// Makes one that is missing; false when none was.
+    /// COST       O(T log T) of one level.
     bool makeOne(const Scene& scene);
 
 private:
@@ -24,7 +26,8 @@ private:
     std::map<const Mesh*, Kept> m_kept;
 };
 
-/// Makes all that there are. COST O(T log T) of all levels that are light enough.
-void fillOccluders(const Scene& scene, SelectScene& selectable);
+/// Makes all that there are, until the job is cancelled.
+/// COST       O(T log T) of all levels that are light enough.
+void fillOccluders(const Scene& scene, SelectInput& input, const JobContext& job = {});
 
 } // namespace thicket

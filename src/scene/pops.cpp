@@ -35,17 +35,18 @@ std::vector<SwitchPlace> switchesOf(const Scene& scene) {
     std::vector<SwitchPlace> out;
     const View view = scene.statedView();
     for (const Subject& s : scene.subjects) {
-        const ResolvedChain chain = resolveChain(costsOf(s), s.rule, s.bounds, s.radius, view);
+        if (!s.isMesh())
+            continue;
+        const ResolvedChain chain = chainOf(s, view);
+        const std::vector<Level>& levels = s.mesh().levels;
         std::size_t shown = 0; // the level in force before the switch
-        for (std::size_t i = 1; i < s.levels.size(); ++i) {
-            const bool never = i + 1 < s.levels.size() && chain.fromMetres[i + 1] <= chain.fromMetres[i];
-            const bool beyond = s.rule.reachMetres > 0 && chain.fromMetres[i] >= s.rule.reachMetres;
-            if (never || beyond || !s.levels[i].mesh || !s.levels[shown].mesh)
+        for (std::size_t i = 1; i < levels.size(); ++i) {
+            if (chain.neverShows(i) || chain.beyondReach(i) || !levels[i].mesh || !levels[shown].mesh)
                 continue;
             out.push_back({s.id,
                            static_cast<int>(i),
-                           {s.levels[shown].mesh, s.levels[i].mesh, surfacesOf(s, s.levels[shown]),
-                            surfacesOf(s, s.levels[i]), chain.fromMetres[i], scene.view.pixelScale()}});
+                           {levels[shown].mesh, levels[i].mesh, surfacesOf(s, levels[shown]), surfacesOf(s, levels[i]),
+                            chain.fromMetres[i], scene.settings.view.pixelScale()}});
             shown = i;
         }
     }
@@ -55,10 +56,10 @@ std::vector<SwitchPlace> switchesOf(const Scene& scene) {
 Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
                              const JobContext& job) {
     const auto levelOf = [&](const std::shared_ptr<const Mesh>& mesh) -> const Level& {
-        for (const Level& level : subject.levels)
+        for (const Level& level : subject.mesh().levels)
             if (level.mesh == mesh)
                 return level;
-        return subject.levels.front();
+        return subject.mesh().source();
     };
     LevelLooks finer(levelOf(place.key.finer), place.key.finerSurfaces);
     LevelLooks coarser(levelOf(place.key.coarser), place.key.coarserSurfaces);

@@ -28,7 +28,8 @@ struct SwitchPlace {
 /// show (their switch is where the next one's is) are left out.
 std::vector<SwitchPlace> switchesOf(const Scene& scene);
 
-/// ERRORS Cancelled. REQUIRES `place` is of `subject`, as it is.
+/// ERRORS     Cancelled.
+/// REQUIRES   `place` is of `subject`, as it is.
 Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
                              const JobContext& job);
 

@@ -28,7 +28,8 @@ std::optional<double> unseenFrom(const Subject& subject, SwitchPlace place, cons
         }
         for (int i = 0; i < kFiner && metres > start; ++i) {
             const double middle = std::sqrt(seen * metres);
-            (unseen(middle) ? metres : seen) = middle;
+            double& end = unseen(middle) ? metres : seen;
+            end = middle;
         }
         return metres;
     }
@@ -54,7 +55,7 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         looked.insert(next->level);
         Subject& subject = work.subjects.front();
         const auto level = static_cast<std::size_t>(next->level);
-        job.report(static_cast<double>(level) / static_cast<double>(subject.levels.size()),
+        job.report(static_cast<double>(level) / static_cast<double>(subject.mesh().levels.size()),
                    fmt::format("looking where nobody sees L{} of {}", level, subject.name));
         const auto metres = unseenFrom(subject, *next, options, job);
         if (job.cancelled())
@@ -62,7 +63,7 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         const double from = next->key.metres;
         out.switches.push_back({next->level, from, metres.value_or(from), metres.has_value()});
         if (metres && *metres > from)
-            subject.levels[level].fixed =
+            subject.mesh().levels[level].fixed =
                 fixAt(subject.rule.decideBy, *metres, costsOf(subject)[level], subject.rule, subject.radius, view);
     }
     if (!work.subjects.empty())

@@ -18,7 +18,9 @@ struct Smoothing {
 
 /// Moves each switch of a subject that is seen farther away, to about the nearest distance at which it is unseen, at
 /// most eight times as far. Level by level from the finest, since where one comes in decides what the next is seen
-/// beside. onlyLevel  only the switch to this level. ERRORS Cancelled. COST a dozen looks a switch that is seen.
+/// beside. onlyLevel  only the switch to this level.
+/// ERRORS     Cancelled.
+/// COST       a dozen looks a switch that is seen.
 Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t subject, std::optional<int> onlyLevel,
                               const PopOptions& options, const JobContext& job);
 

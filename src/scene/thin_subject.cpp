@@ -19,9 +19,9 @@ constexpr double kMostOff = 0.1;      // of the diagonal; a level farther off is
 constexpr double kPosedMargin = 1.15; // for what lies between the moments that were measured
 constexpr double kLeastGain = 0.7;    // a level heavier than this share of the one before does not pay
 void insertByWeight(Subject& subject, Level level) {
-    const auto at = std::find_if(subject.levels.begin() + 1, subject.levels.end(),
+    const auto at = std::find_if(subject.mesh().levels.begin() + 1, subject.mesh().levels.end(),
                                  [&](const Level& l) { return l.triangles < level.triangles; });
-    subject.levels.insert(at, std::move(level));
+    subject.mesh().levels.insert(at, std::move(level));
 }
 
 } // namespace
@@ -29,7 +29,7 @@ void insertByWeight(Subject& subject, Level level) {
 namespace {
 Result<Record> recordBy(const Subject& subject, const ThinState& state, const ReduceOptions& options,
                         const JobContext& job) {
-    if (!subject.cutRules.symmetric)
+    if (!subject.mesh().cutRules.symmetric)
         return recordCollapses(*state.source, options, job);
     const auto plane = findMirror(*state.source, *state.query, job.part(0, 0.1));
     if (job.cancelled())
@@ -50,13 +50,13 @@ double memoryFor(const Mesh& mesh) {
 
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job) {
     ThinState state;
-    state.source = subject.levels.front().mesh;
+    state.source = subject.mesh().source().mesh;
     const auto start = std::chrono::steady_clock::now();
-    state.care = subject.care;
+    state.care = subject.mesh().care;
     const std::vector<float> care = state.care ? careOf(*state.source, *state.care) : std::vector<float>();
     ReduceOptions careful = options;
     careful.care = care;
-    careful.reuseVertices = subject.cutRules.reuseVertices;
+    careful.reuseVertices = subject.mesh().cutRules.reuseVertices;
     if (auto fits = checkMemory(memoryFor(*state.source), availableMemory(),
                                 "recording " + grouped(state.source->triangleCount()) + " triangles");
         !fits) {
@@ -72,11 +72,11 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
         return error;
     }
     state.recordMs = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
-    state.cutRules = subject.cutRules;
+    state.cutRules = subject.mesh().cutRules;
     auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8), care);
     if (!curve)
         return curve.error();
-    const CutRules& rules = subject.cutRules;
+    const CutRules& rules = subject.mesh().cutRules;
     if (rules.keepPieces || rules.reuseVertices || rules.symmetric) {
         record->pieces = countPieces(*record);
     } else {
@@ -100,16 +100,16 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
 Result<Subject> thinSubject(const Subject& subject, const ThinState& state, const std::vector<LevelTarget>& targets,
                             const JobContext& job, ChainTimings* timings) {
     Subject out = subject;
-    out.curve = state.curve;
-    out.pieces = state.record->pieces;
-    out.aggregate = state.record->aggregate;
-    out.careCut = state.care;
+    out.mesh().curve = state.curve;
+    out.mesh().pieces = state.record->pieces;
+    out.mesh().aggregate = state.record->aggregate;
+    out.mesh().careCut = state.care;
     std::vector<Level> kept;
-    for (std::size_t i = 1; i < subject.levels.size(); ++i)
-        if (subject.levels[i].locked || subject.levels[i].origin != LevelOrigin::Collapsed)
-            kept.push_back(subject.levels[i]);
-    out.levels = {subject.levels.front()};
-    std::uint32_t previous = out.levels.front().triangles;
+    for (std::size_t i = 1; i < subject.mesh().levels.size(); ++i)
+        if (subject.mesh().levels[i].locked || subject.mesh().levels[i].origin != LevelOrigin::Collapsed)
+            kept.push_back(subject.mesh().levels[i]);
+    out.mesh().levels = {subject.mesh().source()};
+    std::uint32_t previous = out.mesh().source().triangles;
     Error last{ErrorCode::CheckFailed, subject.name, "no lighter level can be made",
                "the mesh is already as light as its shape allows"};
     const double fewest = state.record->fewestTriangles();
@@ -136,28 +136,29 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             level->deviation.max() > kMostOff * subject.bounds.diagonal())
             break; // a share was asked for, not this shape
         previous = level->mesh.triangleCount();
-        out.levels.push_back(levelFrom(std::move(*level)));
+        out.mesh().levels.push_back(levelFrom(std::move(*level)));
     }
-    if (out.levels.size() == 1 && kept.empty())
+    if (out.mesh().levels.size() == 1 && kept.empty())
         return last;
-    if (auto judged = judgeLevels(subject, state, std::span(out.levels).subspan(1), job.part(0.95, 1)); !judged)
+    if (auto judged = judgeLevels(subject, state, std::span(out.mesh().levels).subspan(1), job.part(0.95, 1)); !judged)
         return judged.error();
-    out.levels.insert(out.levels.end(), kept.begin(), kept.end());
+    out.mesh().levels.insert(out.mesh().levels.end(), kept.begin(), kept.end());
     const auto isKept = [](const Level& l) { return l.locked || l.origin != LevelOrigin::Collapsed; };
-    std::stable_sort(out.levels.begin() + 1, out.levels.end(), [&isKept](const Level& a, const Level& b) {
+    std::stable_sort(out.mesh().levels.begin() + 1, out.mesh().levels.end(), [&isKept](const Level& a, const Level& b) {
         return a.triangles != b.triangles ? a.triangles > b.triangles : isKept(a) && !isKept(b);
     });
     // A cut next to a kept level of the same weight would be a level that never pays.
-    out.levels.erase(
-        std::unique(out.levels.begin(), out.levels.end(),
+    out.mesh().levels.erase(
+        std::unique(out.mesh().levels.begin(), out.mesh().levels.end(),
                     [&isKept](const Level& a, const Level& b) { return a.triangles == b.triangles && !isKept(b); }),
-        out.levels.end());
+        out.mesh().levels.end());
     return out;
 }
 
 Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::span<Level> levels,
                          const JobContext& job) {
-    const std::vector<int> texels = subject.surfaces ? texelsAcross(*subject.surfaces) : std::vector<int>();
+    const std::vector<int> texels =
+        subject.mesh().surfaces ? texelsAcross(*subject.mesh().surfaces) : std::vector<int>();
     DriftOptions options;
     options.texelsAcross = texels;
     std::vector<const Mesh*> meshes;
@@ -173,9 +174,9 @@ Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::sp
         levels[i].driftTexels = drift->textureTexels ? std::optional(drift->textureTexels->p99) : std::nullopt;
         levels[i].driftDegrees = drift->normalDegrees ? std::optional(drift->normalDegrees->p99) : std::nullopt;
     }
-    if (!subject.rig)
+    if (!subject.mesh().rig)
         return {};
-    const auto posed = deviationInPoses(*state.source, meshes, *subject.rig, {}, job.part(0.6, 1));
+    const auto posed = deviationInPoses(*state.source, meshes, *subject.mesh().rig, {}, job.part(0.6, 1));
     if (!posed)
         return posed.error();
     for (std::size_t i = 0; i < levels.size(); ++i) {
@@ -208,21 +209,21 @@ Subject withPictures(const Subject& subject, BakedLevel baked, LevelOrigin origi
     level.rms = baked.difference.rms;
     level.content = levelContent(level);
     Subject out = subject;
-    std::erase_if(out.levels, [origin](const Level& l) { return l.origin == origin && !l.locked; });
+    std::erase_if(out.mesh().levels, [origin](const Level& l) { return l.origin == origin && !l.locked; });
     insertByWeight(out, std::move(level));
     return out;
 }
 } // namespace
 
 Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job) {
-    auto baked = bakeCards(*subject.levels.front().mesh, *subject.surfaces, options, job);
+    auto baked = bakeCards(*subject.mesh().source().mesh, *subject.mesh().surfaces, options, job);
     if (!baked)
         return baked.error();
     return withPictures(subject, std::move(*baked), LevelOrigin::Cards, {});
 }
 
 Result<Subject> addImpostor(const Subject& subject, const ImpostorOptions& options, const JobContext& job) {
-    auto baked = bakeImpostor(*subject.levels.front().mesh, *subject.surfaces, options, job);
+    auto baked = bakeImpostor(*subject.mesh().source().mesh, *subject.mesh().surfaces, options, job);
     if (!baked)
         return baked.error();
     return withPictures(subject, std::move(baked->level), LevelOrigin::Impostor, baked->grid);
@@ -241,7 +242,7 @@ Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::
         error.where = subject.name;
         return error;
     }
-    if (mesh->triangleCount() >= subject.levels.front().triangles)
+    if (mesh->triangleCount() >= subject.mesh().source().triangles)
         return Error{ErrorCode::CheckFailed, subject.name,
                      "rebuilt evenly it has " + grouped(mesh->triangleCount()) + " triangles, no fewer than the source",
                      "ask for fewer; its hard edges need many"};
@@ -257,7 +258,7 @@ Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::
 }
 
 Result<Subject> addHandMade(const Subject& subject, Mesh mesh, Surfaces surfaces, const JobContext& job) {
-    const Mesh& source = *subject.levels.front().mesh;
+    const Mesh& source = *subject.mesh().source().mesh;
     if (mesh.triangleCount() >= source.triangleCount())
         return Error{ErrorCode::BadInput, subject.name,
                      "the new level has " + grouped(mesh.triangleCount()) + " triangles, no fewer than the source",
@@ -278,7 +279,7 @@ Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<co
     level.mesh = std::move(plain);
     level.surfaces.reset();
     if (level.materials.any()) {
-        auto light = lightenLevel(*level.mesh, *subject.surfaces, level.materials, job);
+        auto light = lightenLevel(*level.mesh, *subject.mesh().surfaces, level.materials, job);
         if (!light)
             return light.error();
         if (level.materials.changesMesh())
@@ -293,36 +294,37 @@ Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<co
 
 Subject withLevelsOf(const Subject& now, const Subject& thinned) {
     Subject out = now;
-    out.levels = thinned.levels;
-    out.curve = thinned.curve;
-    out.pieces = thinned.pieces;
-    out.aggregate = thinned.aggregate;
-    out.cutRules = thinned.cutRules;
-    out.careCut = thinned.careCut;
+    out.mesh().levels = thinned.mesh().levels;
+    out.mesh().curve = thinned.mesh().curve;
+    out.mesh().pieces = thinned.mesh().pieces;
+    out.mesh().aggregate = thinned.mesh().aggregate;
+    out.mesh().cutRules = thinned.mesh().cutRules;
+    out.mesh().careCut = thinned.mesh().careCut;
     return out;
 }
 
 bool sameLevels(const Subject& a, const Subject& b) {
-    return std::equal(
-        a.levels.begin(), a.levels.end(), b.levels.begin(), b.levels.end(), [](const Level& x, const Level& y) {
-            return x.mesh == y.mesh && x.surfaces == y.surfaces && x.locked == y.locked && x.fixed == y.fixed;
-        });
+    return std::equal(a.mesh().levels.begin(), a.mesh().levels.end(), b.mesh().levels.begin(), b.mesh().levels.end(),
+                      [](const Level& x, const Level& y) {
+                          return x.mesh == y.mesh && x.surfaces == y.surfaces && x.locked == y.locked &&
+                                 x.fixed == y.fixed;
+                      });
 }
 
 Result<Subject> recutLevels(const Subject& subject, const ThinState& state, const JobContext& job) {
     Subject out = subject;
-    out.curve = state.curve;
-    out.pieces = state.record->pieces;
-    out.aggregate = state.record->aggregate;
-    out.careCut = state.care;
-    const double n = static_cast<double>(out.levels.size());
-    for (std::size_t i = 1; i < out.levels.size(); ++i) {
-        if (out.levels[i].locked || out.levels[i].origin != LevelOrigin::Collapsed)
+    out.mesh().curve = state.curve;
+    out.mesh().pieces = state.record->pieces;
+    out.mesh().aggregate = state.record->aggregate;
+    out.mesh().careCut = state.care;
+    const double n = static_cast<double>(out.mesh().levels.size());
+    for (std::size_t i = 1; i < out.mesh().levels.size(); ++i) {
+        if (out.mesh().levels[i].locked || out.mesh().levels[i].origin != LevelOrigin::Collapsed)
             continue;
-        auto cut =
-            cutLevel(*state.source, *state.query, *state.record, state.curve,
-                     {TargetKind::Triangles, static_cast<double>(out.levels[i].triangles)}, out.levels[i - 1].triangles,
-                     job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
+                            {TargetKind::Triangles, static_cast<double>(out.mesh().levels[i].triangles)},
+                            out.mesh().levels[i - 1].triangles,
+                            job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
         if (!cut) {
             if (cut.error().code == ErrorCode::Cancelled)
                 return cut.error();
@@ -331,22 +333,22 @@ Result<Subject> recutLevels(const Subject& subject, const ThinState& state, cons
         Level made = levelFrom(std::move(*cut));
         if (auto judged = judgeLevels(subject, state, {&made, 1}, job); !judged)
             return judged.error();
-        made.fixed = out.levels[i].fixed;
-        made.materials = out.levels[i].materials;
+        made.fixed = out.mesh().levels[i].fixed;
+        made.materials = out.mesh().levels[i].materials;
         if (made.materials.any())
             if (auto dressed = dressLevel(subject, made, made.mesh, job); !dressed)
                 return dressed.error();
-        out.levels[i] = std::move(made);
+        out.mesh().levels[i] = std::move(made);
     }
     return out;
 }
 
 Subject restoreLevels(const Subject& subject, const ThinState& state) {
     Subject out = subject;
-    out.curve = state.curve;
-    out.pieces = state.record->pieces;
-    out.aggregate = state.record->aggregate;
-    for (Level& level : out.levels)
+    out.mesh().curve = state.curve;
+    out.mesh().pieces = state.record->pieces;
+    out.mesh().aggregate = state.record->aggregate;
+    for (Level& level : out.mesh().levels)
         if (!level.mesh && level.origin == LevelOrigin::Collapsed) {
             level.pieces = piecesLeft(*state.record, level.triangles);
             auto cut = cutAndPolish(*state.source, *state.query, *state.record, level.triangles, {});
@@ -363,20 +365,20 @@ Subject restoreLevels(const Subject& subject, const ThinState& state) {
 
 Result<Subject> measureLevels(const Subject& subject, const JobContext& job) {
     Subject out = subject;
-    if (out.levels.size() < 2)
+    if (out.mesh().levels.size() < 2)
         return out;
-    const Mesh& source = *out.levels.front().mesh;
+    const Mesh& source = *out.mesh().source().mesh;
     const SurfaceQuery query(source);
-    for (std::size_t i = 1; i < out.levels.size(); ++i) {
-        const double n = static_cast<double>(out.levels.size());
-        auto deviation = measureDeviation(source, query, *out.levels[i].mesh, {},
+    for (std::size_t i = 1; i < out.mesh().levels.size(); ++i) {
+        const double n = static_cast<double>(out.mesh().levels.size());
+        auto deviation = measureDeviation(source, query, *out.mesh().levels[i].mesh, {},
                                           job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
         if (!deviation)
             return deviation.error();
-        Level measured = levelFrom(out.levels[i].mesh, *deviation, out.levels[i].origin);
-        measured.locked = out.levels[i].locked;
-        measured.fixed = out.levels[i].fixed;
-        out.levels[i] = std::move(measured);
+        Level measured = levelFrom(out.mesh().levels[i].mesh, *deviation, out.mesh().levels[i].origin);
+        measured.locked = out.mesh().levels[i].locked;
+        measured.fixed = out.mesh().levels[i].fixed;
+        out.mesh().levels[i] = std::move(measured);
     }
     return out;
 }
@@ -386,12 +388,12 @@ std::vector<Finding> findChainProblems(const Subject& subject) {
     const auto note = [&](FindingKind kind, std::size_t level) {
         findings.push_back({kind, 1, subject.bounds.centre(), subject.radius, static_cast<int>(level), true});
     };
-    for (std::size_t i = 1; i < subject.levels.size(); ++i) {
-        if (subject.levels[i].triangles >= subject.levels[i - 1].triangles)
+    for (std::size_t i = 1; i < subject.mesh().levels.size(); ++i) {
+        if (subject.mesh().levels[i].triangles >= subject.mesh().levels[i - 1].triangles)
             note(FindingKind::LevelsOutOfOrder, i);
-        if (!subject.levels[i].mesh || subject.levels[i].origin != LevelOrigin::HandMade)
+        if (!subject.mesh().levels[i].mesh || subject.mesh().levels[i].origin != LevelOrigin::HandMade)
             continue;
-        const Bounds bounds = boundsOf(*subject.levels[i].mesh);
+        const Bounds bounds = boundsOf(*subject.mesh().levels[i].mesh);
         const double allowed = 0.1 * subject.bounds.diagonal();
         if ((bounds.centre() - subject.bounds.centre()).norm() > allowed ||
             std::abs(bounds.diagonal() - subject.bounds.diagonal()) > 2 * allowed)

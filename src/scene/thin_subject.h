@@ -18,15 +18,17 @@ struct ThinState {
     std::shared_ptr<const Care> care;
 
     [[nodiscard]] bool fits(const Subject& subject) const {
-        return source == subject.levels.front().mesh && cutRules == subject.cutRules && care == subject.care;
+        return source == subject.mesh().source().mesh && cutRules == subject.mesh().cutRules &&
+               care == subject.mesh().care;
     }
 };
 
 /// Bytes that recording a mesh takes at most, estimated.
 double memoryFor(const Mesh& mesh);
 
-/// Records a subject's L0, lets loose pieces go unless it keeps them, and measures its curve. REQUIRES L0 has its mesh.
-/// ERRORS Cancelled, BadInput; TooLarge, before anything is allocated, when there is not the memory for it.
+/// Records a subject's L0, lets loose pieces go unless it keeps them, and measures its curve.
+/// REQUIRES   L0 has its mesh.
+/// ERRORS     Cancelled, BadInput; TooLarge, before anything is allocated, when there is not the memory for it.
 Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& options, const JobContext& job);
 
 /// Replaces all levels but L0 and those that are locked or hand-made by new ones for the targets. Targets that can no
@@ -38,16 +40,21 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
 Level levelFrom(CutLevel cut);
 
 /// Measures besides deviation: texture and normal drift, and the deviation while it moves, which `promised` then covers
-/// too. Of levels that were cut from the record. ERRORS Cancelled.
+/// too. Of levels that were cut from the record.
+/// ERRORS     Cancelled.
 Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::span<Level> levels,
                          const JobContext& job);
 
 /// Adds crossed cards as a level, in its place by triangles; unlocked cards that were there go. Its deviation is that
-/// of the outlines, so the allowance decides about it as about any other. REQUIRES L0 has its mesh. ERRORS Cancelled.
+/// of the outlines, so the allowance decides about it as about any other.
+/// REQUIRES   L0 has its mesh.
+/// ERRORS     Cancelled.
 Result<Subject> addCards(const Subject& subject, const CardOptions& options, const JobContext& job);
 
 /// Adds a grid of views on one rectangle as a level; an unlocked one that was there goes. As for cards, its deviation
-/// is that of the outlines. REQUIRES L0 has its mesh. ERRORS Cancelled.
+/// is that of the outlines.
+/// REQUIRES   L0 has its mesh.
+/// ERRORS     Cancelled.
 Result<Subject> addImpostor(const Subject& subject, const ImpostorOptions& options, const JobContext& job);
 
 /// Adds a level of about so many triangles of one size (`rebuildEven`), measured against L0, in its place by triangles.
@@ -60,7 +67,8 @@ Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::
 Result<Subject> addHandMade(const Subject& subject, Mesh mesh, Surfaces surfaces, const JobContext& job);
 
 /// Gives a level cut from a record materials of its own, by its choice; with nothing chosen it has its subject's again.
-/// `plain`: its mesh as it was cut, before materials were merged. ERRORS Cancelled, BadInput.
+/// `plain`: its mesh as it was cut, before materials were merged.
+/// ERRORS     Cancelled, BadInput.
 Result<void> dressLevel(const Subject& subject, Level& level, std::shared_ptr<const Mesh> plain, const JobContext& job);
 
 /// A subject as it is now with what thinning made of an earlier copy of it: its levels, curve and pieces.
@@ -69,13 +77,15 @@ Subject withLevelsOf(const Subject& now, const Subject& thinned);
 bool sameLevels(const Subject& a, const Subject& b);
 
 /// Cuts and measures its levels again at the counts they have, from another record: the care or the pieces are others
-/// now. Locked and hand-made ones stay. ERRORS Cancelled.
+/// now. Locked and hand-made ones stay.
+/// ERRORS     Cancelled.
 Result<Subject> recutLevels(const Subject& subject, const ThinState& state, const JobContext& job);
 
 /// Cuts again the meshes of levels that have none (a project just opened). Deviations are kept as they were saved.
 Subject restoreLevels(const Subject& subject, const ThinState& state);
 
-/// Measures levels that came with a file (hand-made) against L0. ERRORS Cancelled.
+/// Measures levels that came with a file (hand-made) against L0.
+/// ERRORS     Cancelled.
 Result<Subject> measureLevels(const Subject& subject, const JobContext& job);
 
 /// Findings about the chain besides those of L0's mesh: order, bounds.

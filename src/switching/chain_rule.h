@@ -1,6 +1,7 @@
 #pragma once
 // When each level of a chain shows, and when nothing does.
 
+#include "base/named.h"
 #include "switching/view.h"
 
 #include <optional>
@@ -9,7 +10,20 @@
 namespace thicket {
 
 enum class DecideBy { PixelError, Distance, ScreenHeight, ShareOfReach };
+constexpr Named<DecideBy> kDecideBy[] = {{DecideBy::PixelError, "pixel-error", "Pixel error"},
+                                         {DecideBy::Distance, "distance", "Distance"},
+                                         {DecideBy::ScreenHeight, "screen-height", "Screen height"},
+                                         {DecideBy::ShareOfReach, "share-of-reach", "Share of reach"}};
+constexpr std::span<const Named<DecideBy>> namesOf(DecideBy /*any*/) {
+    return kDecideBy;
+}
 enum class MeasureFrom { NearestPoint, Centre, Depth };
+constexpr Named<MeasureFrom> kMeasureFrom[] = {{MeasureFrom::NearestPoint, "nearest-point", "Nearest point"},
+                                               {MeasureFrom::Centre, "centre", "Centre"},
+                                               {MeasureFrom::Depth, "depth", "Depth"}};
+constexpr std::span<const Named<MeasureFrom>> namesOf(MeasureFrom /*any*/) {
+    return kMeasureFrom;
+}
 
 /// A switch that a person set by hand, kept in the unit it was set in. `value`: pixels, metres, a share of the
 /// viewport, or a share of the largest distance. Importance and detail move it like any other.
@@ -57,7 +71,22 @@ struct ResolvedChain {
     double radius = 1;
     double detail = 1;                 ///< what `fromMetres` were multiplied by: importance and the view's detail
     std::optional<Vec3d> measuredFrom; ///< in place of the camera
+
+    /// The next level comes in where this one does.
+    [[nodiscard]] bool neverShows(std::size_t level) const {
+        return level + 1 < fromMetres.size() && fromMetres[level + 1] <= fromMetres[level];
+    }
+    /// It comes in where nothing is drawn any more.
+    [[nodiscard]] bool beyondReach(std::size_t level) const {
+        return rule.reachMetres > 0 && fromMetres[level] >= rule.reachMetres;
+    }
 };
+
+/// Whether so many pixels off are more than a rule allows; `slack` for what rounding a typed number may cost.
+constexpr double kAllowanceSlack = 1.0001;
+constexpr bool overAllowance(const SwitchRule& rule, double px, double slack = kAllowanceSlack) {
+    return px > rule.allowPx * slack;
+}
 
 /// Works out all switches. Those fixed by hand keep their value in their own unit; the others follow the allowance.
 ResolvedChain resolveChain(const std::vector<LevelCost>& levels, const SwitchRule& rule, const Bounds& bounds,

@@ -258,35 +258,21 @@ void CoverBuffer::add(const Occluder& o, const Vec3d& position, const Quatd& rot
         }
 }
 
-bool CoverBuffer::hides(const OrientedBox& box) const {
-    const auto at = [this](int x, int y) {
-        return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
-    };
-    const Point c = inCamera(box.middle);
+std::array<CoverBuffer::Point, 3> CoverBuffer::turned(const OrientedBox& box) const {
     std::array<Point, 3> half;
-    float deep = 0; // from the middle to the nearest corner
-    for (std::size_t i = 0; i < 3; ++i) {
-        const Vec3d& h = box.half[i];
-        half[i] = {static_cast<float>(h.dot(m_right)), static_cast<float>(h.dot(m_view.up)),
-                   static_cast<float>(h.dot(m_view.forward))};
-        deep += std::abs(half[i].z);
-    }
-    if (c.z - deep <= m_near)
-        return false;
-    const float nearest = 1 / (c.z - deep);
-    const float behind = nearest * 1.0001F;
-    // Most are decided here, at the pixel of their middle.
-    const Spot middle = onBuffer(c);
-    const int mx = cell(middle.x, m_width);
-    const int my = cell(middle.y, m_height);
-    if (mx >= 0 && mx < m_width && my >= 0 && my < m_height && at(mx, my) <= behind)
-        return false;
+    for (std::size_t i = 0; i < 3; ++i)
+        half[i] = {static_cast<float>(box.half[i].dot(m_right)), static_cast<float>(box.half[i].dot(m_view.up)),
+                   static_cast<float>(box.half[i].dot(m_view.forward))};
+    return half;
+}
+
+CoverBuffer::Extent CoverBuffer::extentOf(const Point& middle, const std::array<Point, 3>& half) const {
     float x0 = kHuge;
     float x1 = -kHuge;
     float y0 = kHuge;
     float y1 = -kHuge;
     for (int k = 0; k < 8; ++k) {
-        Point p = c;
+        Point p = middle;
         for (int i = 0; i < 3; ++i) {
             const float sign = ((k >> i) & 1) != 0 ? 1.0F : -1.0F;
             const Point& h = half[static_cast<std::size_t>(i)];
@@ -298,17 +284,56 @@ bool CoverBuffer::hides(const OrientedBox& box) const {
         y0 = std::min(y0, s.y);
         y1 = std::max(y1, s.y);
     }
-    const int left = std::max(0, cell(x0 - kNearly, m_width));
-    const int right = std::min(m_width - 1, cell(x1 + kNearly, m_width));
-    const int top = std::max(0, cell(y0 - kNearly, m_height));
-    const int bottom = std::min(m_height - 1, cell(y1 + kNearly, m_height));
-    if (left > right || top > bottom)
+    return {std::max(0, cell(x0 - kNearly, m_width)), std::min(m_width - 1, cell(x1 + kNearly, m_width)),
+            std::max(0, cell(y0 - kNearly, m_height)), std::min(m_height - 1, cell(y1 + kNearly, m_height))};
+}
+
+namespace {
+/// From the middle to the nearest, and to the farthest, corner.
+template <class Points> float depthOf(const Points& half) {
+    return std::abs(half[0].z) + std::abs(half[1].z) + std::abs(half[2].z);
+}
+} // namespace
+
+bool CoverBuffer::hides(const OrientedBox& box) const {
+    const Point c = inCamera(box.middle);
+    const std::array<Point, 3> half = turned(box);
+    const float deep = depthOf(half);
+    if (c.z - deep <= m_near)
+        return false;
+    const float nearest = 1 / (c.z - deep);
+    const float behind = nearest * 1.0001F;
+    // Most are decided here, at the pixel of their middle.
+    const Spot middle = onBuffer(c);
+    const int mx = cell(middle.x, m_width);
+    const int my = cell(middle.y, m_height);
+    if (mx >= 0 && mx < m_width && my >= 0 && my < m_height && at(mx, my) <= behind)
+        return false;
+    const Extent e = extentOf(c, half);
+    if (e.left > e.right || e.top > e.bottom)
         return false; // out of view: not for this to say
-    for (int y = top; y <= bottom; ++y)
-        for (int x = left; x <= right; ++x)
+    for (int y = e.top; y <= e.bottom; ++y)
+        for (int x = e.left; x <= e.right; ++x)
             if (at(x, y) <= behind)
                 return false;
     return true;
+}
+
+bool CoverBuffer::mayHide(const OrientedBox& box) const {
+    const Point c = inCamera(box.middle);
+    const std::array<Point, 3> half = turned(box);
+    const float deep = depthOf(half);
+    if (c.z + deep <= m_near)
+        return false;
+    if (c.z - deep <= m_near)
+        return true;
+    const float farthest = 1 / (c.z + deep);
+    const Extent e = extentOf(c, half);
+    for (int y = e.top; y <= e.bottom; ++y)
+        for (int x = e.left; x <= e.right; ++x)
+            if (at(x, y) > farthest)
+                return true;
+    return false;
 }
 
 double CoverBuffer::covered() const {

@@ -30,7 +30,8 @@ struct Occluder {
 };
 
 /// The triangles of a mesh whose parts are `solid` (one a part; nothing shines through them). Vertices at one place are
-/// one. COST O(T log T).
+/// one.
+/// COST       O(T log T).
 Occluder occluderOf(const Mesh& mesh, const std::vector<bool>& solid);
 
 /// A box anywhere: its middle and the way from there to the middle of three of its sides.
@@ -48,16 +49,30 @@ public:
     void add(const Occluder& occluder, const Vec3d& position, const Quatd& rotation, double scale);
     /// Whether a box is certainly not seen. False when any of it is before the near plane.
     [[nodiscard]] bool hides(const OrientedBox& box) const;
+    /// False when nothing that lies in a box can be hidden. True says nothing.
+    [[nodiscard]] bool mayHide(const OrientedBox& box) const;
     /// Share of the pixels that are covered.
     [[nodiscard]] double covered() const;
 
 private:
-    struct Point { ///< in front of the camera, metres
-        float x, y, z;
-    };
     struct Spot { ///< on the buffer, pixels, with one over the depth
         float x, y, inverse;
     };
+    struct Point { ///< in front of the camera, metres
+        float x, y, z;
+    };
+    struct Extent { ///< pixels that a box may touch; none where left > right
+        int left = 0;
+        int right = -1;
+        int top = 0;
+        int bottom = -1;
+    };
+    /// REQUIRES all of it lies behind the near plane. `half` as in OrientedBox, in the camera's axes.
+    [[nodiscard]] Extent extentOf(const Point& middle, const std::array<Point, 3>& half) const;
+    [[nodiscard]] std::array<Point, 3> turned(const OrientedBox& box) const;
+    [[nodiscard]] float at(int x, int y) const {
+        return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
+    }
     [[nodiscard]] Point inCamera(const Vec3d& p) const;
     [[nodiscard]] Spot onBuffer(const Point& p) const;
     void drawTriangle(const Spot& a, const Spot& b, const Spot& c);

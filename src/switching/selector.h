@@ -1,99 +1,178 @@
 #pragma once
 // The selector: the one function that says what is drawn. The viewport, the audit and every count call it.
+//
+//   SelectInput + View + time + SelectState --select()--> Selection
+//
+// Copies lie in cells. A cell that is wholly out of view, too far or too small is one decision; one in which the
+// nearest and the farthest place give the same level to its largest and its smallest copy is one run; only in the
+// others is each copy looked at. The outcome is that of looking at every copy by itself: bounds are conservative, and
+// what they leave open is decided exactly.
 
-#include "switching/chain_rule.h"
-#include "switching/occlusion.h"
+#include "base/big_vector.h"
+#include "switching/cells.h"
+#include "switching/copy_distance.h"
 
 #include <memory>
 
 namespace thicket {
 
-/// Placed copies, one entry an array; apart from each other so that culling reads only centres and radii.
-struct CopyArrays {
-    std::vector<Vec3d> position;
-    std::vector<Quatd> rotation;
-    std::vector<double> scale;
-    std::vector<std::uint32_t> chain; ///< index into the chains
-    std::vector<double> importance;   ///< of each copy beside its subject's; empty: 1 for all
-
-    // worked out by finishCopies
-    std::vector<Vec3d> centre; ///< of the bounding sphere, world space
-    std::vector<double> radius;
-
-    [[nodiscard]] std::size_t size() const { return position.size(); }
-};
-void finishCopies(CopyArrays& copies, const std::vector<ResolvedChain>& chains);
-
 enum class Culled : std::uint8_t { No, OutOfView, BeyondReach, TooSmall, NoLevels, Hidden };
 constexpr std::size_t kCullReasons = 6;
 
-/// What is drawn of one copy. While a cross-fade lasts, `fadingFrom` is drawn too, with the complement of `fade`.
-struct Pick {
-    Culled culled = Culled::No;
-    std::int8_t level = -1;
-    std::int8_t fadingFrom = -1;
-    bool switched = false;  ///< its level differs from the frame before
-    float fade = 1;         ///< share of pixels that show `level`
-    float distance = 0;     ///< metres, measured as the rule says; of a copy out of view 0, like the rest
-    float screenHeight = 0; ///< share of the viewport
-    float errorPx = 0;      ///< promised pixels off, at the nearest point
+/// All copies of one thing that are drawn by one chain. Never changed once made, but for occluders that are made later.
+struct Batch {
+    std::uint32_t subject = 0; ///< who pays: index into SelectInput::subjects
+    std::uint32_t asset = 0;   ///< whose levels are drawn: index too, another one in a field
+    ResolvedChain chain;
+    std::shared_ptr<const CellTable> copies;
+    bool instanced = false;                                 ///< the engine draws all copies of a level at once
+    std::vector<std::shared_ptr<const Occluder>> occluders; ///< one a level or none; null: it hides nothing
 };
 
-/// What a copy remembers from frame to frame.
-struct PickMemory {
-    std::int8_t level = -1;
-    std::int8_t fadingFrom = -1;
-    double fadeStart = 0;
-    double switched = -1e18; ///< when it last changed its level, and when that was last decided, seconds
-    double checked = -1e18;
+struct SelectInput {
+    std::vector<std::uint32_t> subjects; ///< ids, in the order of the scene
+    std::vector<Batch> batches;          ///< in that order too
+    [[nodiscard]] std::size_t copies() const;
 };
-
-struct Selection {
-    std::vector<Pick> picks; ///< one a copy
-    std::uint64_t triangles = 0;
-    std::uint64_t vertices = 0;
-    std::uint64_t draws = 0;
-    std::uint32_t drawn = 0;
-    std::uint32_t culledBy[kCullReasons] = {}; ///< counts by Culled
-    std::uint32_t occluders = 0;               ///< copies that others were looked for behind
-    std::uint32_t switches = 0;                ///< copies whose level differs from the frame before
-    double worstErrorPx = 0;
-};
-
-/// One a chain, one a level; null where a level hides nothing, or is not known to.
-using Occluders = std::vector<std::vector<std::shared_ptr<const Occluder>>>;
 
 struct SelectOptions {
     double allowanceFactor = 1; ///< 1: exact; larger: every switch comes nearer by this factor (the viewport in motion)
     double speed = 0;           ///< of the camera, metres a second
     double halfSpeed = 0; ///< at this speed switches come in half as far, at twice it a third; 0: speed is nothing
     bool fades = true;    ///< false: switches are sudden
-    const Occluders* occluders = nullptr; ///< what may hide others; null: nothing is culled for being hidden
     bool cullView = true;
     bool cullReach = true;
     bool cullSmall = true;
-    bool cullHidden = true; ///< where there are occluders
+    bool cullHidden = true; ///< where batches have occluders
+};
+
+/// What a copy remembers from frame to frame, or all copies of a cell that agree. Eight bytes.
+struct CopyMemory {
+    float switched = -1e9F; ///< when it last changed its level, which is when its fade began; seconds from the epoch
+    std::int8_t level = -1; ///< -1: not drawn
+    std::int8_t fadingFrom = -1;
+    Culled culled = Culled::OutOfView;
+    bool fresh = false; ///< its level differs from the frame before
+
+    bool operator==(const CopyMemory&) const = default;
+};
+
+/// What is remembered from selection to selection. Copies of a cell that agree remember one thing; where they do not,
+/// each has an entry of its own. What belongs to a batch that is in the next input too stays, wherever it stands there.
+struct SelectState {
+    struct Cell {
+        CopyMemory all;
+        bool mixed = false; ///< `memories` speaks for its copies, not `all`
+    };
+    struct OfBatch {
+        std::shared_ptr<const CellTable> copies;
+        std::vector<Cell> cells;
+        BigVector<CopyMemory> memories; ///< one a slot, of use where its cell is mixed; empty until one is
+    };
+    std::vector<OfBatch> batches;
+    double epoch = 0;
+    double before = -1e18; ///< when the last selection was made, seconds
+
+    /// What copy `k` of a cell remembers.
+    [[nodiscard]] const CopyMemory& of(std::uint32_t batch, std::uint32_t cell, std::uint32_t k) const {
+        const OfBatch& own = batches[batch];
+        return own.cells[cell].mixed ? own.memories[own.copies->cells[cell].first + k] : own.cells[cell].all;
+    }
+    [[nodiscard]] std::size_t bytes() const;
+};
+
+/// What one subject costs in a frame. Both levels count while a copy fades.
+struct SubjectCost {
+    std::uint64_t triangles = 0;
+    std::uint64_t vertices = 0;
+    std::uint64_t draws = 0;
+    double pixels = 0; ///< covered, by bounding discs; of cells far away for all of their copies at once
+    std::uint32_t drawn = 0;
+    std::uint32_t culledBy[kCullReasons] = {}; ///< copies by Culled; of Culled::No: those that are drawn
+    std::uint32_t switches = 0;                ///< copies whose level differs from the frame before
+    std::uint32_t fading = 0;
+    double worstErrorPx = 0; ///< promised pixels off at the nearest point, of those that are drawn
+
+    SubjectCost& operator+=(const SubjectCost& other);
+};
+
+/// Copies of one batch that show the same level in the same way.
+struct Run {
+    std::uint32_t batch = 0;
+    std::int8_t level = 0;
+    std::int8_t fadingFrom = -1; ///< drawn too, with the complement of `fade`
+    bool listed = false;         ///< true: first .. first + count - 1 are places in Selection::listed, not slots
+    float fade = 1;              ///< share of pixels that show `level`
+    std::uint32_t first = 0;
+    std::uint32_t count = 0;
+};
+
+struct Selection {
+    std::vector<SubjectCost> subjects; ///< one a subject
+    SubjectCost total;
+    std::vector<Run> runs;             ///< by batches, in each by levels
+    std::vector<std::uint32_t> listed; ///< slots
+    std::uint32_t occluders = 0;       ///< copies that others were looked for behind
 };
 
 /// Chooses a level, or a reason not to draw, for each copy.
-/// memory     one entry a copy, or empty for a first frame; brought up to date.
+/// state      of the selections before, or fresh; brought up to date.
 /// seconds    any clock that does not run back.
-/// COST       O(copies * levels). THREADS pure but for `memory` and `out`, whose storage is reused.
-void select(const std::vector<ResolvedChain>& chains, const CopyArrays& copies, const View& view, double seconds,
-            const SelectOptions& options, std::vector<PickMemory>& memory, Selection& out);
+/// COST       O(cells + copies of cells that do not agree).
+/// THREADS    pure but for `state` and `out`, whose storage is reused.
+void select(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
+            SelectState& state, Selection& out);
 
-/// Distance of a point to a copy, measured as the rule says.
-double copyDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, const View& view,
-                    MeasureFrom from);
+/// One copy: a batch and a slot of its table.
+struct CopyRef {
+    std::uint32_t batch = 0;
+    std::uint32_t slot = 0;
+    bool operator==(const CopyRef&) const = default;
+};
 
-/// The distance that levels are decided by: as the rule measures it, from the camera or from the rule's target.
-double decidingDistance(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, const View& view);
+/// Why a copy is drawn as it is, or is not.
+enum class Why : std::uint8_t {
+    Culled,      ///< Pick::culled says why
+    OnlyLevel,   ///< there is no other
+    Coarsest,    ///< there is none coarser
+    NextIsOff,   ///< the next would be off by more than is allowed
+    NextIsAt,    ///< the next comes in at a distance that is no matter of pixels
+    NextIsFixed, ///< the next comes in where it was set by hand
+    Dwells,      ///< it switched a moment ago
+    Waits,       ///< the next waits for the end of the hysteresis
+    NotLooked    ///< it is looked at again later
+};
 
-/// How many times as far switches come in for a copy, by its own importance and the speed of the camera.
-double contextFactor(const CopyArrays& copies, std::size_t copy, const SelectOptions& options);
+/// What is known of one copy after a selection.
+struct Pick {
+    Culled culled = Culled::No;
+    Why why = Why::Culled;
+    std::int8_t level = -1;
+    std::int8_t fadingFrom = -1;
+    bool switched = false;   ///< its level differs from the frame before
+    float fade = 1;          ///< share of pixels that show `level`
+    double distance = 0;     ///< metres, measured as the rule says
+    double screenHeight = 0; ///< share of the viewport
+    double errorPx = 0;      ///< promised pixels off, at the nearest point; 0 when it is not drawn
+    double nextFrom = 0;     ///< where the next coarser level comes in for this copy, metres
+    double nextErrorPx = 0;  ///< how far that would be off where the copy is
+    double sinceSwitch = 0;  ///< seconds since it last changed its level
+};
 
-/// A copy's box in the world, made wider by metres at scale 1; and its corners.
-OrientedBox boxOf(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, double wider);
-std::array<Vec3d, 8> boxCorners(const ResolvedChain& chain, const CopyArrays& copies, std::size_t copy, double wider);
+/// REQUIRES `state` as a selection for the same input, view, time and options left it.
+Pick pickOf(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
+            const SelectState& state, CopyRef copy);
+
+/// The copy of a subject (an index) whose centre is nearest to `eye`, those in view before those that are not; empty
+/// when it has none. `state` may be fresh: then all count as in view.
+/// COST       O(cells + copies of a few cells).
+std::optional<CopyRef> nearestCopy(const SelectInput& input, const SelectState& state, std::uint32_t subject,
+                                   const Vec3d& eye);
+
+/// Calls `each(slot)` for the copies of a run.
+template <class Each> void eachOf(const Selection& selection, const Run& run, const Each& each) {
+    for (std::uint32_t i = run.first; i < run.first + run.count; ++i)
+        each(run.listed ? selection.listed[i] : i);
+}
 
 } // namespace thicket

@@ -39,7 +39,8 @@ double screenHeight(double pixelScale, int lines, double radiusMetres, double ce
 /// The inverse of the far form of screenHeight: the distance at which a sphere is `share` of the viewport tall.
 double distanceForScreenHeight(const View& view, double radiusMetres, double share);
 
-/// Six planes, normals inwards: n.p + d >= 0 is inside. SOURCE Gribb & Hartmann 2001.
+/// Six planes, normals inwards: n.p + d >= 0 is inside.
+/// SOURCE     Gribb & Hartmann 2001.
 struct Frustum {
     std::array<Vec3d, 6> normal;
     std::array<double, 6> offset{};

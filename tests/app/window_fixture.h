@@ -3,7 +3,7 @@
 
 #include "app/main_window.h"
 #include "base/file.h"
-#include "io/write_glb.h"
+#include "io/ship/write_glb.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
@@ -43,20 +43,21 @@ protected:
         window->closeQuietly();
     }
     void waitForJobs() const {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().jobs().busy(); }, 60000));
+        Session& session = window->bench().session;
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !session.jobs().busy() && !session.saves().busy(); }, 60000));
         QTest::qWait(60);
     }
     void openBall(int rows = 60) {
         window->open({text(ballFile(folder.path(), "ball.glb", rows))});
         waitForJobs();
-        ASSERT_EQ(window->bench().scene().subjects.size(), 1U);
+        ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
     }
     void thinBall(int rows = 60) {
         openBall(rows);
         window->setStage(Stage::Thin);
         QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
         waitForJobs();
-        ASSERT_GE(window->bench().subject()->levels.size(), 3U);
+        ASSERT_GE(window->bench().session.meshSubject()->mesh().levels.size(), 3U);
     }
     static void drag(QWidget* widget, const QPoint& from, const QPoint& to) {
         QTest::mouseMove(widget, from);

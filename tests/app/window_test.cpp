@@ -7,8 +7,8 @@
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
 #include "budget/devices.h"
-#include "io/ship.h"
-#include "io/write_glb.h"
+#include "io/ship/ship.h"
+#include "io/ship/write_glb.h"
 #include "models.h"
 #include "saltmere.h"
 #include "window_fixture.h"
@@ -25,7 +25,7 @@
 namespace thicket::app {
 
 TEST_F(WindowTest, starts_empty_and_every_stage_can_be_reached_by_mouse_and_key) {
-    EXPECT_TRUE(window->bench().scene().subjects.empty());
+    EXPECT_TRUE(window->bench().session.scene().subjects.empty());
     for (int i = 4; i >= 0; --i) {
         const auto stage = static_cast<Stage>(i);
         QTest::mouseClick(&window->path(), Qt::LeftButton, {}, window->path().stopRect(stage).center());
@@ -46,12 +46,12 @@ TEST_F(WindowTest, dropped_files_become_subjects_and_undo_takes_them_back) {
     QDropEvent drop(QPointF(600, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(window.get(), &drop);
     waitForJobs();
-    EXPECT_EQ(window->bench().scene().subjects.size(), 2U);
+    EXPECT_EQ(window->bench().session.scene().subjects.size(), 2U);
     EXPECT_EQ(window->subjectList().model()->rowCount(), 2);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(window->bench().scene().subjects.size(), 0U);
+    EXPECT_EQ(window->bench().session.scene().subjects.size(), 0U);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-    EXPECT_EQ(window->bench().scene().subjects.size(), 2U);
+    EXPECT_EQ(window->bench().session.scene().subjects.size(), 2U);
 }
 
 TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
@@ -59,7 +59,7 @@ TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
     ASSERT_TRUE(writeTextFile(folder.path() / "bad.glb", "not a mesh"));
     window->open({text(folder.path() / "bad.glb")});
     waitForJobs();
-    EXPECT_EQ(window->bench().scene().subjects.size(), 1U);
+    EXPECT_EQ(window->bench().session.scene().subjects.size(), 1U);
     EXPECT_TRUE(window->messageText().contains("bad.glb"));
 }
 
@@ -67,52 +67,53 @@ TEST_F(WindowTest, item_models_keep_their_promises) {
     const QAbstractItemModelTester tester(window->subjectList().model(),
                                           QAbstractItemModelTester::FailureReportingMode::Fatal);
     thinBall(20);
-    window->bench().renameSubject(window->bench().subjectId(), "renamed");
+    window->bench().files.renameSubject(window->bench().session.subjectId(), "renamed");
     EXPECT_EQ(window->subjectList().model()->index(0, 0).data().toString(), "renamed");
-    window->bench().removeSubject(window->bench().subjectId());
+    window->bench().files.removeSubject(window->bench().session.subjectId());
     EXPECT_EQ(window->subjectList().model()->rowCount(), 0);
-    window->bench().document.undo().undo();
+    window->bench().session.document.undo().undo();
     EXPECT_EQ(window->subjectList().model()->rowCount(), 1);
 }
 
 TEST_F(WindowTest, dragging_a_pin_cuts_while_it_moves_and_is_one_undo_step) {
     thinBall();
     ThinChart& chart = window->thinChart();
-    const auto before = window->bench().subject()->levels[1].triangles;
-    const int steps = window->bench().document.undo().count();
-    QSignalSpy live(&window->bench(), &Workbench::dragChanged);
+    const auto before = window->bench().session.meshSubject()->mesh().levels[1].triangles;
+    const int steps = window->bench().session.document.undo().count();
+    QSignalSpy live(&window->bench().thin, &ThinModel::dragChanged);
     const QPoint pin = chart.pinPlace(1).toPoint();
     drag(&chart, pin, pin + QPoint(40, 0));
     waitForJobs();
-    const Subject& after = *window->bench().subject();
+    const Subject& after = *window->bench().session.meshSubject();
     EXPECT_GE(live.count(), 2) << "levels were cut during the drag";
-    EXPECT_LT(after.levels[1].triangles, before);
-    EXPECT_EQ(after.levels[1].mesh->triangleCount(), after.levels[1].triangles);
-    EXPECT_GT(after.levels[1].deviation, 0);
-    EXPECT_EQ(window->bench().document.undo().count(), steps + 1);
+    EXPECT_LT(after.mesh().levels[1].triangles, before);
+    EXPECT_EQ(after.mesh().levels[1].mesh->triangleCount(), after.mesh().levels[1].triangles);
+    EXPECT_GT(after.mesh().levels[1].deviation, 0);
+    EXPECT_EQ(window->bench().session.document.undo().count(), steps + 1);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(window->bench().subject()->levels[1].triangles, before);
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().levels[1].triangles, before);
 }
 
 TEST_F(WindowTest, levels_are_added_removed_and_locked) {
     thinBall();
-    const auto count = window->bench().subject()->levels.size();
+    const auto count = window->bench().session.meshSubject()->mesh().levels.size();
     ThinChart& chart = window->thinChart();
     const QPointF a = chart.pinPlace(1);
     const QPointF b = chart.pinPlace(2);
     QTest::mouseDClick(&chart, Qt::LeftButton, {},
                        QPoint(static_cast<int>((a.x() + b.x()) / 2), static_cast<int>(std::max(a.y(), b.y())) + 30));
     waitForJobs();
-    ASSERT_EQ(window->bench().subject()->levels.size(), count + 1);
+    ASSERT_EQ(window->bench().session.meshSubject()->mesh().levels.size(), count + 1);
     for (std::size_t i = 1; i <= count; ++i)
-        EXPECT_LT(window->bench().subject()->levels[i].triangles, window->bench().subject()->levels[i - 1].triangles);
-    const auto id = window->bench().subjectId();
-    window->bench().setLocked(id, 2, true);
-    window->bench().removeLevel(id, 2);
-    EXPECT_EQ(window->bench().subject()->levels.size(), count + 1) << "a locked level stays";
-    window->bench().setLocked(id, 2, false);
-    window->bench().removeLevel(id, 2);
-    EXPECT_EQ(window->bench().subject()->levels.size(), count);
+        EXPECT_LT(window->bench().session.meshSubject()->mesh().levels[i].triangles,
+                  window->bench().session.meshSubject()->mesh().levels[i - 1].triangles);
+    const auto id = window->bench().session.subjectId();
+    window->bench().thin.setLocked(id, 2, true);
+    window->bench().thin.removeLevel(id, 2);
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().levels.size(), count + 1) << "a locked level stays";
+    window->bench().thin.setLocked(id, 2, false);
+    window->bench().thin.removeLevel(id, 2);
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().levels.size(), count);
 }
 
 TEST_F(WindowTest, dragging_a_switch_fixes_it_and_the_allowance_moves_the_free_ones) {
@@ -121,22 +122,23 @@ TEST_F(WindowTest, dragging_a_switch_fixes_it_and_the_allowance_moves_the_free_o
     QTest::qWait(200);
     SwitchChart& chart = window->switchChart();
     const auto distance = [&](std::size_t level) {
-        const Subject& s = *window->bench().subject();
-        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, window->bench().scene().view).fromMetres[level];
+        const Subject& s = *window->bench().session.meshSubject();
+        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, window->bench().session.scene().settings.view)
+            .fromMetres[level];
     };
     const double before = distance(1);
-    const int steps = window->bench().document.undo().count();
+    const int steps = window->bench().session.document.undo().count();
     const QPoint handle = chart.handlePlace(1).toPoint();
     drag(&chart, handle, handle + QPoint(30, 0));
     EXPECT_GT(distance(1), before * 1.05);
-    EXPECT_TRUE(window->bench().subject()->levels[1].fixed.has_value());
-    EXPECT_EQ(window->bench().document.undo().count(), steps + 1) << "a drag is one step";
-    window->bench().document.undo().undo();
+    EXPECT_TRUE(window->bench().session.meshSubject()->mesh().levels[1].fixed.has_value());
+    EXPECT_EQ(window->bench().session.document.undo().count(), steps + 1) << "a drag is one step";
+    window->bench().session.document.undo().undo();
     EXPECT_NEAR(distance(1), before, 1e-9);
 
     const QPoint line(chart.width() / 2 + 17, static_cast<int>(std::lround(chart.allowanceY())));
     drag(&chart, line, line - QPoint(0, 20));
-    EXPECT_GT(window->bench().subject()->rule.allowPx, 1.05);
+    EXPECT_GT(window->bench().session.meshSubject()->rule.allowPx, 1.05);
     EXPECT_LT(distance(1), before);
 }
 
@@ -168,19 +170,20 @@ TEST_F(WindowTest, gauges_show_exactly_what_the_viewport_submits) {
         rest();
         EXPECT_EQ(window->triangleGauge().value(), window->viewport().submittedTriangles()) << metres;
         EXPECT_EQ(window->drawGauge().value(), window->viewport().submittedDraws()) << metres;
-        EXPECT_EQ(window->viewport().exact().triangles, window->viewport().submittedTriangles());
+        EXPECT_EQ(window->viewport().exact().total.triangles, window->viewport().submittedTriangles());
     }
 }
 
 TEST_F(WindowTest, the_unit_of_deciding_keeps_every_distance) {
     thinBall();
     const auto distances = [&] {
-        const Subject& s = *window->bench().subject();
-        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, window->bench().scene().view).fromMetres;
+        const Subject& s = *window->bench().session.meshSubject();
+        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, window->bench().session.scene().settings.view)
+            .fromMetres;
     };
     const auto before = distances();
     for (const DecideBy unit : {DecideBy::Distance, DecideBy::ScreenHeight, DecideBy::PixelError}) {
-        window->bench().setDecideBy(window->bench().subjectId(), unit);
+        window->bench().switching.setDecideBy(window->bench().session.subjectId(), unit);
         const auto now = distances();
         for (std::size_t i = 0; i < now.size(); ++i)
             EXPECT_NEAR(now[i], before[i], 1e-6 * (1 + before[i]));
@@ -189,114 +192,116 @@ TEST_F(WindowTest, the_unit_of_deciding_keeps_every_distance) {
 
 TEST_F(WindowTest, project_is_saved_opened_and_its_route_flown) {
     thinBall();
-    Scene scene = window->bench().scene();
-    scene.devices = {handheld60()};
-    scene.routes = {{"past", {{0, {0, 1, 4}, {0, 0, 0}}, {2, {0, 1, 60}, {0, 0, 0}}}}};
+    Scene scene = window->bench().session.scene();
+    scene.settings.devices = {handheld60()};
+    scene.settings.routes = {{"past", {{0, {0, 1, 4}, {0, 0, 0}}, {2, {0, 1, 60}, {0, 0, 0}}}}};
     const fs::path file = folder.path() / "p.thicket.json";
     ASSERT_TRUE(writeProject(scene, file, true));
-    window->bench().document.undo().setClean();
+    window->bench().session.document.undo().setClean();
     window->open({text(file)});
     waitForJobs();
-    ASSERT_EQ(window->bench().scene().routes.size(), 1U);
-    EXPECT_FALSE(window->bench().document.modified());
+    ASSERT_EQ(window->bench().session.scene().settings.routes.size(), 1U);
+    EXPECT_FALSE(window->bench().session.document.modified());
     window->setStage(Stage::Budget);
     QTest::keyClick(window.get(), Qt::Key_R, Qt::ControlModifier);
     waitForJobs();
-    ASSERT_NE(window->bench().audit(), nullptr);
-    EXPECT_EQ(window->bench().audit()->frames.size(), 121U);
+    ASSERT_NE(window->bench().budget.audit(), nullptr);
+    EXPECT_EQ(window->bench().budget.audit()->frames.size(), 121U);
     RouteChart& chart = window->routeChart();
     QTest::mouseClick(&chart, Qt::LeftButton, {}, QPoint(static_cast<int>(chart.xOf(1.0)), chart.height() / 2));
     EXPECT_NEAR(chart.time(), 1.0, 0.05);
-    const View view = viewOnRoute(scene.routes[0], scene.view, chart.time());
+    const View view = viewOnRoute(scene.settings.routes[0], scene.settings.view, chart.time());
     EXPECT_LT((window->viewport().shotView().eye - view.eye).norm(), 1e-3);
-    EXPECT_FALSE(window->bench().auditStale());
-    window->bench().setRole(window->bench().subjectId(), Role::Horizon);
-    EXPECT_TRUE(window->bench().auditStale()) << "the audit is from before the change and says so";
-    window->bench().saveProject(text(folder.path() / "q"));
+    EXPECT_FALSE(window->bench().budget.auditStale());
+    window->bench().thin.setRole(window->bench().session.subjectId(), Role::Horizon);
+    EXPECT_TRUE(window->bench().budget.auditStale()) << "the audit is from before the change and says so";
+    window->bench().files.saveProject(text(folder.path() / "q"));
     waitForJobs();
     EXPECT_TRUE(fs::exists(folder.path() / "q.thicket.json"));
-    EXPECT_FALSE(window->bench().document.modified());
+    EXPECT_FALSE(window->bench().session.document.modified());
 }
 
 TEST_F(WindowTest, a_route_is_keyed_flown_and_taken_back) {
     thinBall(24);
     window->setStage(Stage::Budget);
-    EXPECT_FALSE(window->bench().hasRoute());
+    EXPECT_FALSE(window->bench().budget.hasRoute());
     window->viewport().standAt(3);
     QTest::keyClick(window.get(), Qt::Key_K);
-    EXPECT_FALSE(window->bench().hasRoute()) << "one key is no route";
+    EXPECT_FALSE(window->bench().budget.hasRoute()) << "one key is no route";
     window->viewport().standAt(80);
     QTest::keyClick(window.get(), Qt::Key_K);
-    ASSERT_TRUE(window->bench().hasRoute());
-    window->bench().runAudit();
+    ASSERT_TRUE(window->bench().budget.hasRoute());
+    window->bench().budget.runAudit();
     waitForJobs();
-    ASSERT_NE(window->bench().audit(), nullptr);
-    EXPECT_EQ(window->bench().audit()->frames.size(), 241U);
-    EXPECT_GT(window->bench().audit()->frames.front().triangles, window->bench().audit()->frames.back().triangles);
-    window->bench().clearRoute();
-    EXPECT_FALSE(window->bench().hasRoute());
+    ASSERT_NE(window->bench().budget.audit(), nullptr);
+    EXPECT_EQ(window->bench().budget.audit()->frames.size(), 241U);
+    EXPECT_GT(window->bench().budget.audit()->frames.front().triangles,
+              window->bench().budget.audit()->frames.back().triangles);
+    window->bench().budget.clearRoute();
+    EXPECT_FALSE(window->bench().budget.hasRoute());
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_TRUE(window->bench().hasRoute());
+    EXPECT_TRUE(window->bench().budget.hasRoute());
 }
 
 TEST_F(WindowTest, a_missing_source_can_be_pointed_to_again) {
     thinBall(24);
     const fs::path file = folder.path() / "p.thicket.json";
-    ASSERT_TRUE(writeProject(window->bench().scene(), file, true));
+    ASSERT_TRUE(writeProject(window->bench().session.scene(), file, true));
     fs::rename(folder.path() / "ball.glb", folder.path() / "elsewhere.glb");
-    window->bench().document.undo().setClean();
+    window->bench().session.document.undo().setClean();
     window->open({text(file)});
     waitForJobs();
-    ASSERT_EQ(window->bench().scene().subjects.size(), 1U);
-    EXPECT_FALSE(window->bench().subject()->levels[0].mesh);
+    ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
+    EXPECT_FALSE(window->bench().session.meshSubject()->mesh().levels[0].mesh);
     EXPECT_TRUE(window->messageText().contains("point to the file again"));
-    window->bench().relinkSource(window->bench().subjectId(), text(folder.path() / "elsewhere.glb"));
+    window->bench().files.relinkSource(window->bench().session.subjectId(), text(folder.path() / "elsewhere.glb"));
     waitForJobs();
-    for (const Level& level : window->bench().subject()->levels)
+    for (const Level& level : window->bench().session.meshSubject()->mesh().levels)
         EXPECT_TRUE(level.mesh);
 }
 
 TEST_F(WindowTest, work_kept_automatically_is_found_and_recovered) {
     thinBall(24);
     const fs::path file = folder.path() / "p.thicket.json";
-    ASSERT_TRUE(writeProject(window->bench().scene(), file, true));
-    Scene later = window->bench().scene();
+    ASSERT_TRUE(writeProject(window->bench().session.scene(), file, true));
+    Scene later = window->bench().session.scene();
     later.subjects[0].rule.allowPx = 3.5;
     ASSERT_TRUE(writeTextFile(folder.path() / "p.thicket.json.autosave", encodeProject(later, folder.path())));
     fs::last_write_time(folder.path() / "p.thicket.json.autosave", fs::last_write_time(file) + std::chrono::seconds(5));
-    window->bench().document.undo().setClean();
-    QSignalSpy found(&window->bench(), &Workbench::recoveryFound);
+    window->bench().session.document.undo().setClean();
+    QSignalSpy found(&window->bench().files, &FilesModel::recoveryFound);
     // The question is put to the user; here it is answered by hand.
-    QObject::disconnect(&window->bench(), &Workbench::recoveryFound, window.get(), nullptr);
+    QObject::disconnect(&window->bench().files, &FilesModel::recoveryFound, window.get(), nullptr);
     window->open({text(file)});
     waitForJobs();
     ASSERT_EQ(found.count(), 1);
-    EXPECT_EQ(window->bench().subject()->rule.allowPx, 1.0) << "the saved project is open until the user decides";
-    window->bench().recover(text(file), found[0][1].toString());
+    EXPECT_EQ(window->bench().session.meshSubject()->rule.allowPx, 1.0)
+        << "the saved project is open until the user decides";
+    window->bench().files.recover(text(file), found[0][1].toString());
     waitForJobs();
-    EXPECT_EQ(window->bench().subject()->rule.allowPx, 3.5);
-    EXPECT_TRUE(window->bench().document.modified()) << "recovered work is not saved work";
-    EXPECT_EQ(window->bench().document.path(), file);
+    EXPECT_EQ(window->bench().session.meshSubject()->rule.allowPx, 3.5);
+    EXPECT_TRUE(window->bench().session.document.modified()) << "recovered work is not saved work";
+    EXPECT_EQ(window->bench().session.document.path(), file);
 }
 
 TEST_F(WindowTest, cards_outlive_a_crash_though_they_were_never_saved) {
     thinBall(50);
     Workbench& bench = window->bench();
     const QString file = text(folder.path() / "p.thicket.json");
-    bench.saveProject(file);
+    bench.files.saveProject(file);
     waitForJobs();
-    bench.addCards(bench.subjectId(), 2);
+    bench.thin.addCards(bench.session.subjectId(), 2);
     waitForJobs();
-    bench.document.autosave();
-    const fs::path kept = Document::autosavePathFor(folder.path() / "p.thicket.json");
+    bench.session.document.autosave();
+    const fs::path kept = AutosavePlace::besideProject(folder.path() / "p.thicket.json");
     ASSERT_TRUE(QTest::qWaitFor([&] { return fs::exists(kept); }, 5000));
     // Another window takes it up, as after a crash.
     MainWindow after;
     after.beQuiet();
-    after.bench().recover(file, text(kept));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !after.bench().jobs().busy(); }, 20000));
-    ASSERT_EQ(after.bench().scene().subjects.size(), 1U);
-    const Level& last = after.bench().scene().subjects.front().levels.back();
+    after.bench().files.recover(file, text(kept));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !after.bench().session.jobs().busy(); }, 20000));
+    ASSERT_EQ(after.bench().session.scene().subjects.size(), 1U);
+    const Level& last = after.bench().session.scene().subjects.front().mesh().levels.back();
     EXPECT_EQ(last.origin, LevelOrigin::Cards);
     EXPECT_TRUE(last.mesh && last.surfaces);
     after.closeQuietly();
@@ -310,19 +315,19 @@ TEST_F(WindowTest, levels_cut_again_after_opening_wear_their_own_materials) {
     window->open({text(source)});
     waitForJobs();
     Workbench& bench = window->bench();
-    bench.thinToRole(bench.subjectId());
+    bench.thin.thinToRole(bench.session.subjectId());
     waitForJobs();
     MaterialChoice choice;
     choice.merge = true;
-    bench.setMaterials(bench.subjectId(), 1, choice);
+    bench.thin.setMaterials(bench.session.subjectId(), 1, choice);
     waitForJobs();
     const QString file = text(folder.path() / "m.thicket.json");
-    bench.saveProject(file);
+    bench.files.saveProject(file);
     waitForJobs();
     fs::remove_all(folder.path() / "m.levels");
     window->open({file});
     waitForJobs();
-    const Level& level = bench.scene().subjects.front().levels[1];
+    const Level& level = bench.session.scene().subjects.front().mesh().levels[1];
     ASSERT_TRUE(level.mesh);
     ASSERT_TRUE(level.surfaces) << "its UVs lie in a merged picture that it must have";
     EXPECT_EQ(level.surfaces->materials.size(), 1U);
@@ -336,7 +341,7 @@ TEST_F(WindowTest, cancelling_a_long_job_changes_nothing) {
     QTest::qWait(120);
     QTest::keyClick(window.get(), Qt::Key_Escape);
     waitForJobs();
-    EXPECT_EQ(window->bench().subject()->levels.size(), 1U);
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().levels.size(), 1U);
     EXPECT_TRUE(window->messageText().contains("Cancelled"));
 }
 
@@ -350,21 +355,21 @@ TEST_F(WindowTest, the_window_answers_while_a_job_runs) {
     timer.start(10);
     waitForJobs();
     EXPECT_GT(ticks, 10) << "the event loop went on";
-    EXPECT_GE(window->bench().subject()->levels.size(), 3U);
+    EXPECT_GE(window->bench().session.meshSubject()->mesh().levels.size(), 3U);
 }
 
 TEST_F(WindowTest, shipping_lists_what_was_verified) {
     thinBall(24);
     window->setStage(Stage::Ship);
-    window->bench().ship(text(folder.path() / "out"), {});
+    window->bench().shipping.ship(text(folder.path() / "out"), {});
     waitForJobs();
-    ASSERT_NE(window->bench().shipReport(), nullptr);
-    EXPECT_EQ(window->bench().shipReport()->files.size(), 3U);
+    ASSERT_NE(window->bench().shipping.report(), nullptr);
+    EXPECT_EQ(window->bench().shipping.report()->files.size(), 3U);
 }
 
 TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
     thinBall(24);
-    window->bench().selectLevel(1);
+    window->bench().session.selectLevel(1);
     for (const QSize& size : {QSize(1100, 700), QSize(1590, 990), QSize(1280, 800)})
         for (int i = 0; i < 5; ++i) {
             window->resize(size);
@@ -391,19 +396,19 @@ TEST_F(WindowTest, all_without_levels_are_thinned_as_one_step) {
     window->open({text(ballFile(folder.path(), "one.glb", 40)), text(ballFile(folder.path(), "two.glb", 50)),
                   text(ballFile(folder.path(), "three.glb", 60))});
     waitForJobs();
-    ASSERT_EQ(window->bench().scene().subjects.size(), 3U);
+    ASSERT_EQ(window->bench().session.scene().subjects.size(), 3U);
     window->setStage(Stage::Thin);
     auto* button = window->findChild<QPushButton*>(QStringLiteral("thinTheRest"));
     ASSERT_NE(button, nullptr);
     ASSERT_TRUE(button->isVisible());
     QTest::mouseClick(button, Qt::LeftButton);
     waitForJobs();
-    for (const Subject& s : window->bench().scene().subjects)
-        EXPECT_GT(s.levels.size(), 1U) << s.name;
+    for (const Subject& s : window->bench().session.scene().subjects)
+        EXPECT_GT(s.mesh().levels.size(), 1U) << s.name;
     EXPECT_FALSE(button->isVisible());
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    for (const Subject& s : window->bench().scene().subjects)
-        EXPECT_EQ(s.levels.size(), 1U) << s.name << " was not undone with the others";
+    for (const Subject& s : window->bench().session.scene().subjects)
+        EXPECT_EQ(s.mesh().levels.size(), 1U) << s.name << " was not undone with the others";
     EXPECT_TRUE(button->isVisible());
 }
 
@@ -422,18 +427,19 @@ TEST_F(WindowTest, keeping_every_piece_cuts_anew_as_one_step) {
     window->setStage(Stage::Thin);
     QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
     waitForJobs();
-    const auto fewest = [&] { return window->bench().subject()->curve.triangles.back(); };
-    EXPECT_EQ(window->bench().subject()->pieces, 21U);
+    const auto fewest = [&] { return window->bench().session.meshSubject()->mesh().curve.triangles.back(); };
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().pieces, 21U);
     const std::uint32_t light = fewest();
-    EXPECT_EQ(window->bench().subject()->levels.back().pieces, 1U);
-    window->bench().setCutRules(window->bench().subjectId(), {.keepPieces = true});
-    EXPECT_TRUE(window->bench().cutRules(window->bench().subjectId()).keepPieces) << "shown as asked for while it runs";
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().levels.back().pieces, 1U);
+    window->bench().thin.setCutRules(window->bench().session.subjectId(), {.keepPieces = true});
+    EXPECT_TRUE(window->bench().thin.cutRules(window->bench().session.subjectId()).keepPieces)
+        << "shown as asked for while it runs";
     waitForJobs();
-    EXPECT_EQ(window->bench().subject()->levels.back().pieces, 21U);
-    EXPECT_TRUE(window->bench().subject()->cutRules.keepPieces);
+    EXPECT_EQ(window->bench().session.meshSubject()->mesh().levels.back().pieces, 21U);
+    EXPECT_TRUE(window->bench().session.meshSubject()->mesh().cutRules.keepPieces);
     EXPECT_GE(fewest(), light + 20 * 4);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_FALSE(window->bench().subject()->cutRules.keepPieces);
+    EXPECT_FALSE(window->bench().session.meshSubject()->mesh().cutRules.keepPieces);
     EXPECT_EQ(fewest(), light);
 }
 
@@ -442,11 +448,11 @@ TEST_F(WindowTest, with_shift_a_dragged_level_still_comes_in_where_it_did) {
     Workbench& bench = window->bench();
     ThinChart& chart = window->thinChart();
     const auto from = [&] {
-        const Subject& s = *bench.subject();
-        return switchDistance(costsOf(s)[1], s.rule, s.radius, bench.scene().view);
+        const Subject& s = *bench.session.meshSubject();
+        return switchDistance(costsOf(s)[1], s.rule, s.radius, bench.session.scene().settings.view);
     };
     const double before = from();
-    const std::uint32_t triangles = bench.subject()->levels[1].triangles;
+    const std::uint32_t triangles = bench.session.meshSubject()->mesh().levels[1].triangles;
     const QPoint pin = chart.pinPlace(1).toPoint();
     QTest::mousePress(&chart, Qt::LeftButton, Qt::ShiftModifier, pin);
     QTest::mouseMove(&chart, pin + QPoint(20, 0));
@@ -455,9 +461,9 @@ TEST_F(WindowTest, with_shift_a_dragged_level_still_comes_in_where_it_did) {
     QTest::qWait(30);
     QTest::mouseRelease(&chart, Qt::LeftButton, Qt::ShiftModifier, pin + QPoint(40, 0));
     waitForJobs();
-    EXPECT_NE(bench.subject()->levels[1].triangles, triangles);
-    ASSERT_TRUE(bench.subject()->levels[1].fixed);
-    EXPECT_EQ(bench.subject()->levels[1].fixed->unit, DecideBy::ScreenHeight);
+    EXPECT_NE(bench.session.meshSubject()->mesh().levels[1].triangles, triangles);
+    ASSERT_TRUE(bench.session.meshSubject()->mesh().levels[1].fixed);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels[1].fixed->unit, DecideBy::ScreenHeight);
     EXPECT_NEAR(from(), before, 0.02 * before);
 }
 
@@ -466,7 +472,7 @@ TEST_F(WindowTest, selected_subjects_are_thinned_together_as_one_step) {
         window->open({text(ballFile(folder.path(), name, 40))});
     waitForJobs();
     Workbench& bench = window->bench();
-    ASSERT_EQ(bench.scene().subjects.size(), 3U);
+    ASSERT_EQ(bench.session.scene().subjects.size(), 3U);
     window->setStage(Stage::Thin);
     auto* list = window->findChild<QListView*>();
     const auto click = [&](int row, Qt::KeyboardModifiers keys) {
@@ -478,8 +484,8 @@ TEST_F(WindowTest, selected_subjects_are_thinned_together_as_one_step) {
     QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
     waitForJobs();
     const auto thinned = [&] {
-        return std::count_if(bench.scene().subjects.begin(), bench.scene().subjects.end(),
-                             [](const Subject& s) { return s.levels.size() > 1; });
+        return std::count_if(bench.session.scene().subjects.begin(), bench.session.scene().subjects.end(),
+                             [](const Subject& s) { return s.mesh().levels.size() > 1; });
     };
     EXPECT_EQ(thinned(), 2);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
@@ -490,42 +496,42 @@ TEST_F(WindowTest, pops_are_scored_shown_and_smoothed_as_one_step) {
     thinBall(40);
     Workbench& bench = window->bench();
     window->setStage(Stage::Switch);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.popsWaiting() == 0 && !bench.pops().empty(); }, 60000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.pops.waiting() == 0 && !bench.pops.pops().empty(); }, 60000));
     const auto rows = window->findChildren<PopRow*>();
-    ASSERT_EQ(rows.size(), static_cast<qsizetype>(std::min<std::size_t>(6, bench.pops().size())));
-    const auto pops = bench.pops();
+    ASSERT_EQ(rows.size(), static_cast<qsizetype>(std::min<std::size_t>(6, bench.pops.pops().size())));
+    const auto pops = bench.pops.pops();
     for (std::size_t i = 1; i < pops.size(); ++i)
         EXPECT_GE(pops[i - 1].severity, pops[i].severity) << "worst first";
     // The coarsest level much too early is seen; made later again it is seen less.
-    const int last = static_cast<int>(bench.subject()->levels.size()) - 1;
-    const auto own = [&]() -> std::optional<Workbench::Pop> {
-        if (bench.popsWaiting() == 0)
-            for (const Workbench::Pop& pop : bench.pops())
+    const int last = static_cast<int>(bench.session.meshSubject()->mesh().levels.size()) - 1;
+    const auto own = [&]() -> std::optional<PopsModel::Pop> {
+        if (bench.pops.waiting() == 0)
+            for (const PopsModel::Pop& pop : bench.pops.pops())
                 if (pop.place.level == last)
                     return pop;
         return std::nullopt;
     };
     const double natural = own()->place.key.metres;
-    bench.setSwitchDistance(bench.subjectId(), last, natural / 3);
+    bench.switching.setSwitchDistance(bench.session.subjectId(), last, natural / 3);
     ASSERT_TRUE(QTest::qWaitFor([&] { return own() && own()->place.key.metres < natural / 2; }, 60000))
         << "the score follows the change";
     const double worst = own()->score->outlineShift;
     EXPECT_GT(worst, 1);
-    EXPECT_EQ(bench.pops().front().place.level, last);
+    EXPECT_EQ(bench.pops.pops().front().place.level, last);
     QTest::mouseClick(window->findChildren<PopRow*>().front(), Qt::LeftButton);
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().flickering(); }, 3000));
-    EXPECT_EQ(bench.level(), last);
+    EXPECT_EQ(bench.session.level(), last);
     EXPECT_NEAR(window->viewport().subjectDistance(), natural / 3, 0.1 * natural);
     auto* smooth = window->findChild<QPushButton*>(QStringLiteral("smooth"));
     ASSERT_TRUE(smooth->isVisibleTo(window.get()));
     emit smooth->menu()->aboutToShow();
     ASSERT_GE(smooth->menu()->actions().size(), 4);
-    const int steps = bench.document.undo().count();
+    const int steps = bench.session.document.undo().count();
     smooth->menu()->actions()[2]->trigger();
-    EXPECT_EQ(bench.document.undo().count(), steps + 1);
+    EXPECT_EQ(bench.session.document.undo().count(), steps + 1);
     ASSERT_TRUE(QTest::qWaitFor([&] { return own() && own()->score->outlineShift < worst; }, 60000));
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(bench.document.undo().index(), steps);
+    EXPECT_EQ(bench.session.document.undo().index(), steps);
     // All that are seen at once: after it none is, and one step takes it back.
     ASSERT_TRUE(QTest::qWaitFor([&] { return own() && own()->score->outlineShift == worst; }, 60000));
     auto* all = window->findChild<QPushButton*>(QStringLiteral("smoothAll"));
@@ -534,13 +540,13 @@ TEST_F(WindowTest, pops_are_scored_shown_and_smoothed_as_one_step) {
     waitForJobs();
     ASSERT_TRUE(QTest::qWaitFor(
         [&] {
-            const auto now = bench.pops();
-            return bench.popsWaiting() == 0 && !now.empty() && now.front().severity <= 1;
+            const auto now = bench.pops.pops();
+            return bench.pops.waiting() == 0 && !now.empty() && now.front().severity <= 1;
         },
         60000))
         << window->messageText().toStdString();
     EXPECT_FALSE(all->isVisibleTo(window.get()));
-    EXPECT_EQ(bench.document.undo().index(), steps + 1);
+    EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
 }
 
 TEST_F(WindowTest, a_chain_out_of_order_is_said_and_mended_by_one_click) {
@@ -552,13 +558,13 @@ TEST_F(WindowTest, a_chain_out_of_order_is_said_and_mended_by_one_click) {
         return window->findChildren<QPushButton*>(QStringLiteral("mendChain"));
     };
     EXPECT_TRUE(buttons().isEmpty());
-    bench.setSwitchDistance(bench.subjectId(), 1, 0.05);
+    bench.switching.setSwitchDistance(bench.session.subjectId(), 1, 0.05);
     ASSERT_EQ(buttons().size(), 1);
     QTest::mouseClick(buttons().front(), Qt::LeftButton);
-    EXPECT_FALSE(bench.subject()->levels[1].fixed);
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().levels[1].fixed);
     EXPECT_TRUE(buttons().isEmpty());
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_TRUE(bench.subject()->levels[1].fixed);
+    EXPECT_TRUE(bench.session.meshSubject()->mesh().levels[1].fixed);
 }
 
 TEST_F(WindowTest, culling_says_what_it_saves_and_can_be_taken_away_in_the_view) {
@@ -569,15 +575,15 @@ TEST_F(WindowTest, culling_says_what_it_saves_and_can_be_taken_away_in_the_view)
     view.setShotView({0, 1, 6}, {0, 1, 20}); // looking away from it
     QTest::qWait(300);
     auto* box = window->findChild<QCheckBox*>(QStringLiteral("cull0"));
-    EXPECT_EQ(view.exact().culledBy[static_cast<int>(Culled::OutOfView)], 1U);
+    EXPECT_EQ(view.exact().total.culledBy[static_cast<int>(Culled::OutOfView)], 1U);
     EXPECT_TRUE(box->text().startsWith(QStringLiteral("out of view: 1"))) << box->text().toStdString();
     EXPECT_GT(view.cullingSaves().value()[0], 0U);
-    const int steps = bench.document.undo().count();
+    const int steps = bench.session.document.undo().count();
     box->click();
     QTest::qWait(100);
-    EXPECT_EQ(view.exact().culledBy[static_cast<int>(Culled::OutOfView)], 0U);
-    EXPECT_GT(view.exact().triangles, 0U);
-    EXPECT_EQ(bench.document.undo().count(), steps) << "the project is not changed";
+    EXPECT_EQ(view.exact().total.culledBy[static_cast<int>(Culled::OutOfView)], 0U);
+    EXPECT_GT(view.exact().total.triangles, 0U);
+    EXPECT_EQ(bench.session.document.undo().count(), steps) << "the project is not changed";
     box->click();
 }
 
@@ -616,7 +622,7 @@ TEST_F(WindowTest, a_heron_is_played_held_and_put_to_rest) {
     EXPECT_EQ(picture(), rest);
     window->open({text(ballFile(folder.path(), "ball.glb", 20))});
     waitForJobs();
-    window->bench().selectSubject(window->bench().scene().subjects.back().id);
+    window->bench().session.selectSubject(window->bench().session.scene().subjects.back().id);
     EXPECT_FALSE(window->playBar().isVisible()) << "a ball has nothing to play";
 }
 
@@ -624,75 +630,78 @@ TEST_F(WindowTest, levels_are_rebuilt_baked_into_views_and_share_vertices_each_a
     openBall(60);
     window->setStage(Stage::Thin);
     Workbench& bench = window->bench();
-    const std::uint32_t id = bench.subjectId();
-    bench.thinToRole(id);
+    const std::uint32_t id = bench.session.subjectId();
+    bench.thin.thinToRole(id);
     waitForJobs();
-    const std::size_t levels = bench.subject()->levels.size();
+    const std::size_t levels = bench.session.meshSubject()->mesh().levels.size();
     const auto origins = [&](LevelOrigin origin) {
-        return std::count_if(bench.subject()->levels.begin(), bench.subject()->levels.end(),
+        return std::count_if(bench.session.meshSubject()->mesh().levels.begin(),
+                             bench.session.meshSubject()->mesh().levels.end(),
                              [origin](const Level& l) { return l.origin == origin; });
     };
-    bench.addRebuilt(id, 500);
+    bench.thin.addRebuilt(id, 500);
     waitForJobs();
     EXPECT_EQ(origins(LevelOrigin::Rebuilt), 1);
-    bench.addImpostor(id);
+    bench.thin.addImpostor(id);
     waitForJobs();
     ASSERT_EQ(origins(LevelOrigin::Impostor), 1);
-    EXPECT_EQ(bench.subject()->levels.back().views.across, 8);
-    EXPECT_EQ(bench.subject()->levels.back().triangles, 2U);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels.back().views.across, 8);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels.back().triangles, 2U);
     // It turns with the camera: from two sides it is drawn, and not the same picture.
-    bench.selectLevel(static_cast<int>(bench.subject()->levels.size()) - 1);
+    bench.session.selectLevel(static_cast<int>(bench.session.meshSubject()->mesh().levels.size()) - 1);
     window->arrange(Arrangement::LineUp);
     QTest::qWait(100);
     auto* reuse = window->findChild<QAction*>(QStringLiteral("reuseVertices"));
     auto* symmetric = window->findChild<QAction*>(QStringLiteral("symmetric"));
     reuse->trigger();
     waitForJobs();
-    EXPECT_TRUE(bench.subject()->cutRules.reuseVertices);
+    EXPECT_TRUE(bench.session.meshSubject()->mesh().cutRules.reuseVertices);
     EXPECT_EQ(origins(LevelOrigin::Rebuilt), 1) << "what was made otherwise stays";
     const QString keep = window->findChild<QPushButton*>(QStringLiteral("keep"))->text();
     EXPECT_TRUE(keep.contains(QStringLiteral("saved"))) << keep.toStdString();
     symmetric->trigger();
     waitForJobs();
-    EXPECT_TRUE(bench.subject()->cutRules.symmetric);
-    EXPECT_FALSE(bench.subject()->cutRules.reuseVertices) << "the two exclude each other";
+    EXPECT_TRUE(bench.session.meshSubject()->mesh().cutRules.symmetric);
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().cutRules.reuseVertices) << "the two exclude each other";
     for (int i = 0; i < 4; ++i)
         QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(bench.subject()->levels.size(), levels);
-    EXPECT_EQ(bench.subject()->cutRules, CutRules());
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels.size(), levels);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().cutRules, CutRules());
 }
 
 TEST_F(WindowTest, what_is_changed_while_a_subject_is_thinned_stays) {
     openBall(120);
     window->setStage(Stage::Thin);
     Workbench& bench = window->bench();
-    const std::uint32_t id = bench.subjectId();
-    bench.thinToRole(id);
-    bench.renameSubject(id, QStringLiteral("Buoy"));
-    bench.setRole(id, Role::Horizon);
-    ASSERT_TRUE(bench.jobs().busy());
+    const std::uint32_t id = bench.session.subjectId();
+    bench.thin.thinToRole(id);
+    bench.files.renameSubject(id, QStringLiteral("Buoy"));
+    bench.thin.setRole(id, Role::Horizon);
+    ASSERT_TRUE(bench.session.jobs().busy());
     waitForJobs();
-    EXPECT_EQ(bench.subject()->name, "Buoy");
-    EXPECT_EQ(bench.subject()->role, Role::Horizon);
-    EXPECT_GT(bench.subject()->levels.size(), 2U);
+    EXPECT_EQ(bench.session.meshSubject()->name, "Buoy");
+    EXPECT_EQ(bench.session.meshSubject()->role, Role::Horizon);
+    EXPECT_GT(bench.session.meshSubject()->mesh().levels.size(), 2U);
 
     // Levels that were changed meanwhile are not replaced, and that is said.
-    bench.thinToRole(id);
-    bench.removeLevel(id, 1);
-    const std::size_t left = bench.subject()->levels.size();
-    ASSERT_TRUE(bench.jobs().busy());
+    QSignalSpy progress(&bench.session.jobs(), &JobQueue::progressed);
+    bench.thin.thinToRole(id);
+    ASSERT_TRUE(progress.wait(10000)) << "it has begun with what was there";
+    bench.thin.removeLevel(id, 1);
+    const std::size_t left = bench.session.meshSubject()->mesh().levels.size();
+    ASSERT_TRUE(bench.session.jobs().busy());
     waitForJobs();
-    EXPECT_EQ(bench.subject()->levels.size(), left);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels.size(), left);
     EXPECT_TRUE(window->messageText().contains(QStringLiteral("changed meanwhile")));
 }
 
 TEST_F(WindowTest, a_level_is_compared_by_wipe_heat_and_a_held_key) {
     thinBall();
     Viewport& view = window->viewport();
-    window->bench().selectLevel(2);
+    window->bench().session.selectLevel(2);
     rest();
-    const std::uint64_t source = window->bench().subject()->levels[0].triangles;
-    const std::uint64_t level = window->bench().subject()->levels[2].triangles;
+    const std::uint64_t source = window->bench().session.meshSubject()->mesh().levels[0].triangles;
+    const std::uint64_t level = window->bench().session.meshSubject()->mesh().levels[2].triangles;
     EXPECT_EQ(view.submittedTriangles(), level);
 
     // Also with the focus in the list, where letters would search.
@@ -725,7 +734,8 @@ TEST_F(WindowTest, a_level_is_compared_by_wipe_heat_and_a_held_key) {
     QTest::mouseClick(&window->arrangementChoice(), Qt::LeftButton, {}, window->arrangementChoice().cell(0).center());
     const QImage plain = (rest(), view.grabFramebuffer());
     QTest::mouseClick(&window->shadingChoice(), Qt::LeftButton, {}, window->shadingChoice().cell(3).center());
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().heat(*window->bench().subject(), 2) != nullptr; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return window->bench().looks.heat(*window->bench().session.meshSubject(), 2) != nullptr; }, 10000));
     rest();
     EXPECT_NE(view.grabFramebuffer(), plain);
     EXPECT_GT(view.submittedTriangles(), level) << "the level's surface is split finely to be coloured";
@@ -737,77 +747,83 @@ TEST_F(WindowTest, care_is_painted_stroke_by_stroke_and_levels_are_cut_again) {
     thinBall(80);
     Workbench& bench = window->bench();
     Viewport& view = window->viewport();
-    const std::uint32_t id = bench.subjectId();
-    const std::size_t levels = bench.subject()->levels.size();
+    const std::uint32_t id = bench.session.subjectId();
+    const std::size_t levels = bench.session.meshSubject()->mesh().levels.size();
     QTest::keyClick(window.get(), Qt::Key_P);
     ASSERT_TRUE(view.painting());
     EXPECT_TRUE(window->careBar().isVisible());
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.surfaceFor(bench.subject()->levels[0].mesh) != nullptr; }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return bench.care.surfaceFor(bench.session.meshSubject()->mesh().levels[0].mesh) != nullptr; }, 5000));
     rest();
     const QImage before = view.grabFramebuffer();
     const QPoint middle(view.width() / 2, view.height() / 2);
     drag(&view, middle, middle + QPoint(30, 0));
-    ASSERT_TRUE(bench.subject()->care);
-    ASSERT_EQ(bench.subject()->care->size(), 1U);
-    EXPECT_GT(bench.subject()->care->front().path.size(), 1U);
+    ASSERT_TRUE(bench.session.meshSubject()->mesh().care);
+    ASSERT_EQ(bench.session.meshSubject()->mesh().care->size(), 1U);
+    EXPECT_GT(bench.session.meshSubject()->mesh().care->front().path.size(), 1U);
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return bench.careValues(bench.subject()->levels[0].mesh, bench.subject()->care) != nullptr; }, 5000));
+        [&] {
+            return bench.care.values(bench.session.meshSubject()->mesh().levels[0].mesh,
+                                     bench.session.meshSubject()->mesh().care) != nullptr;
+        },
+        5000));
     rest();
     EXPECT_NE(view.grabFramebuffer().pixelColor(middle), before.pixelColor(middle)) << "what is painted is seen";
 
     // Beside the object the camera turns and nothing is painted.
     drag(&view, QPoint(12, view.height() - 60), QPoint(40, view.height() - 60));
-    EXPECT_EQ(bench.subject()->care->size(), 1U);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().care->size(), 1U);
 
     auto* recut = window->findChild<QPushButton*>(QStringLiteral("recut"));
     ASSERT_NE(recut, nullptr);
     ASSERT_TRUE(recut->isVisible());
-    const auto plain = bench.subject()->levels.back().mesh;
+    const auto plain = bench.session.meshSubject()->mesh().levels.back().mesh;
     QTest::mouseClick(recut, Qt::LeftButton);
     waitForJobs();
     EXPECT_FALSE(recut->isVisible());
-    EXPECT_EQ(bench.subject()->levels.size(), levels);
-    EXPECT_NE(bench.subject()->levels.back().mesh->positions, plain->positions);
-    EXPECT_FALSE(bench.subject()->curve.careful.empty());
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels.size(), levels);
+    EXPECT_NE(bench.session.meshSubject()->mesh().levels.back().mesh->positions, plain->positions);
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().curve.careful.empty());
 
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier); // the cut
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier); // the stroke
-    EXPECT_FALSE(bench.scene().find(id)->care);
+    EXPECT_FALSE(bench.session.scene().find(id)->mesh().care);
     EXPECT_FALSE(recut->isVisible());
 }
 
 TEST_F(WindowTest, cards_are_baked_drawn_saved_and_shipped) {
     thinBall(60);
     Workbench& bench = window->bench();
-    const std::size_t levels = bench.subject()->levels.size();
-    bench.addCards(bench.subjectId(), 2);
+    const std::size_t levels = bench.session.meshSubject()->mesh().levels.size();
+    bench.thin.addCards(bench.session.subjectId(), 2);
     waitForJobs();
-    ASSERT_EQ(bench.subject()->levels.size(), levels + 1);
-    const Level& cards = bench.subject()->levels.back();
+    ASSERT_EQ(bench.session.meshSubject()->mesh().levels.size(), levels + 1);
+    const Level& cards = bench.session.meshSubject()->mesh().levels.back();
     EXPECT_EQ(cards.origin, LevelOrigin::Cards);
     EXPECT_EQ(cards.triangles, 4U);
     EXPECT_GT(cards.deviation, 0);
-    bench.selectLevel(static_cast<int>(levels));
+    bench.session.selectLevel(static_cast<int>(levels));
     rest();
     EXPECT_EQ(window->viewport().submittedTriangles(), 4U);
 
     const QString file = text(folder.path() / "cards.thicket.json");
-    bench.saveProject(file);
+    bench.files.saveProject(file);
     waitForJobs();
     window->open({file});
     waitForJobs();
-    const Level& again = bench.scene().subjects.front().levels.back();
+    const Level& again = bench.session.scene().subjects.front().mesh().levels.back();
     ASSERT_EQ(again.origin, LevelOrigin::Cards);
     ASSERT_TRUE(again.mesh && again.surfaces);
     EXPECT_EQ(again.surfaces->images.size(), 2U);
-    bench.ship(text(folder.path() / "out"), {});
+    bench.shipping.ship(text(folder.path() / "out"), {});
     waitForJobs();
-    ASSERT_NE(bench.shipReport(), nullptr);
-    EXPECT_EQ(bench.shipReport()->files.size(), 3U);
-    bench.addCards(bench.scene().subjects.front().id, 3);
+    ASSERT_NE(bench.shipping.report(), nullptr);
+    EXPECT_EQ(bench.shipping.report()->files.size(), 3U);
+    bench.thin.addCards(bench.session.scene().subjects.front().id, 3);
     waitForJobs();
-    EXPECT_EQ(bench.scene().subjects.front().levels.size(), levels + 1) << "new cards take the place of the old";
-    EXPECT_EQ(bench.scene().subjects.front().levels.back().triangles, 6U);
+    EXPECT_EQ(bench.session.scene().subjects.front().mesh().levels.size(), levels + 1)
+        << "new cards take the place of the old";
+    EXPECT_EQ(bench.session.scene().subjects.front().mesh().levels.back().triangles, 6U);
 }
 
 TEST_F(WindowTest, a_level_gets_lighter_materials_and_its_source_keeps_its_own) {
@@ -821,21 +837,21 @@ TEST_F(WindowTest, a_level_gets_lighter_materials_and_its_source_keeps_its_own) 
     QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
     waitForJobs();
     Workbench& bench = window->bench();
-    const std::uint32_t id = bench.subjectId();
-    bench.selectLevel(2);
-    const Subject before = *bench.subject();
-    ASSERT_GT(before.levels[2].draws, 1U);
+    const std::uint32_t id = bench.session.subjectId();
+    bench.session.selectLevel(2);
+    const Subject before = *bench.session.meshSubject();
+    ASSERT_GT(before.mesh().levels[2].draws, 1U);
     MaterialChoice choice;
     choice.halvings = 1;
     choice.merge = true;
-    bench.setMaterials(id, 2, choice);
+    bench.thin.setMaterials(id, 2, choice);
     waitForJobs();
-    const Level& merged = bench.subject()->levels[2];
+    const Level& merged = bench.session.meshSubject()->mesh().levels[2];
     EXPECT_EQ(merged.draws, 1U);
-    EXPECT_EQ(merged.triangles, before.levels[2].triangles);
+    EXPECT_EQ(merged.triangles, before.mesh().levels[2].triangles);
     EXPECT_EQ(merged.mesh->positions.size(), merged.vertices);
-    EXPECT_EQ(bench.subject()->levels[1].draws, before.levels[1].draws);
-    EXPECT_FALSE(bench.subject()->levels[1].surfaces);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels[1].draws, before.mesh().levels[1].draws);
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().levels[1].surfaces);
     auto* button = window->findChild<QPushButton*>(QStringLiteral("materials"));
     ASSERT_NE(button, nullptr);
     EXPECT_TRUE(button->text().startsWith(QStringLiteral("1 draw"))) << button->text().toStdString();
@@ -843,23 +859,23 @@ TEST_F(WindowTest, a_level_gets_lighter_materials_and_its_source_keeps_its_own) 
     EXPECT_GE(button->menu()->actions().size(), 8);
 
     // Cut again by its pin, it keeps its choice; taken back, it is as it was.
-    bench.cutLevelTo(id, 2, merged.triangles * 0.8, true);
+    bench.thin.cutLevelTo(id, 2, merged.triangles * 0.8, true);
     waitForJobs();
-    EXPECT_EQ(bench.subject()->levels[2].materials, choice);
-    EXPECT_EQ(bench.subject()->levels[2].draws, 1U);
-    bench.setMaterials(id, 2, {});
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels[2].materials, choice);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels[2].draws, 1U);
+    bench.thin.setMaterials(id, 2, {});
     waitForJobs();
-    EXPECT_EQ(bench.subject()->levels[2].draws, before.levels[2].draws);
-    EXPECT_FALSE(bench.subject()->levels[2].surfaces);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels[2].draws, before.mesh().levels[2].draws);
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().levels[2].surfaces);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(bench.subject()->levels[2].draws, 1U);
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels[2].draws, 1U);
 
     const QString project = text(folder.path() / "m.thicket.json");
-    bench.saveProject(project);
+    bench.files.saveProject(project);
     waitForJobs();
     window->open({project});
     waitForJobs();
-    const Level& again = bench.scene().subjects.front().levels[2];
+    const Level& again = bench.session.scene().subjects.front().mesh().levels[2];
     EXPECT_EQ(again.materials, choice);
     ASSERT_TRUE(again.surfaces);
     EXPECT_EQ(again.surfaces->materials.size(), 1U);
@@ -883,27 +899,27 @@ TEST_F(WindowTest, a_role_is_changed_and_thinning_follows_it) {
         dialog->accept();
     });
     QTest::mouseClick(edit, Qt::LeftButton);
-    EXPECT_EQ(window->bench().scene().roles.of[1].levels, 2);
+    EXPECT_EQ(window->bench().session.scene().settings.roles.of[1].levels, 2);
     QApplication::setActiveWindow(window.get());
     QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
     waitForJobs();
-    const auto& levels = window->bench().subject()->levels;
+    const auto& levels = window->bench().session.meshSubject()->mesh().levels;
     ASSERT_EQ(levels.size(), 4U) << "the source, two cut levels, cards";
     EXPECT_EQ(levels.back().origin, LevelOrigin::Cards);
     EXPECT_EQ(levels.back().triangles, 6U);
-    const auto again = decodeRoleRules(encodeRoleRules(window->bench().scene().roles));
+    const auto again = decodeRoleRules(encodeRoleRules(window->bench().session.scene().settings.roles));
     ASSERT_TRUE(again);
-    EXPECT_EQ(*again, window->bench().scene().roles);
+    EXPECT_EQ(*again, window->bench().session.scene().settings.roles);
     EXPECT_FALSE(decodeRoleRules("{\"landmark\": {\"levels\": 99}}"));
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
-    EXPECT_EQ(window->bench().scene().roles, RoleRules());
+    EXPECT_EQ(window->bench().session.scene().settings.roles, RoleRules());
 }
 
 TEST_F(WindowTest, a_mesh_dropped_on_the_panel_becomes_a_level_made_by_hand) {
     thinBall(60);
     Workbench& bench = window->bench();
-    const std::size_t levels = bench.subject()->levels.size();
+    const std::size_t levels = bench.session.meshSubject()->mesh().levels.size();
     auto* panel = window->findChild<ThinPanel*>();
     ASSERT_NE(panel, nullptr);
     const auto dropOn = [&](const fs::path& file) {
@@ -917,9 +933,9 @@ TEST_F(WindowTest, a_mesh_dropped_on_the_panel_becomes_a_level_made_by_hand) {
         waitForJobs();
     };
     dropOn(ballFile(folder.path(), "by_hand.glb", 11));
-    ASSERT_EQ(bench.subject()->levels.size(), levels + 1);
-    EXPECT_EQ(bench.scene().subjects.size(), 1U);
-    const auto& all = bench.subject()->levels;
+    ASSERT_EQ(bench.session.meshSubject()->mesh().levels.size(), levels + 1);
+    EXPECT_EQ(bench.session.scene().subjects.size(), 1U);
+    const auto& all = bench.session.meshSubject()->mesh().levels;
     const auto made =
         std::find_if(all.begin(), all.end(), [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
     ASSERT_NE(made, all.end());
@@ -928,21 +944,21 @@ TEST_F(WindowTest, a_mesh_dropped_on_the_panel_becomes_a_level_made_by_hand) {
                                [](const Level& a, const Level& b) { return a.triangles > b.triangles; }));
 
     // Thinned again and saved, it is still there.
-    bench.thinToRole(bench.subjectId());
+    bench.thin.thinToRole(bench.session.subjectId());
     waitForJobs();
     const QString project = text(folder.path() / "h.thicket.json");
-    bench.saveProject(project);
+    bench.files.saveProject(project);
     waitForJobs();
     window->open({project});
     waitForJobs();
-    const auto& again = bench.scene().subjects.front().levels;
+    const auto& again = bench.session.scene().subjects.front().mesh().levels;
     EXPECT_EQ(std::count_if(again.begin(), again.end(),
                             [](const Level& l) { return l.origin == LevelOrigin::HandMade && l.mesh; }),
               1);
 
     const std::size_t before = again.size();
     dropOn(ballFile(folder.path(), "heavy.glb", 90));
-    EXPECT_EQ(bench.subject()->levels.size(), before) << "what is no lighter is refused";
+    EXPECT_EQ(bench.session.meshSubject()->mesh().levels.size(), before) << "what is no lighter is refused";
     EXPECT_TRUE(window->messageText().contains(QStringLiteral("no fewer")));
 }
 
@@ -952,7 +968,8 @@ TEST_F(WindowTest, a_stroke_is_given_up_where_its_subject_or_its_tool_goes_away)
     Workbench& bench = window->bench();
     Viewport& view = window->viewport();
     window->arrange(Arrangement::Care);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.surfaceFor(bench.subject()->levels[0].mesh) != nullptr; }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return bench.care.surfaceFor(bench.session.meshSubject()->mesh().levels[0].mesh) != nullptr; }, 5000));
     const QPoint middle(view.width() / 2, view.height() / 2);
     const auto moveTo = [&](const QPoint& at) {
         QMouseEvent move(QEvent::MouseMove, at, view.mapToGlobal(QPointF(at)), Qt::NoButton, Qt::LeftButton,
@@ -963,21 +980,21 @@ TEST_F(WindowTest, a_stroke_is_given_up_where_its_subject_or_its_tool_goes_away)
     moveTo(middle + QPoint(10, 0));
     QTest::keyClick(window.get(), Qt::Key_Escape);
     QTest::mouseRelease(&view, Qt::LeftButton, {}, middle + QPoint(10, 0));
-    EXPECT_FALSE(bench.subject()->care) << "Escape gives it up";
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().care) << "Escape gives it up";
 
     QTest::mousePress(&view, Qt::LeftButton, {}, middle);
     window->setStage(Stage::Switch);
     moveTo(middle + QPoint(10, 0));
     QTest::mouseRelease(&view, Qt::LeftButton, {}, middle + QPoint(10, 0));
-    EXPECT_FALSE(bench.subject()->care) << "another stage";
+    EXPECT_FALSE(bench.session.meshSubject()->mesh().care) << "another stage";
 
     window->setStage(Stage::Thin);
     window->arrange(Arrangement::Care);
     QTest::mousePress(&view, Qt::LeftButton, {}, middle);
-    bench.removeSubject(bench.subjectId());
+    bench.files.removeSubject(bench.session.subjectId());
     moveTo(middle + QPoint(10, 0));
     QTest::mouseRelease(&view, Qt::LeftButton, {}, middle + QPoint(10, 0));
-    EXPECT_TRUE(bench.scene().subjects.empty()) << "nothing left to paint, and nothing broken";
+    EXPECT_TRUE(bench.session.scene().subjects.empty()) << "nothing left to paint, and nothing broken";
 }
 
 } // namespace thicket::app

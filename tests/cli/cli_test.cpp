@@ -1,8 +1,8 @@
 #include "base/file.h"
 #include "budget/devices.h"
 #include "cli/cli.h"
-#include "io/import.h"
-#include "io/write_glb.h"
+#include "io/import/import.h"
+#include "io/ship/write_glb.h"
 #include "saltmere.h"
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
@@ -258,15 +258,17 @@ TEST(Cli, audit_and_ship_a_project) {
     auto subject = makeSubject(std::move(readModel(ball, {})->front()), {});
     ASSERT_TRUE(subject);
     Scene scene;
-    scene.name = "small";
+    scene.settings.name = "small";
     subject->id = 1;
     const auto state = recordSubject(*subject, {}, {});
     scene.subjects = {
-        *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->levels[0].triangles).targets, {})};
-    scene.devices = usualDevices();
-    scene.devices[1].triangleBudget = 10;
-    scene.routes = {demo::channelRun()};
-    scene.placements = {{9, 1, scene.routes[0].keys[3].target, Quatd::Identity(), 1}};
+        *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->mesh().levels[0].triangles).targets, {})};
+    scene.settings.devices = usualDevices();
+    scene.settings.devices[1].triangleBudget = 10;
+    scene.settings.routes = {demo::channelRun()};
+    scene.subjects[0].mesh().placed = std::make_shared<const Placements>(
+        Placements{{9, 0, scene.settings.routes[0].keys[3].target, Quatd::Identity(), 1, 1}});
+    scene.nextId = 10;
     const fs::path project = folder.path() / "small.thicket.json";
     ASSERT_TRUE(writeProject(scene, project, false));
     EXPECT_EQ(run({"audit", project.string()}).code, 0);

@@ -1,7 +1,7 @@
 // Meshes in map coordinates: a ball ten thousand kilometres from the origin is still a ball.
 
 #include "base/file.h"
-#include "io/import.h"
+#include "io/import/import.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 

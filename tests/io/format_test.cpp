@@ -1,10 +1,11 @@
 // The project's own formats: all that they can say comes back, holds to its schema, and damage is one clear error.
 
 #include "base/file.h"
-#include "io/project.h"
-#include "io/read_chain.h"
-#include "io/ship.h"
-#include "io/write_glb.h"
+#include "io/project/placements_file.h"
+#include "io/project/project.h"
+#include "io/ship/read_chain.h"
+#include "io/ship/ship.h"
+#include "io/ship/write_glb.h"
 #include "support/json_schema.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
@@ -60,7 +61,7 @@ Level anyLevel(Dice& dice, bool source) {
     const LevelOrigin origins[] = {LevelOrigin::Collapsed, LevelOrigin::HandMade, LevelOrigin::Cards,
                                    LevelOrigin::Rebuilt, LevelOrigin::Impostor};
     level.origin = source ? LevelOrigin::Source : origins[dice.upTo(4)];
-    level.content = source ? "" : "0123abcd";
+    level.content = source ? "" : "0123456789abcdef0123456789abcdef";
     level.triangles = static_cast<std::uint32_t>(1 + dice.upTo(500'000));
     level.vertices = static_cast<std::uint32_t>(dice.upTo(300'000));
     level.draws = static_cast<std::uint32_t>(1 + dice.upTo(5));
@@ -103,26 +104,26 @@ Subject anySubject(Dice& dice, std::uint32_t id) {
     Subject s;
     s.id = id;
     s.name = "thing \"" + std::to_string(id) + "\" ä";
-    s.role = kRoles[dice.upTo(4)];
+    s.role = kRoles[dice.upTo(4)].value;
     s.source = {"/somewhere/models/thing.glb", "00ffeeddccbbaa9900ffeeddccbbaa99", dice.coin() ? "" : "family"};
     for (int i = 0; i <= dice.upTo(5); ++i)
-        s.levels.push_back(anyLevel(dice, i == 0));
+        s.mesh().levels.push_back(anyLevel(dice, i == 0));
     s.rule = anyRule(dice);
-    s.pieces = static_cast<std::uint32_t>(1 + dice.upTo(900));
-    s.aggregate = dice.coin();
-    s.cutRules = {dice.coin(), dice.coin(), dice.coin()};
+    s.mesh().pieces = static_cast<std::uint32_t>(1 + dice.upTo(900));
+    s.mesh().aggregate = dice.coin();
+    s.mesh().cutRules = {dice.coin(), dice.coin(), dice.coin()};
     s.bounds = {{-1, dice.between(-3, 0), -1}, {1, 2, dice.between(0.1, 4)}};
     s.radius = dice.between(1, 9);
-    s.curve.triangles = {1000, 400, 12};
-    s.curve.deviation = {0, 0.002, dice.between(0.01, 1)};
+    s.mesh().curve.triangles = {1000, 400, 12};
+    s.mesh().curve.deviation = {0, 0.002, dice.between(0.01, 1)};
     if (dice.coin()) {
-        s.curve.careful = {0, 0.004, 2};
+        s.mesh().curve.careful = {0, 0.004, 2};
         CareStroke stroke;
         stroke.path = {{0, 1, 0}, {0.5F, 0.25F, 0}};
         stroke.mirror = dice.coin();
         stroke.kind = dice.coin() ? CareStroke::Kind::Erase : CareStroke::Kind::FromColor;
-        s.care = std::make_shared<const Care>(Care{stroke});
-        s.careCut = s.care;
+        s.mesh().care = std::make_shared<const Care>(Care{stroke});
+        s.mesh().careCut = s.mesh().care;
     }
     return s;
 }
@@ -130,34 +131,53 @@ Subject anySubject(Dice& dice, std::uint32_t id) {
 Scene anyScene(unsigned seed) {
     Dice dice(seed);
     Scene scene;
-    scene.name = "scene " + std::to_string(seed);
+    std::uint32_t id = 100;
+    scene.settings.name = "scene " + std::to_string(seed);
     for (int i = 0; i <= dice.upTo(3); ++i)
         scene.subjects.push_back(anySubject(dice, static_cast<std::uint32_t>(10 + i)));
-    for (int i = 0; i < dice.upTo(6); ++i)
-        scene.placements.push_back({static_cast<std::uint32_t>(100 + i), 10, dice.place(),
-                                    Quatd(Eigen::AngleAxisd(dice.between(-3, 3), kUp)), dice.between(0.1, 4),
-                                    dice.coin() ? 1 : dice.between(0.1, 10)});
+    const auto copies = [&](int count, int assets) {
+        Placements out;
+        for (int i = 0; i < count; ++i)
+            out.push_back({id++, static_cast<std::uint32_t>(dice.upTo(assets - 1)), dice.place(),
+                           Quatd(Eigen::AngleAxisd(dice.between(-3, 3), kUp)), dice.between(0.1, 4),
+                           dice.coin() ? 1 : dice.between(0.1, 10)});
+        return std::make_shared<const Placements>(std::move(out));
+    };
+    if (const int count = dice.upTo(6); count > 0)
+        scene.subjects.front().mesh().placed = copies(count, 1);
+    if (dice.coin()) {
+        Subject field;
+        field.id = 50;
+        field.name = "field";
+        field.rule = anyRule(dice);
+        field.bounds = {{-9, 0, -9}, {9, 1, 9}};
+        field.radius = 13;
+        field.body = InstancesBody{{10}, copies(dice.upTo(9), 1)};
+        scene.subjects.push_back(field);
+    }
+    scene.nextId = id + static_cast<std::uint32_t>(dice.upTo(5));
     for (int i = 0; i < dice.upTo(2); ++i) {
         Device d;
         d.name = "machine " + std::to_string(i);
         d.detail = dice.between(0.1, 10);
         d.frameMs = dice.between(1, 30);
         d.overdraw = dice.between(1, 3);
-        scene.devices.push_back(d);
+        scene.settings.devices.push_back(d);
     }
     if (dice.coin())
-        scene.routes.push_back({"run", {{0, dice.place(), {0, 0, 0}}, {dice.between(1, 9), dice.place(), {0, 0, 0}}}});
+        scene.settings.routes.push_back(
+            {"run", {{0, dice.place(), {0, 0, 0}}, {dice.between(1, 9), dice.place(), {0, 0, 0}}}});
     if (dice.coin())
-        scene.roles.of[2] = {dice.upTo(5) + 1, dice.between(0.02, 0.9), dice.between(0.05, 64), dice.upTo(4)};
+        scene.settings.roles.of[2] = {dice.upTo(5) + 1, dice.between(0.02, 0.9), dice.between(0.05, 64), dice.upTo(4)};
     View like;
     like.fovY = dice.between(0.3, 2);
     like.lines = 240 + dice.upTo(2000);
     like.detail = dice.between(0.1, 10);
-    scene.view = lookAt(like, {dice.between(1, 9), 2, 3}, {0, 0, 0});
+    scene.settings.view = lookAt(like, {dice.between(1, 9), 2, 3}, {0, 0, 0});
     for (int i = 0; i < dice.upTo(2); ++i)
-        scene.ownViews.push_back({"own " + std::to_string(i), dice.between(5, 150), 600});
-    scene.halfSpeed = dice.coin() ? 0 : dice.between(0, 40);
-    scene.cullHidden = dice.coin();
+        scene.settings.ownViews.push_back({"own " + std::to_string(i), dice.between(5, 150), 600});
+    scene.settings.halfSpeed = dice.coin() ? 0 : dice.between(0, 40);
+    scene.settings.cullHidden = dice.coin();
     return scene;
 }
 
@@ -211,7 +231,7 @@ Scene shippedBall(const fs::path& folder, const SwitchRule& rule,
     subject->id = 1;
     subject->rule = rule;
     for (std::size_t i = 0; i < fixed.size(); ++i)
-        subject->levels[i + 1].fixed = fixed[i];
+        subject->mesh().levels[i + 1].fixed = fixed[i];
     scene.subjects = {*subject};
     EXPECT_TRUE(shipScene(scene, folder / "out", {}, {}));
     return scene;
@@ -274,6 +294,96 @@ TEST(Format, a_project_with_one_value_damaged_is_refused_or_read_never_worse) {
     EXPECT_GT(refused, tries / 2);
 }
 
+TEST(Format, placements_that_are_many_stand_beside_the_project) {
+    const TempFolder folder;
+    Dice dice(3);
+    Scene scene = anyScene(1);
+    Placements many;
+    for (std::uint32_t i = 0; i < 5000; ++i)
+        many.push_back(
+            {1000 + i, 0, dice.place(), Quatd(Eigen::AngleAxisd(dice.between(-3, 3), kUp)), dice.between(0.1, 4), 1});
+    Subject field;
+    field.id = 60;
+    field.name = "reeds";
+    field.body = InstancesBody{{10}, std::make_shared<const Placements>(many)};
+    scene.subjects.push_back(field);
+    scene.nextId = 6000;
+    const fs::path file = folder.path() / "many.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, false));
+    EXPECT_LT(fs::file_size(file), 100'000U);
+    const std::string text = *readTextFile(file);
+    const auto back = decodeProject(text, folder.path(), "x", levelsFolder(file));
+    ASSERT_TRUE(back) << back.error().text();
+    EXPECT_EQ(*back->subjects.back().instances()->copies, many) << "to the bit";
+    // A file that is not what its name says is not taken, nor one that is missing or cut short.
+    fs::path beside;
+    for (const auto& entry : fs::directory_iterator(levelsFolder(file)))
+        if (entry.path().extension() == ".placements")
+            beside = entry.path();
+    ASSERT_FALSE(beside.empty());
+    const auto bytes = *readFile(beside);
+    auto other = bytes;
+    other[200] ^= std::byte{1};
+    ASSERT_TRUE(writeFile(beside, other));
+    EXPECT_NE(
+        decodeProject(text, folder.path(), "x", levelsFolder(file)).error().what.find("is not what its name says"),
+        std::string::npos);
+    fs::remove(beside);
+    EXPECT_NE(decodeProject(text, folder.path(), "x", levelsFolder(file)).error().what.find("is missing"),
+              std::string::npos);
+    EXPECT_FALSE(decodePlacements({bytes.data(), bytes.size() - 1}, "x"));
+    EXPECT_FALSE(decodePlacements({bytes.data(), 12}, "x"));
+    auto absurd = bytes;
+    absurd[15] = std::byte{0xFF}; // 2^63 of them
+    EXPECT_NE(decodePlacements(absurd, "x").error().what.find("more than"), std::string::npos);
+}
+
+TEST(Format, projects_of_the_first_version_open_as_they_were) {
+    const fs::path folder = fs::path(SOURCE_ROOT) / "tests" / "fixtures" / "project-1";
+    const auto load = readProject(folder / "posts.thicket.json", {});
+    ASSERT_TRUE(load) << load.error().text();
+    EXPECT_TRUE(load->problems.empty()) << load->problems.front().text();
+    EXPECT_TRUE(load->toCut.empty()) << "the levels beside it are taken";
+    ASSERT_EQ(load->scene.subjects.size(), 1U);
+    const Subject& post = load->scene.subjects[0];
+    EXPECT_EQ(post.name, "Marker post");
+    EXPECT_EQ(post.role, Role::Dressing);
+    ASSERT_EQ(post.mesh().levels.size(), 3U);
+    EXPECT_EQ(post.mesh().levels[1].deviation, 0.004);
+    EXPECT_EQ(post.mesh().levels[2].promised, 0.011);
+    EXPECT_TRUE(post.mesh().levels[2].fixed);
+    EXPECT_TRUE(post.mesh().care);
+    ASSERT_EQ(post.mesh().placed->size(), 3U);
+    EXPECT_EQ((*post.mesh().placed)[1].importance, 2);
+    EXPECT_EQ((*post.mesh().placed)[2].scale, 1.5);
+    EXPECT_EQ(load->scene.nextId, 13U);
+    EXPECT_EQ(load->scene.settings.halfSpeed, 12);
+    const auto large = decodeProject(*readTextFile(folder / "saltmere.thicket.json"), folder, "saltmere");
+    ASSERT_TRUE(large) << large.error().text();
+    EXPECT_EQ(large->subjects.size(), 6U);
+    std::size_t copies = 0;
+    for (const Subject& s : large->subjects)
+        copies += s.mesh().placed ? s.mesh().placed->size() : 0;
+    EXPECT_EQ(copies, 55U);
+}
+
+TEST(Format, only_files_of_ours_are_cleared_away_beside_a_project) {
+    const TempFolder folder;
+    const fs::path file = folder.path() / "a.thicket.json";
+    const fs::path beside = levelsFolder(file);
+    const std::string old = "00112233445566778899aabbccddeeff.glb";
+    for (const std::string& name : {old, std::string("my model.glb"), std::string("notes.txt")})
+        ASSERT_TRUE(writeTextFile(beside / name, "kept?"));
+    ASSERT_TRUE(writeTextFile(folder.path() / "elsewhere.glb", "kept"));
+    fs::create_symlink(folder.path() / "elsewhere.glb", beside / "ffeeddccbbaa99887766554433221100.glb");
+    ASSERT_TRUE(writeProject(anyScene(2), file, true));
+    EXPECT_FALSE(fs::exists(beside / old)) << "what no level is any more goes";
+    EXPECT_TRUE(fs::exists(beside / "my model.glb"));
+    EXPECT_TRUE(fs::exists(beside / "notes.txt"));
+    EXPECT_TRUE(fs::exists(folder.path() / "elsewhere.glb"));
+    EXPECT_TRUE(fs::is_symlink(beside / "ffeeddccbbaa99887766554433221100.glb"));
+}
+
 TEST(Chain, what_was_shipped_comes_back_to_the_letter) {
     const json schema = schemaOf("chain");
     SwitchRule rule;
@@ -300,7 +410,7 @@ TEST(Chain, what_was_shipped_comes_back_to_the_letter) {
         ASSERT_TRUE(chain) << chain.error().text();
         const auto with = withChain(*subject, *chain);
         ASSERT_TRUE(with) << with.error().text();
-        EXPECT_EQ(encodeChain(*with, scene.view), text) << name;
+        EXPECT_EQ(encodeChain(*with, scene.settings.view), text) << name;
     }
     EXPECT_TRUE(chainBeside(folder.path() / "ball.glb").empty());
 }
@@ -312,9 +422,7 @@ TEST(Chain, the_extension_alone_brings_every_switch_back) {
     const Scene scene = shippedBall(folder.path(), rule, {});
     const auto read = makeSubject(std::move(readModel(folder.path() / "out" / "ball.lod.glb", {})->front()), {});
     ASSERT_TRUE(read);
-    const auto resolved = [&](const Subject& s) {
-        return resolveChain(costsOf(s), s.rule, s.bounds, s.radius, scene.view).fromMetres;
-    };
+    const auto resolved = [&](const Subject& s) { return chainOf(s, scene.settings.view).fromMetres; };
     const auto was = resolved(scene.subjects[0]);
     const auto is = resolved(*read);
     ASSERT_EQ(is.size(), was.size());
@@ -323,16 +431,36 @@ TEST(Chain, the_extension_alone_brings_every_switch_back) {
     EXPECT_NEAR(read->rule.cullBelowPx, 5, 1e-9);
 }
 
+TEST(Chain, deviations_are_believed_only_of_the_shapes_that_were_measured) {
+    const TempFolder folder;
+    const Scene scene = shippedBall(folder.path(), {}, {FixedSwitch{DecideBy::Distance, 3.25}});
+    auto chain = readChain(folder.path() / "out" / "ball.chain.json");
+    ASSERT_TRUE(chain);
+    for (Level& level : chain->levels)
+        level.promised = 1e-9; // what someone would like to be true
+    const auto believed = withChain(scene.subjects[0], *chain);
+    ASSERT_TRUE(believed);
+    EXPECT_EQ(believed->mesh().levels[2].promised, 1e-9);
+    Subject other = scene.subjects[0];
+    Mesh moved = *other.mesh().levels[2].mesh;
+    moved.positions[3] *= 0.99F;
+    other.mesh().levels[2].mesh = std::make_shared<const Mesh>(moved);
+    const auto measured = withChain(other, *chain);
+    ASSERT_TRUE(measured);
+    EXPECT_EQ(measured->mesh().levels[2].promised, other.mesh().levels[2].promised) << "what was measured here stays";
+    EXPECT_EQ(measured->mesh().levels[1].fixed, chain->levels[1].fixed) << "switches are a matter of choice";
+}
+
 TEST(Chain, of_something_else_is_refused_and_damage_is_named) {
     const TempFolder folder;
     const Scene scene = shippedBall(folder.path(), {}, {});
     const auto chain = readChain(folder.path() / "out" / "ball.chain.json");
     ASSERT_TRUE(chain);
     Subject fewer = scene.subjects[0];
-    fewer.levels.pop_back();
+    fewer.mesh().levels.pop_back();
     EXPECT_NE(withChain(fewer, *chain).error().what.find("it has 4 levels, not 5"), std::string::npos);
     Subject other = scene.subjects[0];
-    other.levels[2].triangles += 1;
+    other.mesh().levels[2].triangles += 1;
     EXPECT_NE(withChain(other, *chain).error().what.find("its L2 has"), std::string::npos);
     Subject larger = scene.subjects[0];
     larger.bounds.high *= 1.1;

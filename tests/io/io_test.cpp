@@ -1,7 +1,7 @@
 #include "base/file.h"
-#include "io/project.h"
-#include "io/ship.h"
-#include "io/write_glb.h"
+#include "io/project/project.h"
+#include "io/ship/ship.h"
+#include "io/ship/write_glb.h"
 #include "mesh/pose.h"
 #include "models.h"
 #include "scene/thin_subject.h"
@@ -51,16 +51,17 @@ std::string objOf(const Mesh& mesh) {
 
 Scene thinnedScene(const fs::path& folder) {
     Scene scene;
-    scene.name = "test";
-    scene.devices = {Device{}};
-    scene.routes = {{"run", {{0, {0, 1, 5}, {0, 0, 0}}, {3, {0, 1, 50}, {0, 0, 0}}}}};
+    scene.settings.name = "test";
+    scene.settings.devices = {Device{}};
+    scene.settings.routes = {{"run", {{0, {0, 1, 5}, {0, 0, 0}}, {3, {0, 1, 50}, {0, 0, 0}}}}};
     auto read = readModel(writeBall(folder, "ball.glb", {40}), {});
     auto subject = makeSubject(std::move(read->front()), {});
     const auto state = recordSubject(*subject, {}, {});
-    *subject = *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->levels[0].triangles).targets, {});
+    *subject =
+        *thinSubject(*subject, *state, presetFor(Role::Dressing, subject->mesh().levels[0].triangles).targets, {});
     subject->id = 1;
-    subject->levels[2].fixed = FixedSwitch{DecideBy::ScreenHeight, 0.125};
-    subject->levels[1].locked = true;
+    subject->mesh().levels[2].fixed = FixedSwitch{DecideBy::ScreenHeight, 0.125};
+    subject->mesh().levels[1].locked = true;
     subject->rule.hysteresis = 0.11;
     CareStroke stroke;
     stroke.path = {{0, 1, 0}, {0.5F, 0.8F, 0.1F}};
@@ -71,9 +72,11 @@ Scene thinnedScene(const fs::path& folder) {
     CareStroke colors;
     colors.kind = CareStroke::Kind::FromColor;
     colors.channel = 2;
-    subject->care = std::make_shared<const Care>(Care{stroke, erase, colors});
+    subject->mesh().care = std::make_shared<const Care>(Care{stroke, erase, colors});
     scene.subjects = {*subject};
-    scene.placements = {{5, 1, {1, 2, 3}, Quatd(Eigen::AngleAxisd(0.7, kUp)), 1.25}};
+    scene.subjects.front().mesh().placed =
+        std::make_shared<const Placements>(Placements{{5, 0, {1, 2, 3}, Quatd(Eigen::AngleAxisd(0.7, kUp)), 1.25, 1}});
+    scene.nextId = 6;
     return scene;
 }
 
@@ -214,10 +217,10 @@ TEST(Glb, a_skinned_figure_is_thinned_shipped_and_read_back_equal) {
     ASSERT_TRUE(subject);
     const auto state = recordSubject(*subject, {}, {});
     auto thinned =
-        thinSubject(*subject, *state, presetFor(Role::WorkingPiece, subject->levels[0].triangles).targets, {});
+        thinSubject(*subject, *state, presetFor(Role::WorkingPiece, subject->mesh().levels[0].triangles).targets, {});
     ASSERT_TRUE(thinned);
     thinned->id = 1;
-    for (const Level& level : thinned->levels)
+    for (const Level& level : thinned->mesh().levels)
         EXPECT_EQ(level.mesh->extras.joints.size(), level.mesh->positions.size());
     Scene scene;
     scene.subjects = {*thinned};
@@ -319,10 +322,10 @@ TEST(Import, screen_coverages_become_switches) {
         writeFile(folder.path() / "x.glb", encodeGlb("ball", levels, plain(), GlbLevels::Extension, {0.25, 0.01})));
     const auto subject = makeSubject(std::move(readModel(folder.path() / "x.glb", {})->front()), {});
     ASSERT_TRUE(subject);
-    ASSERT_TRUE(subject->levels[1].fixed);
-    EXPECT_EQ(subject->levels[1].fixed->unit, DecideBy::ScreenHeight);
-    EXPECT_NEAR(subject->levels[1].fixed->value, 0.25, 1e-12);
-    EXPECT_GT(subject->levels[1].deviation, 0);
+    ASSERT_TRUE(subject->mesh().levels[1].fixed);
+    EXPECT_EQ(subject->mesh().levels[1].fixed->unit, DecideBy::ScreenHeight);
+    EXPECT_NEAR(subject->mesh().levels[1].fixed->value, 0.25, 1e-12);
+    EXPECT_GT(subject->mesh().levels[1].deviation, 0);
 }
 
 TEST(Import, reads_obj_ply_and_stl) {
@@ -502,20 +505,22 @@ TEST(Project, comes_back_as_it_was) {
     EXPECT_TRUE(load->toCut.empty()) << "the kept levels were not found";
     const Subject& was = scene.subjects[0];
     const Subject& is = load->scene.subjects[0];
-    ASSERT_EQ(is.levels.size(), was.levels.size());
-    for (std::size_t i = 0; i < was.levels.size(); ++i) {
-        ASSERT_TRUE(is.levels[i].mesh);
-        EXPECT_EQ(is.levels[i].mesh->indices, was.levels[i].mesh->indices);
-        EXPECT_EQ(is.levels[i].deviation, was.levels[i].deviation);
-        EXPECT_EQ(is.levels[i].locked, was.levels[i].locked);
-        EXPECT_EQ(is.levels[i].fixed.has_value(), was.levels[i].fixed.has_value());
+    ASSERT_EQ(is.mesh().levels.size(), was.mesh().levels.size());
+    for (std::size_t i = 0; i < was.mesh().levels.size(); ++i) {
+        ASSERT_TRUE(is.mesh().levels[i].mesh);
+        EXPECT_EQ(is.mesh().levels[i].mesh->indices, was.mesh().levels[i].mesh->indices);
+        EXPECT_EQ(is.mesh().levels[i].deviation, was.mesh().levels[i].deviation);
+        EXPECT_EQ(is.mesh().levels[i].locked, was.mesh().levels[i].locked);
+        EXPECT_EQ(is.mesh().levels[i].fixed.has_value(), was.mesh().levels[i].fixed.has_value());
     }
     EXPECT_EQ(is.rule.hysteresis, 0.11);
-    ASSERT_TRUE(is.care);
-    EXPECT_EQ(*is.care, *was.care);
+    ASSERT_TRUE(is.mesh().care);
+    EXPECT_EQ(*is.mesh().care, *was.mesh().care);
     EXPECT_TRUE(careIsNewer(is)) << "the levels were cut before anything was painted";
-    EXPECT_EQ(load->scene.placements[0].scale, 1.25);
-    EXPECT_LT(load->scene.placements[0].rotation.angularDistance(scene.placements[0].rotation), 1e-9);
+    EXPECT_EQ(load->scene.subjects[0].mesh().placed->front().scale, 1.25);
+    EXPECT_LT(load->scene.subjects[0].mesh().placed->front().rotation.angularDistance(
+                  scene.subjects[0].mesh().placed->front().rotation),
+              1e-9);
     EXPECT_EQ(encodeProject(load->scene, folder.path()), encodeProject(scene, folder.path()))
         << "saved again it is the same text";
 }
@@ -541,7 +546,7 @@ TEST(Project, missing_and_changed_sources_are_said_and_mended) {
     ASSERT_EQ(load->scene.subjects.size(), 1U);
     const auto attached = attachSource(load->scene.subjects[0], folder.path() / "moved.glb", {});
     ASSERT_TRUE(attached);
-    EXPECT_TRUE(attached->levels[0].mesh);
+    EXPECT_TRUE(attached->mesh().levels[0].mesh);
 
     writeBall(folder.path(), "ball.glb", {20});
     load = readProject(folder.path() / "a.thicket.json", {});
@@ -569,7 +574,7 @@ TEST(Project, where_levels_cannot_be_written_the_saved_project_stays_as_it_was) 
     // A file where the folder of levels should be: nothing can be written into it.
     fs::remove_all(levelsFolder(file));
     ASSERT_TRUE(writeTextFile(levelsFolder(file), "in the way"));
-    scene.name = "changed";
+    scene.settings.name = "changed";
     const auto refused = writeProject(scene, file, true);
     ASSERT_FALSE(refused);
     EXPECT_EQ(refused.error().code, ErrorCode::Unwritable);
@@ -593,9 +598,14 @@ TEST(Project, bad_fields_are_named) {
               "a.thicket.json: subjects[0].rule.hysteresis: 7 is not between 0 and 1; mend the field or take an older "
               "copy of the project");
     EXPECT_NE(error("\"role\": \"working-piece\"", "\"role\": \"hero\"").find("subjects[0].role"), std::string::npos);
-    EXPECT_NE(error("\"subject\": 1", "\"subject\": 99").find("placements[0].subject: there is no such subject"),
-              std::string::npos);
-    EXPECT_NE(error("\"version\": 1", "\"version\": 99").find("newer program"), std::string::npos);
+    EXPECT_NE(error("\"version\": 2", "\"version\": 99").find("newer program"), std::string::npos);
+    EXPECT_NE(error("\"id\": 1,", "\"id\": -1,").find("subjects[0].id: -1 is not between"), std::string::npos);
+    EXPECT_NE(error("\"id\": 1,", "\"id\": 3.7,").find("subjects[0].id: 3.7 is not a whole number"), std::string::npos);
+    EXPECT_NE(error("\"id\": 1,", "\"id\": 1099511627776,").find("subjects[0].id"), std::string::npos);
+    EXPECT_NE(error("\"id\": 1,", "\"id\": true,").find("subjects[0].id: is not a number"), std::string::npos);
+    EXPECT_NE(error("\"content\": \"", "\"content\": \"../").find("content: is not a hash"), std::string::npos);
+    const std::string deep(200'000, '[');
+    EXPECT_NE(decodeProject(deep, "", "x").error().what.find("nested deeper than 64"), std::string::npos);
     EXPECT_NE(error("lean-thicket-project", "other").find("not a Lean Thicket project"), std::string::npos);
     EXPECT_NE(decodeProject(good.substr(0, good.size() / 2), "", "x").error().what.find("not whole JSON"),
               std::string::npos);
@@ -615,7 +625,7 @@ TEST(Ship, writes_every_file_and_verifies_it) {
     }
     const auto chain = nlohmann::json::parse(*readTextFile(folder.path() / "out" / "ball.chain.json"));
     EXPECT_EQ(chain["format"], "lean-thicket-chain");
-    ASSERT_EQ(chain["levels"].size(), scene.subjects[0].levels.size());
+    ASSERT_EQ(chain["levels"].size(), scene.subjects[0].mesh().levels.size());
     double last = -1;
     for (const auto& level : chain["levels"]) {
         EXPECT_GT(level["fromMetres"].get<double>(), last);
@@ -623,7 +633,7 @@ TEST(Ship, writes_every_file_and_verifies_it) {
     }
     const auto read = readModel(folder.path() / "out" / "ball.lod.glb", {});
     ASSERT_TRUE(read);
-    EXPECT_EQ(read->front().screenCoverages.size(), scene.subjects[0].levels.size());
+    EXPECT_EQ(read->front().screenCoverages.size(), scene.subjects[0].mesh().levels.size());
 }
 
 TEST(Ship, an_unwritable_folder_is_one_clear_error) {

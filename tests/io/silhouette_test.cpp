@@ -12,23 +12,23 @@ void expectOutlinesHeld(demo::Model model, Role role) {
     Subject subject;
     subject.name = model.name;
     subject.role = role;
-    subject.surfaces = std::make_shared<const Surfaces>(std::move(model.surfaces));
-    subject.levels.push_back(
+    subject.mesh().surfaces = std::make_shared<const Surfaces>(std::move(model.surfaces));
+    subject.mesh().levels.push_back(
         levelFrom(std::make_shared<const Mesh>(std::move(model.levels.front())), {}, LevelOrigin::Source));
     refreshSubject(subject);
     const auto state = recordSubject(subject, {}, {});
     ASSERT_TRUE(state);
-    const RolePreset preset = presetFor(role, subject.levels.front().triangles);
+    const RolePreset preset = presetFor(role, subject.mesh().levels.front().triangles);
     auto thinned = thinSubject(subject, *state, preset.targets, {});
     ASSERT_TRUE(thinned) << thinned.error().text();
-    ASSERT_GE(thinned->levels.size(), 4U);
+    ASSERT_GE(thinned->mesh().levels.size(), 4U);
     View view;
     SwitchRule rule;
     rule.allowPx = preset.allowPx;
     const auto costs = costsOf(*thinned);
-    const Appearance source(*thinned->levels.front().mesh, *thinned->surfaces);
-    for (std::size_t i = thinned->levels.size() - 2; i < thinned->levels.size(); ++i) {
-        const Appearance level(*thinned->levels[i].mesh, *thinned->surfaces);
+    const Appearance source(*thinned->mesh().levels.front().mesh, *thinned->mesh().surfaces);
+    for (std::size_t i = thinned->mesh().levels.size() - 2; i < thinned->mesh().levels.size(); ++i) {
+        const Appearance level(*thinned->mesh().levels[i].mesh, *thinned->mesh().surfaces);
         SilhouetteOptions options;
         options.directions = 3;
         options.elevations = {0.15};

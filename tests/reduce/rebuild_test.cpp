@@ -26,7 +26,7 @@ struct Shape {
     double shortest = 1e9;
 };
 
-Shape shapeOf(const Mesh& mesh) {
+Shape measuresOf(const Mesh& mesh) {
     Shape out;
     for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
         double sum = 0;
@@ -52,8 +52,8 @@ TEST(Rebuild, gives_even_triangles_on_the_same_closed_surface) {
     shapes::expectSound(made);
     EXPECT_TRUE(shapes::isClosed(made));
     EXPECT_NEAR(made.triangleCount(), 6000, 900);
-    const Shape before = shapeOf(torus);
-    const Shape after = shapeOf(made);
+    const Shape before = measuresOf(torus);
+    const Shape after = measuresOf(made);
     EXPECT_LT(before.mean, 0.5);
     EXPECT_GT(after.mean, 0.92);
     EXPECT_GT(after.least, 0.3);
@@ -68,7 +68,7 @@ TEST(Rebuild, keeps_the_edges_of_a_box_and_the_holes_of_a_plate) {
     shapes::expectSound(made);
     EXPECT_TRUE(shapes::isClosed(made));
     EXPECT_LT(measureDeviation(box, made, {}, {})->max(), 1e-6);
-    EXPECT_GT(shapeOf(made).mean, 0.85);
+    EXPECT_GT(measuresOf(made).mean, 0.85);
     const Mesh plate = shapes::plateWithHoles(20);
     const Mesh even = rebuilt(plate, 3000);
     shapes::expectSound(even);

@@ -12,13 +12,13 @@ namespace {
 Subject chainOf(const std::vector<double>& deviations) {
     Subject s;
     s.name = "post";
-    s.surfaces = std::make_shared<const Surfaces>();
+    s.mesh().surfaces = std::make_shared<const Surfaces>();
     const auto mesh = std::make_shared<const Mesh>(shapes::sphere(3));
     for (std::size_t i = 0; i < deviations.size(); ++i) {
         Level level = levelFrom(mesh, {}, i == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed);
         level.triangles = static_cast<std::uint32_t>(1000 >> i);
         level.promised = level.deviation = deviations[i];
-        s.levels.push_back(level);
+        s.mesh().levels.push_back(level);
     }
     s.bounds = boundsOf(*mesh);
     s.radius = 1;
@@ -44,18 +44,18 @@ TEST(ChainNotes, each_mistake_is_found_explained_and_mended) {
     const std::vector<Case> cases{
         {ChainNoteKind::OutOfOrder,
          [](Subject& s) {
-             s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 1};
+             s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, 1};
          }},
-        {ChainNoteKind::NeverShows, [](Subject& s) { s.levels[2].promised = s.levels[3].promised; }},
+        {ChainNoteKind::NeverShows, [](Subject& s) { s.mesh().levels[2].promised = s.mesh().levels[3].promised; }},
         {ChainNoteKind::BandTooWide,
          [](Subject& s) {
-             s.levels[1].promised = 0.0095;
+             s.mesh().levels[1].promised = 0.0095;
              s.rule.hysteresis = 0.3;
          }},
         {ChainNoteKind::BeyondReach, [](Subject& s) { s.rule.reachMetres = 30; }},
-        {ChainNoteKind::BeyondFar, [](Subject& s) { s.levels[3].promised = 50; }},
+        {ChainNoteKind::BeyondFar, [](Subject& s) { s.mesh().levels[3].promised = 50; }},
         {ChainNoteKind::CoarserThanPromise, [](Subject& s) {
-             s.levels[3].fixed = FixedSwitch{DecideBy::Distance, 20};
+             s.mesh().levels[3].fixed = FixedSwitch{DecideBy::Distance, 20};
          }}};
     for (const Case& c : cases) {
         Subject s = good;
@@ -72,13 +72,13 @@ TEST(ChainNotes, each_mistake_is_found_explained_and_mended) {
             notes = chainNotes(s, view);
         }
         EXPECT_TRUE(notes.empty()) << static_cast<int>(c.kind) << ": " << notes.front().text;
-        EXPECT_GE(s.levels.size(), 3U) << "mending takes out no more than it must";
+        EXPECT_GE(s.mesh().levels.size(), 3U) << "mending takes out no more than it must";
     }
 }
 
 TEST(ChainNotes, locked_levels_are_never_taken_out) {
     Subject s = chainOf({0, 0.002, 0.06, 0.06});
-    s.levels[2].locked = true;
+    s.mesh().levels[2].locked = true;
     EXPECT_FALSE(has(chainNotes(s, {}), ChainNoteKind::NeverShows));
 }
 

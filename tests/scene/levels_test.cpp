@@ -23,11 +23,11 @@ Subject textured() {
     surfaces.materials.resize(2);
     surfaces.materials[0].baseColorImage = 0;
     surfaces.materials[1].baseColorImage = 1;
-    s.surfaces = std::make_shared<const Surfaces>(std::move(surfaces));
+    s.mesh().surfaces = std::make_shared<const Surfaces>(std::move(surfaces));
     Mesh mesh = shapes::texturedSphere(40, 20);
     const std::uint32_t half = mesh.triangleCount() / 2;
     mesh.parts = {{0, half, 0}, {half, mesh.triangleCount() - half, 1}};
-    s.levels.push_back(levelFrom(std::make_shared<const Mesh>(std::move(mesh)), {}, LevelOrigin::Source));
+    s.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(std::move(mesh)), {}, LevelOrigin::Source));
     refreshSubject(s);
     return s;
 }
@@ -35,17 +35,17 @@ Subject textured() {
 TEST(Levels, are_joined_with_each_picture_once) {
     Subject s = textured();
     // A level that leaves one picture as it is and has another of its own.
-    Level own = s.levels.front();
-    Surfaces light = *s.surfaces;
+    Level own = s.mesh().levels.front();
+    Surfaces light = *s.mesh().surfaces;
     light.images[1] = dots(8, 77);
     own.surfaces = std::make_shared<const Surfaces>(std::move(light));
-    s.levels.push_back(own);
-    s.levels.push_back(own); // two levels may share surfaces
+    s.mesh().levels.push_back(own);
+    s.mesh().levels.push_back(own); // two levels may share surfaces
     const LevelSet set = joinLevels(s);
     ASSERT_EQ(set.meshes.size(), 3U);
     EXPECT_EQ(set.surfaces.images.size(), 3U) << "two of the subject's, one that is new";
     EXPECT_EQ(set.surfaces.materials.size(), 4U);
-    EXPECT_EQ(set.meshes[0], s.levels[0].mesh) << "what has nothing of its own is passed on as it is";
+    EXPECT_EQ(set.meshes[0], s.mesh().levels[0].mesh) << "what has nothing of its own is passed on as it is";
     for (const std::size_t i : {1U, 2U}) {
         const auto& parts = set.meshes[i]->parts;
         EXPECT_EQ(parts[0].material, 2U);
@@ -59,8 +59,8 @@ TEST(Levels, are_joined_with_each_picture_once) {
 TEST(Levels, texture_memory_counts_what_is_used_once) {
     const Subject s = textured();
     const double both = (16 * 16 + 32 * 32) * 4 * 4.0 / 3;
-    EXPECT_NEAR(textureBytesOf(s, s.levels[0]), both, 1);
-    Level half = s.levels[0];
+    EXPECT_NEAR(textureBytesOf(s, s.mesh().levels[0]), both, 1);
+    Level half = s.mesh().levels[0];
     Mesh mesh = *half.mesh;
     mesh.indices.resize(3 * std::size_t{mesh.parts[0].triangleCount});
     mesh.parts.resize(1);
@@ -70,10 +70,10 @@ TEST(Levels, texture_memory_counts_what_is_used_once) {
 
 TEST(Levels, content_tells_meshes_and_surfaces_apart) {
     const Subject s = textured();
-    Level a = s.levels[0];
+    Level a = s.mesh().levels[0];
     Level b = a;
     EXPECT_EQ(levelContent(a), levelContent(b));
-    b.surfaces = s.surfaces;
+    b.surfaces = s.mesh().surfaces;
     EXPECT_NE(levelContent(a), levelContent(b));
     Mesh moved = *a.mesh;
     moved.positions[5].x() += 1e-6F;
@@ -84,14 +84,14 @@ TEST(Levels, content_tells_meshes_and_surfaces_apart) {
 
 TEST(Levels, a_hand_made_one_takes_its_place_and_a_heavier_one_is_refused) {
     Subject s = textured();
-    const auto added = addHandMade(s, shapes::texturedSphere(12, 6), *s.surfaces, {});
+    const auto added = addHandMade(s, shapes::texturedSphere(12, 6), *s.mesh().surfaces, {});
     ASSERT_TRUE(added);
-    ASSERT_EQ(added->levels.size(), 2U);
-    EXPECT_GT(added->levels[1].promised, 0);
-    const auto between = addHandMade(*added, shapes::texturedSphere(24, 12), *s.surfaces, {});
+    ASSERT_EQ(added->mesh().levels.size(), 2U);
+    EXPECT_GT(added->mesh().levels[1].promised, 0);
+    const auto between = addHandMade(*added, shapes::texturedSphere(24, 12), *s.mesh().surfaces, {});
     ASSERT_TRUE(between);
-    EXPECT_GT(between->levels[1].triangles, between->levels[2].triangles);
-    const auto refused = addHandMade(s, shapes::texturedSphere(80, 40), *s.surfaces, {});
+    EXPECT_GT(between->mesh().levels[1].triangles, between->mesh().levels[2].triangles);
+    const auto refused = addHandMade(s, shapes::texturedSphere(80, 40), *s.mesh().surfaces, {});
     ASSERT_FALSE(refused);
     EXPECT_EQ(refused.error().code, ErrorCode::BadInput);
     EXPECT_FALSE(refused.error().remedy.empty());
@@ -100,15 +100,15 @@ TEST(Levels, a_hand_made_one_takes_its_place_and_a_heavier_one_is_refused) {
 TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {
     Subject s = textured();
     const auto plain = recordSubject(s, {}, {});
-    auto thinned = thinSubject(s, *plain, presetFor(Role::WorkingPiece, s.levels[0].triangles).targets, {});
+    auto thinned = thinSubject(s, *plain, presetFor(Role::WorkingPiece, s.mesh().levels[0].triangles).targets, {});
     ASSERT_TRUE(thinned);
-    thinned->levels[1].fixed = FixedSwitch{DecideBy::Distance, 7};
-    thinned->levels[2].locked = true;
-    const auto locked = thinned->levels[2].mesh;
+    thinned->mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, 7};
+    thinned->mesh().levels[2].locked = true;
+    const auto locked = thinned->mesh().levels[2].mesh;
     CareStroke stroke;
     stroke.path = {{0, 1, 0}};
     stroke.radius = 0.8F;
-    thinned->care = std::make_shared<const Care>(Care{stroke});
+    thinned->mesh().care = std::make_shared<const Care>(Care{stroke});
     EXPECT_TRUE(careIsNewer(*thinned));
     EXPECT_FALSE(plain->fits(*thinned)) << "a record without the care is another record";
     const auto careful = recordSubject(*thinned, {}, {});
@@ -116,12 +116,12 @@ TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {
     const auto again = recutLevels(*thinned, *careful, {});
     ASSERT_TRUE(again);
     EXPECT_FALSE(careIsNewer(*again));
-    ASSERT_EQ(again->levels.size(), thinned->levels.size());
-    EXPECT_EQ(again->levels[2].mesh, locked);
-    EXPECT_EQ(again->levels[1].fixed, thinned->levels[1].fixed);
-    EXPECT_NE(again->levels[1].content, thinned->levels[1].content);
-    EXPECT_LE(again->levels[1].triangles, thinned->levels[1].triangles);
-    EXPECT_GT(again->levels[1].triangles, 0.95 * thinned->levels[1].triangles);
+    ASSERT_EQ(again->mesh().levels.size(), thinned->mesh().levels.size());
+    EXPECT_EQ(again->mesh().levels[2].mesh, locked);
+    EXPECT_EQ(again->mesh().levels[1].fixed, thinned->mesh().levels[1].fixed);
+    EXPECT_NE(again->mesh().levels[1].content, thinned->mesh().levels[1].content);
+    EXPECT_LE(again->mesh().levels[1].triangles, thinned->mesh().levels[1].triangles);
+    EXPECT_GT(again->mesh().levels[1].triangles, 0.95 * thinned->mesh().levels[1].triangles);
 }
 
 } // namespace

@@ -13,8 +13,8 @@ Scene ballScene() {
     Subject s;
     s.id = 7;
     s.name = "ball";
-    s.surfaces = std::make_shared<const Surfaces>();
-    s.levels.push_back(
+    s.mesh().surfaces = std::make_shared<const Surfaces>();
+    s.mesh().levels.push_back(
         levelFrom(std::make_shared<const Mesh>(shapes::texturedSphere(60, 30)), {}, LevelOrigin::Source));
     refreshSubject(s);
     const auto state = recordSubject(s, {}, {});
@@ -28,17 +28,17 @@ TEST(Pops, every_switch_that_can_happen_is_listed_once) {
     Subject& s = scene.subjects[0];
     auto places = switchesOf(scene);
     ASSERT_EQ(places.size(), 2U);
-    EXPECT_EQ(places[0].key.finer, s.levels[0].mesh);
-    EXPECT_EQ(places[1].key.coarser, s.levels[2].mesh);
+    EXPECT_EQ(places[0].key.finer, s.mesh().levels[0].mesh);
+    EXPECT_EQ(places[1].key.coarser, s.mesh().levels[2].mesh);
     EXPECT_LT(places[0].key.metres, places[1].key.metres);
     EXPECT_EQ(switchesOf(scene)[0].key, places[0].key);
     // A level whose switch is where the next one's is never shows: the switch is from the one before it.
-    s.levels[1].fixed = FixedSwitch{DecideBy::Distance, 40};
-    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 40};
+    s.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, 40};
+    s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, 40};
     places = switchesOf(scene);
     ASSERT_EQ(places.size(), 1U);
     EXPECT_EQ(places[0].level, 2);
-    EXPECT_EQ(places[0].key.finer, s.levels[0].mesh);
+    EXPECT_EQ(places[0].key.finer, s.mesh().levels[0].mesh);
     s.rule.reachMetres = 30;
     EXPECT_TRUE(switchesOf(scene).empty()) << "beyond the reach nothing switches";
 }
@@ -52,11 +52,11 @@ TEST(Pops, are_seen_less_the_later_the_switch_and_hold_the_outline_of_the_promis
     ASSERT_TRUE(promised);
     EXPECT_LE(promised->outlineShift, s.rule.allowPx + 1) << "a pixel more for the grid of half pixels on both";
     const double at = switchesOf(scene)[1].key.metres;
-    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, at / 4};
-    s.levels[1].fixed = FixedSwitch{DecideBy::Distance, at / 8};
+    s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, at / 4};
+    s.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, at / 8};
     const auto early = scoreSwitch(s, switchesOf(scene)[1], options, {});
     EXPECT_GT(early->outlineShift, 1.8 * promised->outlineShift);
-    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, at * 4};
+    s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, at * 4};
     const auto late = scoreSwitch(s, switchesOf(scene)[1], options, {});
     EXPECT_LE(late->outlineShift, promised->outlineShift);
     EXPECT_LT(late->pixelsTall, early->pixelsTall);
@@ -77,11 +77,11 @@ TEST(Smooth, moves_a_switch_that_is_seen_just_as_far_as_nobody_sees_it) {
     Scene scene = ballScene();
     Subject& s = scene.subjects[0];
     const double at = switchesOf(scene)[0].key.metres;
-    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 90 * at};
+    s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, 90 * at};
     double near = at / 9; // or where it is seen at all
     do {
         near /= 1.2;
-        s.levels[1].fixed = FixedSwitch{DecideBy::Distance, near};
+        s.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, near};
     } while (scoreSwitch(s, switchesOf(scene)[0], quick(), {})->unseen(s.rule.allowPx));
     const auto only = smoothLater(scene, s.id, 1, quick(), {});
     ASSERT_TRUE(only);
@@ -90,7 +90,7 @@ TEST(Smooth, moves_a_switch_that_is_seen_just_as_far_as_nobody_sees_it) {
     EXPECT_TRUE(moved.unseen);
     EXPECT_NEAR(moved.fromMetres, near, 1e-9);
     EXPECT_GT(moved.toMetres, moved.fromMetres);
-    EXPECT_EQ(only->subject.levels[2].fixed, s.levels[2].fixed) << "only the one that was asked for";
+    EXPECT_EQ(only->subject.mesh().levels[2].fixed, s.mesh().levels[2].fixed) << "only the one that was asked for";
     // It is unseen there, and seen a third nearer.
     scene.subjects = {only->subject};
     SwitchPlace place = switchesOf(scene)[0];
@@ -105,8 +105,8 @@ TEST(Smooth, all_levels_of_a_subject_come_out_in_order_and_what_is_unseen_stays)
     Subject& s = scene.subjects[0];
     s.rule.decideBy = DecideBy::Distance;
     const double at = switchesOf(scene)[1].key.metres;
-    s.levels[1].fixed = FixedSwitch{DecideBy::Distance, 4 * at};
-    s.levels[2].fixed = FixedSwitch{DecideBy::Distance, 8 * at};
+    s.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, 4 * at};
+    s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, 8 * at};
     const auto quiet = smoothLater(scene, s.id, std::nullopt, quick(), {});
     ASSERT_TRUE(quiet);
     ASSERT_EQ(quiet->switches.size(), 2U);
@@ -114,8 +114,8 @@ TEST(Smooth, all_levels_of_a_subject_come_out_in_order_and_what_is_unseen_stays)
         EXPECT_TRUE(one.unseen);
         EXPECT_EQ(one.toMetres, one.fromMetres);
     }
-    s.levels[1].fixed->value = at / 10;
-    s.levels[2].fixed->value = at / 9;
+    s.mesh().levels[1].fixed->value = at / 10;
+    s.mesh().levels[2].fixed->value = at / 9;
     const auto made = smoothLater(scene, s.id, std::nullopt, quick(), {});
     ASSERT_TRUE(made);
     scene.subjects = {made->subject};

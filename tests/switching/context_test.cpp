@@ -1,3 +1,4 @@
+#include "switching/copies.h"
 #include "switching/explain.h"
 
 #include <gtest/gtest.h>
@@ -14,29 +15,30 @@ struct One {
     View view;
     SwitchRule rule;
     std::vector<LevelCost> costs = levels();
-    std::vector<ResolvedChain> chains;
-    CopyArrays copies;
-    SelectOptions options;
-    std::vector<PickMemory> memory;
-    Selection out;
+    ResolvedChain chain;
+    Placement copy;
+    test::Chosen chosen;
 
-    One() { options.fades = false; }
+    One() { chosen.options.fades = false; }
     void resolve() {
-        chains = {resolveChain(costs, rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view)};
-        copies.position = {{0, 0, 0}};
-        copies.rotation = {Quatd::Identity()};
-        copies.scale = {1};
-        copies.chain = {0};
-        finishCopies(copies, chains);
+        chain = resolveChain(costs, rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
+        place();
     }
-    const Pick& at(double metres, double seconds = 0) {
+    /// After the chain or the copy was changed by hand.
+    void place() {
+        const SelectOptions options = chosen.options;
+        const SelectState state = chosen.state;
+        chosen = {};
+        chosen.options = options;
+        chosen.add(chain, {copy});
+        chosen.state = state;
+    }
+    Pick at(double metres, double seconds = 0) {
         view = lookAt(view, {0, 1.5, 1 + metres}, {0, 1.5, 0});
-        select(chains, copies, view, seconds, options, memory, out);
-        return out.picks[0];
+        chosen.at(view, seconds);
+        return chosen.pick();
     }
-    std::string why(double seconds = 0) {
-        return explainPick(chains[0], copies, 0, view, options, out.picks[0], memory[0], seconds);
-    }
+    [[nodiscard]] std::string why() const { return explainPick(chain, copy, view, chosen.options, chosen.pick()); }
 };
 
 } // namespace
@@ -50,8 +52,8 @@ TEST(Context, importance_and_detail_move_every_switch_alike) {
     moved.view.detail = 0.25;
     moved.resolve();
     for (std::size_t i = 1; i < 4; ++i)
-        EXPECT_NEAR(moved.chains[0].fromMetres[i], plain.chains[0].fromMetres[i] / 2, 1e-9);
-    EXPECT_DOUBLE_EQ(moved.chains[0].detail, 0.5);
+        EXPECT_NEAR(moved.chain.fromMetres[i], plain.chain.fromMetres[i] / 2, 1e-9);
+    EXPECT_DOUBLE_EQ(moved.chain.detail, 0.5);
 }
 
 TEST(Context, what_is_fixed_where_it_is_seen_stays_there_in_every_unit) {
@@ -84,54 +86,57 @@ TEST(Context, a_share_is_of_the_reach_or_of_the_far_plane) {
 TEST(Context, a_copy_of_more_importance_keeps_its_levels_longer) {
     One one;
     one.resolve();
-    const double from = one.chains[0].fromMetres[1];
+    const double from = one.chain.fromMetres[1];
     EXPECT_EQ(one.at(from * 1.5).level, 1);
-    one.memory.clear();
-    one.copies.importance = {2};
+    one.chosen.forget();
+    one.copy.importance = 2;
+    one.place();
     EXPECT_EQ(one.at(from * 1.5).level, 0);
-    one.memory.clear();
+    one.chosen.forget();
     EXPECT_EQ(one.at(from * 2.01).level, 1);
 }
 
 TEST(Context, moving_at_the_stated_speed_halves_where_switches_are) {
     One one;
     one.resolve();
-    one.options.halfSpeed = 10;
-    const double from = one.chains[0].fromMetres[1];
+    one.chosen.options.halfSpeed = 10;
+    const double from = one.chain.fromMetres[1];
     EXPECT_EQ(one.at(from * 0.6).level, 0);
-    one.memory.clear();
-    one.options.speed = 10;
+    one.chosen.forget();
+    one.chosen.options.speed = 10;
     EXPECT_EQ(one.at(from * 0.6).level, 1);
     EXPECT_EQ(one.at(from * 0.49).level, 0);
-    one.options.speed = 0;
+    one.chosen.options.speed = 0;
     EXPECT_EQ(one.at(from * 0.9).level, 0) << "at rest it is as exact as ever";
 }
 
 TEST(Context, a_target_decides_in_place_of_the_camera) {
     One one;
     one.resolve();
-    const double from = one.chains[0].fromMetres[3];
-    one.chains[0].measuredFrom = Vec3d(0, 1.5, 2);
+    const double from = one.chain.fromMetres[3];
+    one.chain.measuredFrom = Vec3d(0, 1.5, 2);
+    one.place();
     EXPECT_EQ(one.at(from * 3).level, 0) << "the target stands a metre off";
-    EXPECT_NEAR(static_cast<double>(one.out.picks[0].distance), 1, 1e-5);
-    EXPECT_GT(one.out.picks[0].screenHeight, 0);
-    one.memory.clear();
-    one.chains[0].measuredFrom = Vec3d(0, 1.5, from * 3);
+    EXPECT_NEAR(one.chosen.pick().distance, 1, 1e-5);
+    EXPECT_GT(one.chosen.pick().screenHeight, 0);
+    one.chosen.forget();
+    one.chain.measuredFrom = Vec3d(0, 1.5, from * 3);
+    one.place();
     EXPECT_EQ(one.at(5).level, 3);
-    EXPECT_GT(static_cast<double>(one.out.picks[0].errorPx), one.rule.allowPx) << "what is seen is said as it is";
+    EXPECT_GT(one.chosen.pick().errorPx, one.rule.allowPx) << "what is seen is said as it is";
 }
 
 TEST(Why, names_the_next_level_and_what_it_would_be_off) {
     One one;
     one.resolve();
-    const double from = one.chains[0].fromMetres[2];
+    const double from = one.chain.fromMetres[2];
     one.at(from * 0.5);
     EXPECT_EQ(one.why(), "L1, because L2 would be 2.00 px off (1.00 px allowed)");
     one.at(1000);
     EXPECT_EQ(one.why(), "L3, the coarsest there is");
     one.costs.resize(1);
     one.resolve();
-    one.memory.clear();
+    one.chosen.forget();
     one.at(4);
     EXPECT_EQ(one.why(), "L0, the only one");
 }
@@ -145,12 +150,12 @@ TEST(Why, speaks_of_the_band_the_dwell_and_the_hand) {
     one.at(3);
     EXPECT_EQ(one.why(), "L0, because L1 comes in at 5.00 m, as set by hand");
     one.at(5.25, 5);
-    EXPECT_EQ(one.why(5), "L0 still, because L1 waits until 5.50 m (hysteresis 10 %)");
+    EXPECT_EQ(one.why(), "L0 still, because L1 waits until 5.50 m (hysteresis 10 %)");
     one.at(7, 6);
-    ASSERT_EQ(one.out.picks[0].level, 1);
-    one.at(one.chains[0].fromMetres[2] * 1.5, 6.5);
-    ASSERT_EQ(one.out.picks[0].level, 1);
-    EXPECT_EQ(one.why(6.5), "L1 still, because it switched 0.5 s ago and dwells 2.0 s");
+    ASSERT_EQ(one.chosen.pick().level, 1);
+    one.at(one.chain.fromMetres[2] * 1.5, 6.5);
+    ASSERT_EQ(one.chosen.pick().level, 1);
+    EXPECT_EQ(one.why(), "L1 still, because it switched 0.5 s ago and dwells 2.0 s");
 }
 
 TEST(Why, says_why_it_is_culled) {
@@ -163,7 +168,7 @@ TEST(Why, says_why_it_is_culled) {
     one.at(20);
     EXPECT_NE(one.why().find("tall, less than 300"), std::string::npos) << one.why();
     one.view = lookAt(one.view, {0, 1.5, 10}, {0, 1.5, 20});
-    select(one.chains, one.copies, one.view, 0, one.options, one.memory, one.out);
+    one.chosen.at(one.view);
     EXPECT_EQ(one.why(), "culled, because it is out of view by more than 500 mm");
 }
 
@@ -172,17 +177,18 @@ TEST(Why, adds_what_moves_its_switches) {
     one.rule.importance = 2;
     one.view.detail = 0.5;
     one.resolve();
-    one.copies.importance = {3};
-    one.options.halfSpeed = 4;
-    one.options.speed = 4;
+    one.copy.importance = 3;
+    one.place();
+    one.chosen.options.halfSpeed = 4;
+    one.chosen.options.speed = 4;
     one.at(2);
-    EXPECT_EQ(contextText(one.chains[0], one.copies, 0, one.options), "detail × 0.5 · importance × 6 · moving × 0.5");
+    EXPECT_EQ(contextText(one.chain, one.copy, one.chosen.options), "detail × 0.5 · importance × 6 · moving × 0.5");
     EXPECT_NE(one.why().find("allowed) · detail × 0.5"), std::string::npos) << one.why();
-    one.options.speed = 0;
-    one.copies.importance = {1};
+    one.chosen.options.speed = 0;
+    one.copy.importance = 1;
     one.rule.importance = one.view.detail = 1;
     one.resolve();
-    EXPECT_EQ(contextText(one.chains[0], one.copies, 0, one.options), "");
+    EXPECT_EQ(contextText(one.chain, one.copy, one.chosen.options), "");
 }
 
 } // namespace thicket

@@ -1,5 +1,5 @@
 #include "support/shapes.h"
-#include "switching/selector.h"
+#include "switching/copies.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -22,12 +22,25 @@ Mesh standing(Mesh plate) {
     return plate;
 }
 
+/// What was chosen for each copy, in the order in which they were placed.
+struct Looked {
+    std::vector<Pick> picks;
+    SubjectCost total;
+    std::uint32_t occluders = 0;
+};
+
 /// Meshes with one level each, copies of them, and the brute force: whether anything stands between two points.
 struct World {
     std::vector<Mesh> meshes;
     std::vector<ResolvedChain> chains;
-    CopyArrays copies;
-    Occluders occluders;
+    struct {
+        std::vector<Vec3d> position;
+        std::vector<Quatd> rotation;
+        std::vector<double> scale;
+        std::vector<std::uint32_t> chain;
+        [[nodiscard]] std::size_t size() const { return position.size(); }
+    } copies;
+    std::vector<std::vector<std::shared_ptr<const Occluder>>> occluders;
 
     void addMesh(Mesh mesh, const View& view) {
         const Bounds bounds = boundsOf(mesh);
@@ -43,6 +56,25 @@ struct World {
         copies.rotation.push_back(turn);
         copies.scale.push_back(scale);
         copies.chain.push_back(chain);
+    }
+    [[nodiscard]] test::Chosen chosen() const {
+        test::Chosen out;
+        for (std::uint32_t c = 0; c < chains.size(); ++c) {
+            Placements own;
+            for (std::size_t i = 0; i < copies.size(); ++i)
+                if (copies.chain[i] == c)
+                    own.push_back({0, 0, copies.position[i], copies.rotation[i], copies.scale[i], 1});
+            out.add(chains[c], std::move(own));
+            out.input.batches.back().occluders = occluders[c];
+        }
+        return out;
+    }
+    [[nodiscard]] Looked looked(const test::Chosen& chosen) const {
+        Looked out{{}, chosen.out.total, chosen.out.occluders};
+        std::vector<std::uint32_t> next(chains.size(), 0);
+        for (const std::uint32_t c : copies.chain)
+            out.picks.push_back(chosen.pick(next[c]++, c));
+        return out;
     }
     [[nodiscard]] Vec3d inWorld(std::size_t copy, const Vec3d& p) const {
         return copies.position[copy] + copies.rotation[copy] * (p * copies.scale[copy]);
@@ -72,15 +104,12 @@ struct World {
         }
         return false;
     }
-    Selection look(const View& view, bool hidden = true) {
-        finishCopies(copies, chains);
-        SelectOptions options;
-        options.fades = false;
-        options.occluders = hidden ? &occluders : nullptr;
-        std::vector<PickMemory> memory;
-        Selection out;
-        select(chains, copies, view, 0, options, memory, out);
-        return out;
+    [[nodiscard]] Looked look(const View& view, bool hidden = true) const {
+        test::Chosen all = chosen();
+        all.options.fades = false;
+        all.options.cullHidden = hidden;
+        all.at(view);
+        return looked(all);
     }
 };
 
@@ -117,17 +146,17 @@ TEST(Hidden, a_wall_hides_what_is_wholly_behind_it_and_nothing_else) {
     world.place(1, {0, 0, 4});    // before
     world.place(1, {0, 4.6, -6}); // over its top
     world.place(1, {0, 3.9, -4}); // its head looks out
-    const Selection s = world.look(view);
+    const Looked s = world.look(view);
     EXPECT_EQ(s.picks[0].culled, Culled::No);
     EXPECT_EQ(s.picks[1].culled, Culled::Hidden);
     EXPECT_EQ(s.picks[2].culled, Culled::Hidden);
     EXPECT_EQ(s.picks[3].culled, Culled::No);
     EXPECT_EQ(s.picks[4].culled, Culled::No);
     EXPECT_EQ(s.picks[5].culled, Culled::No);
-    EXPECT_EQ(s.culledBy[static_cast<std::size_t>(Culled::Hidden)], 2U);
-    EXPECT_EQ(s.drawn, 4U);
-    EXPECT_EQ(s.triangles, world.meshes[0].triangleCount() + 3ULL * world.meshes[1].triangleCount());
-    EXPECT_EQ(world.look(view, false).drawn, 6U);
+    EXPECT_EQ(s.total.culledBy[static_cast<std::size_t>(Culled::Hidden)], 2U);
+    EXPECT_EQ(s.total.drawn, 4U);
+    EXPECT_EQ(s.total.triangles, world.meshes[0].triangleCount() + 3ULL * world.meshes[1].triangleCount());
+    EXPECT_EQ(world.look(view, false).total.drawn, 6U);
 }
 
 TEST(Hidden, a_hole_lets_it_be_seen) {
@@ -142,7 +171,7 @@ TEST(Hidden, a_hole_lets_it_be_seen) {
     for (int x = -8; x <= 8; ++x)
         for (int y = -4; y <= 4; ++y)
             world.place(1, {x * 0.9, y * 0.9, -2});
-    const Selection s = world.look(view);
+    const Looked s = world.look(view);
     std::size_t hidden = 0;
     std::size_t seen = 0;
     for (std::size_t i = 1; i < world.copies.size(); ++i) {
@@ -176,7 +205,7 @@ TEST(Hidden, a_slit_narrower_than_a_pixel_of_the_buffer_lets_it_be_seen) {
         world.place(0, {0, 0, 0});
         for (int i = -36; i <= 36; ++i)
             world.place(1, upright ? Vec3d(0.07 * i, 0.3, -1) : Vec3d(0.3, 0.07 * i, -1));
-        const Selection s = world.look(view);
+        const Looked s = world.look(view);
         int between = 0;
         int hidden = 0;
         for (std::size_t i = 1; i < world.copies.size(); ++i) {
@@ -221,7 +250,7 @@ TEST(Hidden, nothing_that_any_ray_sees_is_ever_culled) {
             world.place(i % 4, {5 * u(random), 4 * u(random), 3 * u(random)}, turn(), 0.6 + std::abs(u(random)));
         for (int i = 0; i < 60; ++i)
             world.place(4, {9 * u(random), 6 * u(random), -8 + 8 * u(random)}, turn(), 0.5 + std::abs(u(random)));
-        const Selection s = world.look(view);
+        const Looked s = world.look(view);
         for (std::size_t i = 0; i < world.copies.size(); ++i) {
             if (s.picks[i].culled != Culled::Hidden)
                 continue;
@@ -266,20 +295,16 @@ TEST(Hidden, what_fades_hides_nothing) {
     world.occluders[0].push_back(world.occluders[0][0]);
     world.place(0, -boundsOf(world.meshes[0]).centre());
     world.place(1, {0, 0, -6});
-    finishCopies(world.copies, world.chains);
-    SelectOptions options;
-    options.occluders = &world.occluders;
-    std::vector<PickMemory> memory;
-    Selection s;
+    test::Chosen chosen = world.chosen();
     const View nearer = lookAt({}, {0, 0, 8}, {0, 0, 0});
     const View farther = lookAt({}, {0, 0, 12}, {0, 0, 0});
-    select(world.chains, world.copies, nearer, 0, options, memory, s);
-    EXPECT_EQ(s.picks[1].culled, Culled::Hidden);
-    select(world.chains, world.copies, farther, 0.1, options, memory, s);
-    ASSERT_EQ(s.picks[0].fadingFrom, 0);
-    EXPECT_EQ(s.picks[1].culled, Culled::No);
-    select(world.chains, world.copies, farther, 2, options, memory, s);
-    EXPECT_EQ(s.picks[1].culled, Culled::Hidden);
+    chosen.at(nearer, 0);
+    EXPECT_EQ(chosen.pick(0, 1).culled, Culled::Hidden);
+    chosen.at(farther, 0.1);
+    ASSERT_EQ(chosen.pick(0, 0).fadingFrom, 0);
+    EXPECT_EQ(chosen.pick(0, 1).culled, Culled::No);
+    chosen.at(farther, 2);
+    EXPECT_EQ(chosen.pick(0, 1).culled, Culled::Hidden);
 }
 
 } // namespace thicket

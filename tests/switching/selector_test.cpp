@@ -1,4 +1,4 @@
-#include "switching/selector.h"
+#include "switching/copies.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -16,14 +16,13 @@ ResolvedChain chainWith(const SwitchRule& rule, const View& view) {
     return resolveChain(levels(), rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
 }
 
-CopyArrays copyAt(const Vec3d& place, double scale, const std::vector<ResolvedChain>& chains) {
-    CopyArrays copies;
-    copies.position = {place};
-    copies.rotation = {Quatd::Identity()};
-    copies.scale = {scale};
-    copies.chain = {0};
-    finishCopies(copies, chains);
-    return copies;
+using test::Chosen;
+
+/// One copy of a chain.
+Chosen copyAt(const Vec3d& place, double scale, const ResolvedChain& chain) {
+    Chosen chosen;
+    chosen.add(chain, {test::placed(place, scale)});
+    return chosen;
 }
 
 } // namespace
@@ -106,41 +105,53 @@ TEST(Selector, keeps_the_pixel_promise_everywhere) {
     rule.fadeSeconds = 0;
     rule.cullBelowPx = 0;
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const ResolvedChain chain = chainWith(rule, base);
     std::mt19937 random(8);
     std::uniform_real_distribution<double> u(-1, 1);
+    int drawn = 0;
     for (int i = 0; i < 3000; ++i) {
-        const CopyArrays copies =
-            copyAt({u(random) * 5, u(random), u(random) * 5}, 0.5 + std::abs(u(random)) * 2, chains);
+        const Vec3d place(u(random) * 5, u(random), u(random) * 5);
+        const double scale = 0.5 + std::abs(u(random)) * 2;
+        Chosen chosen = copyAt(place, scale, chain);
         const double reach = std::pow(10, 1 + 1.5 * u(random));
-        const View view = lookAt(base, {u(random) * reach, u(random) * reach, u(random) * reach}, copies.centre[0]);
-        std::vector<PickMemory> memory;
-        Selection s;
-        select(chains, copies, view, 0, {}, memory, s);
-        if (s.picks[0].culled != Culled::No)
+        const View view = lookAt(base, {u(random) * reach, u(random) * reach, u(random) * reach},
+                                 centreOf(test::placed(place, scale), chain.bounds));
+        chosen.at(view);
+        const Pick pick = chosen.pick();
+        if (pick.culled != Culled::No)
             continue;
-        EXPECT_LE(s.picks[0].errorPx, rule.allowPx * 1.0001);
-        const double nearest = copyDistance(chains[0], copies, 0, view, MeasureFrom::NearestPoint);
+        ++drawn;
+        // Measured here from the corners of the box as it stands, not taken from what the selector says of itself.
+        const Vec3d low = place + chain.bounds.low * scale;
+        const Vec3d high = place + chain.bounds.high * scale;
+        const double nearest = (view.eye - view.eye.cwiseMax(low).cwiseMin(high)).norm();
+        const double off = levels()[static_cast<std::size_t>(pick.level)].deviationMetres * scale *
+                           (view.lines / (2 * std::tan(view.fovY / 2))) / std::max(nearest, 1e-9);
+        EXPECT_LE(off, rule.allowPx * 1.0001);
+        EXPECT_NEAR(pick.errorPx, off, 1e-6 * (1 + off));
         if (nearest <= 0) {
-            EXPECT_EQ(s.picks[0].level, 0) << "inside the bounds only the source is safe";
+            EXPECT_EQ(pick.level, 0) << "inside the bounds only the source is safe";
         }
+        for (std::size_t k = static_cast<std::size_t>(pick.level) + 1; k < levels().size(); ++k)
+            EXPECT_GT(levels()[k].deviationMetres * scale * view.pixelScale() / std::max(nearest, 1e-9),
+                      rule.allowPx * 0.9999)
+                << "a coarser one would have done";
     }
+    EXPECT_GT(drawn, 1500);
 }
 
 TEST(Selector, jitter_round_a_switch_does_not_flip_levels) {
     SwitchRule rule;
     rule.hysteresis = 0.08;
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
-    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
-    std::vector<PickMemory> memory;
-    Selection s;
-    const double d = chains[0].fromMetres[2];
+    const ResolvedChain chain = chainWith(rule, base);
+    Chosen chosen = copyAt({0, 0, 0}, 1, chain);
+    const double d = chain.fromMetres[2];
     std::uint32_t switches = 0;
     for (int frame = 0; frame < 600; ++frame) {
         const double jitter = 1 + 0.03 * std::sin(frame * 1.7);
-        select(chains, copies, lookAt(base, {0, 1.5, 1 + d * jitter}, {0, 1.5, 0}), frame / 60.0, {}, memory, s);
-        switches += s.switches;
+        chosen.at(lookAt(base, {0, 1.5, 1 + d * jitter}, {0, 1.5, 0}), frame / 60.0);
+        switches += chosen.out.total.switches;
     }
     EXPECT_LE(switches, 1U);
 }
@@ -149,14 +160,12 @@ TEST(Selector, goes_coarser_late_and_finer_on_time) {
     SwitchRule rule;
     rule.hysteresis = 0.1;
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
-    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
-    const double d = chains[0].fromMetres[2];
-    std::vector<PickMemory> memory;
-    Selection s;
+    const ResolvedChain chain = chainWith(rule, base);
+    Chosen chosen = copyAt({0, 0, 0}, 1, chain);
+    const double d = chain.fromMetres[2];
     const auto levelAt = [&](double distance) {
-        select(chains, copies, lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), 0, {}, memory, s);
-        return static_cast<int>(s.picks[0].level);
+        chosen.at(lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), 0);
+        return static_cast<int>(chosen.pick().level);
     };
     EXPECT_EQ(levelAt(d * 0.9), 1);
     EXPECT_EQ(levelAt(d * 1.05), 1);
@@ -170,25 +179,23 @@ TEST(Selector, fades_between_levels_and_counts_both) {
     rule.fadeSeconds = 0.5;
     rule.hysteresis = 0;
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
-    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
-    std::vector<PickMemory> memory;
-    Selection s;
-    const double d = chains[0].fromMetres[2];
+    const ResolvedChain chain = chainWith(rule, base);
+    Chosen chosen = copyAt({0, 0, 0}, 1, chain);
+    const double d = chain.fromMetres[2];
     const auto at = [&](double distance, double seconds) {
-        select(chains, copies, lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), seconds, {}, memory, s);
+        chosen.at(lookAt(base, {0, 1.5, 1 + distance}, {0, 1.5, 0}), seconds);
     };
     at(d * 0.9, 0);
-    EXPECT_EQ(s.triangles, 2500U);
+    EXPECT_EQ(chosen.out.total.triangles, 2500U);
     at(d * 1.1, 1);
-    EXPECT_EQ(s.switches, 1U);
-    EXPECT_EQ(s.triangles, 3100U);
+    EXPECT_EQ(chosen.out.total.switches, 1U);
+    EXPECT_EQ(chosen.out.total.triangles, 3100U);
     at(d * 1.1, 1.25);
-    EXPECT_NEAR(s.picks[0].fade, 0.5, 1e-6);
-    EXPECT_EQ(s.draws, 3U);
+    EXPECT_NEAR(chosen.pick().fade, 0.5, 1e-6);
+    EXPECT_EQ(chosen.out.total.draws, 3U);
     at(d * 1.1, 1.6);
-    EXPECT_EQ(s.picks[0].fadingFrom, -1);
-    EXPECT_EQ(s.triangles, 600U);
+    EXPECT_EQ(chosen.pick().fadingFrom, -1);
+    EXPECT_EQ(chosen.out.total.triangles, 600U);
 }
 
 TEST(Selector, culls_for_each_reason_and_says_which) {
@@ -196,15 +203,14 @@ TEST(Selector, culls_for_each_reason_and_says_which) {
     rule.reachMetres = 200;
     rule.cullBelowPx = 30;
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const ResolvedChain chain = chainWith(rule, base);
     const auto reason = [&](const Vec3d& place, const SelectOptions& options) {
-        const CopyArrays copies = copyAt(place, 1, chains);
-        std::vector<PickMemory> memory;
-        Selection s;
-        select(chains, copies, lookAt(base, {0, 0, 0}, {0, 0, -1}), 0, options, memory, s);
-        EXPECT_EQ(s.culledBy[static_cast<int>(s.picks[0].culled)], 1U);
-        EXPECT_EQ(s.triangles > 0, s.picks[0].culled == Culled::No);
-        return s.picks[0].culled;
+        Chosen chosen = copyAt(place, 1, chain);
+        chosen.options = options;
+        chosen.at(lookAt(base, {0, 0, 0}, {0, 0, -1}), 0);
+        EXPECT_EQ(chosen.out.total.culledBy[static_cast<int>(chosen.pick().culled)], 1U);
+        EXPECT_EQ(chosen.out.total.triangles > 0, chosen.pick().culled == Culled::No);
+        return chosen.pick().culled;
     };
     EXPECT_EQ(reason({0, 0, -20}, {}), Culled::No);
     EXPECT_EQ(reason({0, 0, 20}, {}), Culled::OutOfView);
@@ -218,17 +224,17 @@ TEST(Selector, culls_for_each_reason_and_says_which) {
 
 TEST(Selector, a_larger_allowance_factor_never_draws_more) {
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith({}, base)};
-    const CopyArrays copies = copyAt({0, 0, -12}, 1.3, chains);
+    const ResolvedChain chain = chainWith({}, base);
+    Chosen chosen = copyAt({0, 0, -12}, 1.3, chain);
     std::uint64_t last = ~std::uint64_t{0};
     for (const double factor : {1.0, 1.5, 2.0, 4.0, 16.0, 64.0}) {
-        std::vector<PickMemory> memory;
-        Selection s;
         SelectOptions options;
         options.allowanceFactor = factor;
-        select(chains, copies, lookAt(base, {0, 0, 0}, {0, 0, -1}), 0, options, memory, s);
-        EXPECT_LE(s.triangles, last);
-        last = s.triangles;
+        chosen.forget();
+        chosen.options = options;
+        chosen.at(lookAt(base, {0, 0, 0}, {0, 0, -1}), 0);
+        EXPECT_LE(chosen.out.total.triangles, last);
+        last = chosen.out.total.triangles;
     }
     EXPECT_EQ(last, 100U);
 }
@@ -237,16 +243,14 @@ TEST(Selector, scale_moves_derived_switches) {
     SwitchRule rule;
     rule.cullBelowPx = 0;
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
+    const ResolvedChain chain = chainWith(rule, base);
     for (const double scale : {0.5, 1.0, 3.0}) {
-        const CopyArrays copies = copyAt({0, 0, 0}, scale, chains);
-        const double d = chains[0].fromMetres[3] * scale;
+        Chosen chosen = copyAt({0, 0, 0}, scale, chain);
+        const double d = chain.fromMetres[3] * scale;
         for (const double part : {0.99, 1.01}) {
-            std::vector<PickMemory> memory;
-            Selection s;
-            select(chains, copies, lookAt(base, {0, 1.5 * scale, scale + d * part}, {0, 1.5 * scale, 0}), 0, {}, memory,
-                   s);
-            EXPECT_EQ(static_cast<int>(s.picks[0].level), part < 1 ? 2 : 3) << scale;
+            chosen.forget();
+            chosen.at(lookAt(base, {0, 1.5 * scale, scale + d * part}, {0, 1.5 * scale, 0}), 0);
+            EXPECT_EQ(static_cast<int>(chosen.pick().level), part < 1 ? 2 : 3) << scale;
         }
     }
 }
@@ -261,19 +265,17 @@ struct Trembling {
 
 Trembling tremble(const SwitchRule& rule, double size) {
     const View base;
-    const std::vector<ResolvedChain> chains{chainWith(rule, base)};
-    const CopyArrays copies = copyAt({0, 0, 0}, 1, chains);
-    const double at = chains[0].fromMetres[2];
+    const ResolvedChain chain = chainWith(rule, base);
+    Chosen chosen = copyAt({0, 0, 0}, 1, chain);
+    const double at = chain.fromMetres[2];
     std::mt19937 random(9);
     std::uniform_real_distribution<double> u(-size, size);
-    std::vector<PickMemory> memory;
-    Selection s;
     Trembling out;
     for (int frame = 0; frame < 600; ++frame) {
         const double d = at * (1 + u(random));
-        select(chains, copies, lookAt(base, {0, 1.5, 1 + d}, {0, 1.5, 0}), frame / 60.0, {}, memory, s);
-        out.switches += s.switches;
-        out.worstErrorPx = std::max(out.worstErrorPx, s.worstErrorPx);
+        chosen.at(lookAt(base, {0, 1.5, 1 + d}, {0, 1.5, 0}), frame / 60.0);
+        out.switches += chosen.out.total.switches;
+        out.worstErrorPx = std::max(out.worstErrorPx, chosen.out.total.worstErrorPx);
     }
     return out;
 }

@@ -24,15 +24,14 @@ void LedgerView::paintEvent(QPaintEvent*) {
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < m_ledger.rows.size(); ++i)
         order.push_back(i);
-    std::stable_sort(order.begin(), order.end(), [this](std::size_t a, std::size_t b) {
-        return m_ledger.rows[a].cost.ms > m_ledger.rows[b].cost.ms;
-    });
-    const Device* device = m_bench.scene().currentDevice();
+    std::stable_sort(order.begin(), order.end(),
+                     [this](std::size_t a, std::size_t b) { return m_ledger.rows[a].ms > m_ledger.rows[b].ms; });
+    const Device* device = m_bench.session.scene().currentDevice();
     const double full = std::max(device != nullptr ? device->frameMs : 8.0, 0.01);
     int y = 0;
     for (const std::size_t i : order) {
         const LedgerRow& row = m_ledger.rows[i];
-        const Subject* s = m_bench.scene().find(row.subject);
+        const Subject* s = m_bench.session.scene().find(row.subject);
         if (s == nullptr)
             continue;
         p.setFont(Look::font(12, 500));
@@ -40,20 +39,20 @@ void LedgerView::paintEvent(QPaintEvent*) {
         p.drawText(QRect(0, y, width() - 70, 16), Qt::AlignLeft | Qt::AlignVCenter,
                    p.fontMetrics().elidedText(QString::fromStdString(s->name), Qt::ElideRight, width() - 76));
         p.drawText(QRect(width() - 70, y, 70, 16), Qt::AlignRight | Qt::AlignVCenter,
-                   QStringLiteral("%1 ms").arg(row.cost.ms, 0, 'f', 2));
+                   QStringLiteral("%1 ms").arg(row.ms, 0, 'f', 2));
         p.setPen(Qt::NoPen);
         p.setBrush(l.raised);
         p.drawRoundedRect(QRectF(0, y + 18, width(), 4), 2, 2);
         p.setBrush(colorOf ? colorOf(i) : l.good);
-        p.drawRoundedRect(QRectF(0, y + 18, std::clamp(row.cost.ms / full, 0.005, 1.0) * width(), 4), 2, 2);
+        p.drawRoundedRect(QRectF(0, y + 18, std::clamp(row.ms / full, 0.005, 1.0) * width(), 4), 2, 2);
         p.setFont(Look::font(10.5));
         p.setPen(l.quiet);
         p.drawText(QRect(0, y + 24, width(), 14), Qt::AlignLeft | Qt::AlignVCenter,
-                   row.drawn == 0 ? tr("nothing drawn")
-                                  : tr("%1 triangles · %2 drawn · %3 off")
-                                        .arg(shortText(static_cast<double>(row.cost.triangles)))
-                                        .arg(row.drawn)
-                                        .arg(pixelText(row.errorPx)));
+                   row.cost.drawn == 0 ? tr("nothing drawn")
+                                       : tr("%1 triangles · %2 drawn · %3 off")
+                                             .arg(shortText(static_cast<double>(row.cost.triangles)))
+                                             .arg(row.cost.drawn)
+                                             .arg(pixelText(row.cost.worstErrorPx)));
         y += 44;
     }
 }
@@ -77,17 +76,18 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     body->addSpacing(4);
     body->addLayout(keys);
     connect(m_key, &QPushButton::clicked, this, &BudgetPanel::keyRequested);
-    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearRoute(); });
+    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.budget.clearRoute(); });
     m_play = makeButton(tr("Play"), tr("Play the route in the viewport (Space)"));
     m_fly = makeButton(tr("Fly the route"), tr("Walk every frame of the route and compare it with the budget (Ctrl+R)"),
                        true);
     footer->addWidget(m_play);
     footer->addWidget(m_fly);
-    connect(m_device, &QComboBox::activated, this, [this](int i) { m_bench.setDevice(static_cast<std::size_t>(i)); });
+    connect(m_device, &QComboBox::activated, this,
+            [this](int i) { m_bench.budget.setDevice(static_cast<std::size_t>(i)); });
     connect(m_play, &QPushButton::clicked, this, &BudgetPanel::playRequested);
-    connect(m_fly, &QPushButton::clicked, this, [this] { m_bench.runAudit(); });
-    connect(&bench, &Workbench::auditChanged, this, &BudgetPanel::refresh);
-    connect(&bench.document, &Document::sceneChanged, this, &BudgetPanel::refresh);
+    connect(m_fly, &QPushButton::clicked, this, [this] { m_bench.budget.runAudit(); });
+    connect(&bench.budget, &BudgetModel::auditChanged, this, &BudgetPanel::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &BudgetPanel::refresh);
     refresh();
 }
 
@@ -101,25 +101,29 @@ void BudgetPanel::setPlaying(bool playing) {
 }
 
 void BudgetPanel::refresh() {
-    const auto& scene = m_bench.scene();
-    if (m_device->count() != static_cast<int>(scene.devices.size())) {
+    const auto& scene = m_bench.session.scene();
+    QStringList names;
+    for (const Device& d : scene.settings.devices)
+        names << QString::fromStdString(d.name);
+    if (names != m_deviceNames) { // another project may have as many of them
+        m_deviceNames = names;
         m_device->clear();
-        for (const Device& d : scene.devices)
+        for (const Device& d : scene.settings.devices)
             m_device->addItem(QString::fromStdString(d.name));
     }
-    m_device->setCurrentIndex(static_cast<int>(scene.device));
-    const bool route = m_bench.hasRoute();
-    m_clear->setEnabled(!scene.routes.empty());
+    m_device->setCurrentIndex(static_cast<int>(scene.settings.device));
+    const bool route = m_bench.budget.hasRoute();
+    m_clear->setEnabled(!scene.settings.routes.empty());
     m_play->setEnabled(route);
     m_fly->setEnabled(route);
     m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)")
                             : tr("This project has no route yet"));
-    const Audit* audit = m_bench.audit();
+    const Audit* audit = m_bench.budget.audit();
     const Look& l = Look::now();
     if (audit == nullptr || audit->frames.empty()) {
         m_findings->setText(QStringLiteral("<span style='color:%1'>%2</span>")
                                 .arg(l.quiet.name(), route ? tr("Not flown yet.")
-                                                     : scene.routes.empty()
+                                                     : scene.settings.routes.empty()
                                                          ? tr("No route in this project yet.")
                                                          : tr("One key so far; a route needs two.")));
         return;
@@ -156,7 +160,8 @@ void BudgetPanel::refresh() {
         false);
     m_findings->setText(
         QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
-            .arg(m_bench.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"), rows));
+            .arg(m_bench.budget.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"),
+                 rows));
 }
 
 } // namespace thicket::app

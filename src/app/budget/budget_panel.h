@@ -39,6 +39,7 @@ private:
     void refresh();
     Workbench& m_bench;
     ChoiceBox* m_device;
+    QStringList m_deviceNames; ///< as listed
     LedgerView* m_ledger;
     QLabel* m_findings;
     QPushButton* m_key;

@@ -38,21 +38,21 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
                 new PlainTicker([](double v) { return QStringLiteral("%1 s").arg(v); }, 7)));
     m_draws->axis(QCPAxis::atBottom)->setTickLabels(true);
     m_draws->axis(QCPAxis::atBottom)->setOffset(16);
-    connect(&bench, &Workbench::auditChanged, this, &RouteChart::rebuild);
-    connect(&bench.document, &Document::sceneChanged, this, &RouteChart::rebuild);
+    connect(&bench.budget, &BudgetModel::auditChanged, this, &RouteChart::rebuild);
+    connect(&bench.session.document, &Document::sceneChanged, this, &RouteChart::rebuild);
     rebuild();
 }
 
 void RouteChart::rebuild() {
-    const auto& scene = m_bench.scene();
-    const double length = scene.routes.empty() ? 10 : std::max(1.0, scene.routes.front().length());
+    const auto& scene = m_bench.session.scene();
+    const double length = scene.settings.routes.empty() ? 10 : std::max(1.0, scene.settings.routes.front().length());
     const Device* device = scene.currentDevice();
     double ms = device != nullptr ? device->frameMs : 8;
     double triangles = device != nullptr ? static_cast<double>(device->triangleBudget) : 1e6;
     double draws = device != nullptr ? static_cast<double>(device->drawBudget) : 1e3;
     m_order.assign(scene.subjects.size(), 0);
     std::iota(m_order.begin(), m_order.end(), std::size_t{0});
-    if (const Audit* audit = m_bench.audit()) {
+    if (const Audit* audit = m_bench.budget.audit()) {
         std::vector<double> sum(scene.subjects.size(), 0);
         for (const AuditFrame& f : audit->frames) {
             ms = std::max(ms, f.ms);
@@ -92,7 +92,7 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
                            const std::function<double(const AuditFrame&)>& total,
                            const std::function<double(const AuditFrame&, std::size_t)>& share) const {
     const Look& l = Look::now();
-    const Audit& audit = *m_bench.audit();
+    const Audit& audit = *m_bench.budget.audit();
     const QCPAxis* axis = lane->axis(QCPAxis::atLeft);
     const QRect area = lane->rect();
     p.save();
@@ -170,18 +170,19 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
 
 void RouteChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
-    const Audit* audit = m_bench.audit();
-    const auto& scene = m_bench.scene();
-    QString title = scene.routes.empty() ? tr("No route")
-                                         : QString::fromStdString(scene.routes.front().name) +
-                                               QStringLiteral(" · %1 s").arg(scene.routes.front().length(), 0, 'f', 0);
+    const Audit* audit = m_bench.budget.audit();
+    const auto& scene = m_bench.session.scene();
+    QString title = scene.settings.routes.empty()
+                        ? tr("No route")
+                        : QString::fromStdString(scene.settings.routes.front().name) +
+                              QStringLiteral(" · %1 s").arg(scene.settings.routes.front().length(), 0, 'f', 0);
     QString aside;
     QColor color = l.quiet;
     if (audit != nullptr && !audit->frames.empty()) {
         const AuditFrame& worst = audit->frames[audit->worstFrame];
         title += tr(" · %1 frames").arg(groupedText(static_cast<qint64>(audit->frames.size())));
         aside = tr("worst %1 ms at %2 s").arg(worst.ms, 0, 'f', 1).arg(worst.seconds, 0, 'f', 1);
-        if (m_bench.auditStale())
+        if (m_bench.budget.auditStale())
             aside = tr("from before the last change · ") + aside;
         color = audit->holds() ? l.good : l.over;
     }
@@ -190,7 +191,7 @@ void RouteChart::paintOverlay(QPainter& p) {
     if (audit == nullptr || audit->frames.empty() || audit->frames.front().subjectMs.size() != scene.subjects.size()) {
         drawEmpty(
             p, QRectF(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()),
-            scene.routes.empty() || scene.routes.front().keys.size() < 2
+            scene.settings.routes.empty() || scene.settings.routes.front().keys.size() < 2
                 ? tr("A route is a camera move. Go where it should begin and press “Key the camera here”,\nmove on, "
                      "key again: each key comes four seconds after the one before.")
                 : tr("“Fly the route” walks every frame and plots what it costs."));
@@ -219,7 +220,7 @@ void RouteChart::paintOverlay(QPainter& p) {
                 p.drawLine(QPointF(x, bottom.bottom() + 4), QPointF(x, bottom.bottom() + 16));
             }
     }
-    if (audit != nullptr && !scene.routes.empty()) {
+    if (audit != nullptr && !scene.settings.routes.empty()) {
         const double x = xOf(m_time);
         p.setPen(QPen(l.accent, 2));
         p.drawLine(QPointF(x, axisRect()->top() - 4), QPointF(x, bottom.bottom() + 16));
@@ -227,24 +228,24 @@ void RouteChart::paintOverlay(QPainter& p) {
 }
 
 void RouteChart::mousePressEvent(QMouseEvent* event) {
-    if (!m_bench.scene().routes.empty() && event->button() == Qt::LeftButton)
-        emit timePicked(
-            std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
+    if (!m_bench.session.scene().settings.routes.empty() && event->button() == Qt::LeftButton)
+        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0,
+                                   m_bench.session.scene().settings.routes.front().length()));
 }
 
 void RouteChart::mouseMoveEvent(QMouseEvent* event) {
-    if (event->buttons().testFlag(Qt::LeftButton) && !m_bench.scene().routes.empty())
-        emit timePicked(
-            std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0, m_bench.scene().routes.front().length()));
+    if (event->buttons().testFlag(Qt::LeftButton) && !m_bench.session.scene().settings.routes.empty())
+        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0,
+                                   m_bench.session.scene().settings.routes.front().length()));
 }
 
 void RouteChart::keyPressEvent(QKeyEvent* event) {
     const double step = event->key() == Qt::Key_Left ? -0.25 : event->key() == Qt::Key_Right ? 0.25 : 0;
-    if (step == 0 || m_bench.scene().routes.empty()) {
+    if (step == 0 || m_bench.session.scene().settings.routes.empty()) {
         Chart::keyPressEvent(event);
         return;
     }
-    emit timePicked(std::clamp(m_time + step, 0.0, m_bench.scene().routes.front().length()));
+    emit timePicked(std::clamp(m_time + step, 0.0, m_bench.session.scene().settings.routes.front().length()));
 }
 
 } // namespace thicket::app

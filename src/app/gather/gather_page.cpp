@@ -10,14 +10,14 @@ FindingModel::FindingModel(Workbench& bench, QObject* parent) : QAbstractListMod
     const auto refresh = [this] {
         beginResetModel();
         m_findings.clear();
-        if (const Subject* s = m_bench.subject())
+        if (const Subject* s = m_bench.session.meshSubject())
             m_findings = s->findings;
         std::stable_sort(m_findings.begin(), m_findings.end(),
                          [](const Finding& a, const Finding& b) { return a.serious && !b.serious; });
         endResetModel();
     };
-    connect(&bench.document, &Document::sceneChanged, this, refresh);
-    connect(&bench, &Workbench::selectionChanged, this, refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, refresh);
+    connect(&bench.session, &Session::selectionChanged, this, refresh);
     refresh();
 }
 
@@ -70,7 +70,7 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
 }
 
 void FindingsView::refresh() {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr)
         m_summary->setText(tr("what is checked: area, duplicates, edges, borders, normals, UVs, level order"));
     else if (m_model->rowCount() == 0)
@@ -92,13 +92,13 @@ GatherPanel::GatherPanel(Workbench& bench, QWidget* parent) : Panel(tr("Gather")
     footer->addWidget(add);
     connect(add, &QPushButton::clicked, this, &GatherPanel::addRequested);
     connect(m_relink, &QPushButton::clicked, this, &GatherPanel::relinkRequested);
-    connect(&bench.document, &Document::sceneChanged, this, &GatherPanel::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &GatherPanel::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &GatherPanel::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &GatherPanel::refresh);
     refresh();
 }
 
 void GatherPanel::refresh() {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     m_relink->setVisible(s != nullptr);
     if (s == nullptr) {
         title->setText(tr("Nothing here yet"));
@@ -119,12 +119,12 @@ void GatherPanel::refresh() {
                                "style='padding:3px 0'>%3</td></tr>")
                     .arg(l.quiet.name(), name, value.toHtmlEscaped());
     };
-    const Level& first = s->levels.front();
+    const Level& first = s->mesh().levels.front();
     row(tr("triangles"), groupedText(first.triangles));
     row(tr("vertices"), groupedText(first.vertices));
     row(tr("materials"), groupedText(first.draws));
-    if (s->surfaces) {
-        row(tr("textures"), groupedText(static_cast<qint64>(s->surfaces->images.size())));
+    if (s->mesh().surfaces) {
+        row(tr("textures"), groupedText(static_cast<qint64>(s->mesh().surfaces->images.size())));
     }
     if (first.mesh) {
         row(tr("normals"), first.mesh->normals.empty() ? tr("none") : tr("yes"));
@@ -132,9 +132,9 @@ void GatherPanel::refresh() {
         if (!first.mesh->colors.empty())
             row(tr("vertex colours"), tr("yes"));
     }
-    row(tr("levels in the file"), groupedText(std::count_if(s->levels.begin(), s->levels.end(), [](const Level& x) {
-            return x.origin != LevelOrigin::Collapsed;
-        })));
+    row(tr("levels in the file"),
+        groupedText(std::count_if(s->mesh().levels.begin(), s->mesh().levels.end(),
+                                  [](const Level& x) { return x.origin != LevelOrigin::Collapsed; })));
     row(tr("width"), lengthText(size.x()));
     row(tr("height"), lengthText(size.y()));
     row(tr("depth"), lengthText(size.z()));

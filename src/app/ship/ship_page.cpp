@@ -9,13 +9,13 @@
 namespace thicket::app {
 
 ShippedModel::ShippedModel(Workbench& bench, QObject* parent) : QAbstractTableModel(parent), m_bench(bench) {
-    connect(&bench, &Workbench::shipChanged, this, [this] {
+    connect(&bench.shipping, &ShipModel::shipChanged, this, [this] {
         beginResetModel();
-        m_files = m_bench.shipReport() != nullptr ? m_bench.shipReport()->files : std::vector<ShippedFile>{};
+        m_files = m_bench.shipping.report() != nullptr ? m_bench.shipping.report()->files : std::vector<ShippedFile>{};
         endResetModel();
     });
-    if (bench.shipReport() != nullptr)
-        m_files = bench.shipReport()->files;
+    if (bench.shipping.report() != nullptr)
+        m_files = bench.shipping.report()->files;
 }
 
 int ShippedModel::rowCount(const QModelIndex& parent) const {
@@ -73,12 +73,12 @@ ShipView::ShipView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench
     m_table->header()->setStretchLastSection(true);
     m_table->setColumnWidth(0, 320);
     layout->addWidget(m_table, 1);
-    connect(&bench, &Workbench::shipChanged, this, &ShipView::refresh);
+    connect(&bench.shipping, &ShipModel::shipChanged, this, &ShipView::refresh);
     refresh();
 }
 
 void ShipView::refresh() {
-    const ShipReport* report = m_bench.shipReport();
+    const ShipReport* report = m_bench.shipping.report();
     m_empty->setVisible(report == nullptr);
     m_table->setVisible(report != nullptr);
     if (report == nullptr) {
@@ -114,7 +114,7 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_ship = makeButton(tr("Ship to a folder…"), tr("Write everything, read it back and compare (Ctrl+E)"), true);
     footer->addWidget(m_ship);
     connect(m_ship, &QPushButton::clicked, this, &ShipPanel::shipRequested);
-    connect(&bench.document, &Document::sceneChanged, this, &ShipPanel::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &ShipPanel::refresh);
     refresh();
 }
 
@@ -128,14 +128,14 @@ void ShipPanel::refresh() {
         (m_extension->isChecked() ? 1 : 0) + (m_named->isChecked() ? 1 : 0) + (m_json->isChecked() ? 1 : 0);
     QString rows;
     int ready = 0;
-    for (const Subject& s : m_bench.scene().subjects) {
-        const bool whole =
-            std::all_of(s.levels.begin(), s.levels.end(), [](const Level& x) { return x.mesh != nullptr; });
+    for (const Subject& s : m_bench.session.scene().subjects) {
+        const bool whole = std::all_of(s.mesh().levels.begin(), s.mesh().levels.end(),
+                                       [](const Level& x) { return x.mesh != nullptr; });
         ready += whole ? 1 : 0;
         rows += QStringLiteral(
                     "<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' style='color:%2'>%3</td></tr>")
                     .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
-                         whole ? tr("%1 levels").arg(s.levels.size()) : tr("not whole"));
+                         whole ? tr("%1 levels").arg(s.mesh().levels.size()) : tr("not whole"));
     }
     m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
                         .arg(tr("%1 files from %2 subjects").arg(ready * each).arg(ready), rows));

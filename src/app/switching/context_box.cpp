@@ -39,26 +39,26 @@ ContextBox::ContextBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_b
         tr("Copies that are certainly hidden behind others are not drawn, and the audit does not count "
            "them. Take it away when the engine cannot do that"));
     column->addWidget(m_hidden);
-    connect(m_detail, &NumberBox::chosen, this, [this](double v) { m_bench.setDetail(v); });
-    connect(m_device, &NumberBox::chosen, this, [this](double v) { m_bench.setDeviceDetail(v); });
+    connect(m_detail, &NumberBox::chosen, this, [this](double v) { m_bench.switching.setDetail(v); });
+    connect(m_device, &NumberBox::chosen, this, [this](double v) { m_bench.switching.setDeviceDetail(v); });
     connect(m_subject, &NumberBox::chosen, this, [this](double v) {
-        if (const Subject* s = m_bench.subject()) {
+        if (const Subject* s = m_bench.session.meshSubject()) {
             SwitchRule rule = s->rule;
             rule.importance = v;
-            m_bench.setRule(s->id, rule, tr("Change the importance"));
+            m_bench.switching.setRule(s->id, rule, tr("Change the importance"));
         }
     });
     connect(m_one, &NumberBox::chosen, this, [this](double v) {
         if (m_copy != 0)
-            m_bench.setCopyImportance(m_copy, v);
+            m_bench.switching.setCopyImportance(m_copy, v);
     });
-    connect(m_speed, &NumberBox::chosen, this, [this](double v) { m_bench.setHalfSpeed(v); });
+    connect(m_speed, &NumberBox::chosen, this, [this](double v) { m_bench.switching.setHalfSpeed(v); });
     connect(m_hidden, &QCheckBox::toggled, this, [this](bool on) {
-        if (on != m_bench.scene().cullHidden)
-            m_bench.setCullHidden(on);
+        if (on != m_bench.session.scene().settings.cullHidden)
+            m_bench.switching.setCullHidden(on);
     });
-    connect(&bench.document, &Document::sceneChanged, this, &ContextBox::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &ContextBox::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &ContextBox::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &ContextBox::refresh);
     refresh();
 }
 
@@ -70,21 +70,20 @@ void ContextBox::setCopy(std::uint32_t placement) {
 }
 
 void ContextBox::refresh() {
-    const Scene& scene = m_bench.scene();
-    const Subject* s = m_bench.subject();
+    const Scene& scene = m_bench.session.scene();
+    const Subject* s = m_bench.session.meshSubject();
     const Device* device = scene.currentDevice();
-    m_detail->show(scene.view.detail);
+    m_detail->show(scene.settings.view.detail);
     m_device->show(device != nullptr ? device->detail : 1);
     m_device->setEnabled(device != nullptr);
     m_deviceName->setText(device != nullptr ? QString::fromStdString(device->name) : tr("no device"));
     m_subject->show(s != nullptr ? s->rule.importance : 1);
     m_subject->setEnabled(s != nullptr);
-    const auto copy = std::find_if(scene.placements.begin(), scene.placements.end(),
-                                   [this](const Placement& p) { return p.id == m_copy; });
-    m_one->setEnabled(copy != scene.placements.end());
-    m_one->show(copy != scene.placements.end() ? copy->importance : 1);
-    m_speed->show(scene.halfSpeed);
-    m_hidden->setChecked(scene.cullHidden);
+    const Placement* copy = m_copy == 0 ? nullptr : findCopy(scene, m_copy);
+    m_one->setEnabled(copy != nullptr);
+    m_one->show(copy != nullptr ? copy->importance : 1);
+    m_speed->show(scene.settings.halfSpeed);
+    m_hidden->setChecked(scene.settings.cullHidden);
 }
 
 } // namespace thicket::app

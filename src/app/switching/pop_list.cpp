@@ -23,7 +23,7 @@ QString percent(double share) {
 
 } // namespace
 
-PopRow::PopRow(Workbench::Pop pop, const QString& name, double allowPx, bool chosen, QWidget* parent)
+PopRow::PopRow(PopsModel::Pop pop, const QString& name, double allowPx, bool chosen, QWidget* parent)
     : QWidget(parent), m_pop(std::move(pop)), m_name(name), m_allowPx(allowPx), m_chosen(chosen) {
     setFixedHeight(38);
     setFocusPolicy(Qt::TabFocus);
@@ -142,25 +142,25 @@ PopList::PopList(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     column->addWidget(m_smoothAll);
     connect(m_smoothAll, &QPushButton::clicked, this, [this] {
         std::vector<std::uint32_t> ids;
-        for (const Workbench::Pop& pop : m_bench.pops())
+        for (const PopsModel::Pop& pop : m_bench.pops.pops())
             if (pop.severity > 1 && std::find(ids.begin(), ids.end(), pop.place.subject) == ids.end())
                 ids.push_back(pop.place.subject);
-        m_bench.smoothUnseen(ids, std::nullopt);
+        m_bench.pops.smoothUnseen(ids, std::nullopt);
     });
     connect(m_smooth->menu(), &QMenu::aboutToShow, this, &PopList::fillWays);
-    connect(&bench, &Workbench::popsChanged, this, &PopList::refresh);
-    connect(&bench.document, &Document::sceneChanged, this, &PopList::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &PopList::refresh);
+    connect(&bench.pops, &PopsModel::popsChanged, this, &PopList::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &PopList::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &PopList::refresh);
 }
 
 void PopList::refresh() {
-    const std::vector<Workbench::Pop> pops = m_bench.pops();
-    const auto same = [this](const Workbench::Pop& p) {
+    const std::vector<PopsModel::Pop> pops = m_bench.pops.pops();
+    const auto same = [this](const PopsModel::Pop& p) {
         return m_chosen && p.place.subject == m_chosen->place.subject && p.place.level == m_chosen->place.level;
     };
     if (const auto now = std::find_if(pops.begin(), pops.end(), same); now != pops.end())
         m_chosen = *now; // its score may be another one now
-    else if (m_bench.popsWaiting() == 0)
+    else if (m_bench.pops.waiting() == 0)
         m_chosen.reset();
     while (QLayoutItem* item = m_rows->takeAt(0)) {
         delete item->widget();
@@ -168,7 +168,7 @@ void PopList::refresh() {
     }
     int seen = 0;
     for (std::size_t i = 0; i < pops.size(); ++i) {
-        const Subject* s = m_bench.scene().find(pops[i].place.subject);
+        const Subject* s = m_bench.session.scene().find(pops[i].place.subject);
         seen += pops[i].score->unseen(s->rule.allowPx) ? 0 : 1;
         if (i >= kShown && !same(pops[i]))
             continue;
@@ -178,20 +178,20 @@ void PopList::refresh() {
             row, &PopRow::picked, this, [this, pop = pops[i]] { choose(pop); }, Qt::QueuedConnection);
         m_rows->addWidget(row);
     }
-    m_state->setText(m_bench.popsWaiting() > 0 ? tr("looking at %1 more …").arg(m_bench.popsWaiting())
-                     : pops.empty()            ? tr("no switches yet")
-                     : seen == 0               ? tr("none is seen")
-                                               : tr("%1 of %2 are seen").arg(seen).arg(pops.size()));
+    m_state->setText(m_bench.pops.waiting() > 0 ? tr("looking at %1 more …").arg(m_bench.pops.waiting())
+                     : pops.empty()             ? tr("no switches yet")
+                     : seen == 0                ? tr("none is seen")
+                                                : tr("%1 of %2 are seen").arg(seen).arg(pops.size()));
     m_legend->setVisible(!pops.empty());
-    m_smoothAll->setVisible(seen > 0 && m_bench.popsWaiting() == 0);
+    m_smoothAll->setVisible(seen > 0 && m_bench.pops.waiting() == 0);
     m_pictures->show(m_chosen ? m_chosen->score : nullptr);
     m_smooth->setVisible(m_chosen.has_value());
 }
 
-void PopList::choose(const Workbench::Pop& pop) {
+void PopList::choose(const PopsModel::Pop& pop) {
     m_chosen = pop;
-    m_bench.selectSubject(pop.place.subject);
-    m_bench.selectLevel(pop.place.level);
+    m_bench.session.selectSubject(pop.place.subject);
+    m_bench.session.selectLevel(pop.place.level);
     refresh();
     emit wanted(pop.finer, pop.place.level, pop.place.key.metres);
 }
@@ -202,39 +202,40 @@ void PopList::fillWays() {
     menu->clear();
     if (!m_chosen)
         return;
-    const Subject* s = m_bench.scene().find(m_chosen->place.subject);
+    const Subject* s = m_bench.session.scene().find(m_chosen->place.subject);
     const auto finer = static_cast<std::size_t>(m_chosen->finer);
     const auto coarser = static_cast<std::size_t>(m_chosen->place.level);
-    if (s == nullptr || coarser >= s->levels.size())
+    if (s == nullptr || coarser >= s->mesh().levels.size())
         return;
     const std::uint32_t id = s->id;
     const int level = m_chosen->place.level;
     const double from = m_chosen->place.key.metres;
-    const auto more = s->levels[finer].triangles - s->levels[coarser].triangles;
+    const auto more = s->mesh().levels[finer].triangles - s->mesh().levels[coarser].triangles;
     menu->addAction(tr("Later, just where nobody sees it: looks for the place"), this,
-                    [this, id, level] { m_bench.smoothUnseen({id}, level); });
+                    [this, id, level] { m_bench.pops.smoothUnseen({id}, level); });
     for (const double factor : {1.3, 2.0})
         menu->addAction(
             tr("Switch later, at %1: %2 triangles more until there").arg(lengthText(factor * from), groupedText(more)),
-            this, [this, id, level, factor] { m_bench.smoothLater(id, level, factor); });
+            this, [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
     const double fade = std::max(0.4, 2 * s->rule.fadeSeconds);
     menu->addAction(tr("Cross-fade for %1 s: both levels, %2 triangles, meanwhile")
                         .arg(fade, 0, 'g', 2)
-                        .arg(groupedText(s->levels[finer].triangles + s->levels[coarser].triangles)),
-                    this, [this, id, fade] { m_bench.smoothByFade(id, fade); });
+                        .arg(groupedText(s->mesh().levels[finer].triangles + s->mesh().levels[coarser].triangles)),
+                    this, [this, id, fade] { m_bench.pops.smoothByFade(id, fade); });
     const auto between = static_cast<std::uint32_t>(
-        std::sqrt(static_cast<double>(s->levels[finer].triangles) * s->levels[coarser].triangles));
-    menu->addAction(
-        tr("A level in between, of %1 triangles").arg(groupedText(between)), this,
-        [this, id, finer, coarser] { m_bench.smoothByLevel(id, static_cast<int>(finer), static_cast<int>(coarser)); });
-    const Level& light = s->levels[coarser];
-    if (light.origin == LevelOrigin::Collapsed && light.materials != s->levels[finer].materials)
+        std::sqrt(static_cast<double>(s->mesh().levels[finer].triangles) * s->mesh().levels[coarser].triangles));
+    menu->addAction(tr("A level in between, of %1 triangles").arg(groupedText(between)), this,
+                    [this, id, finer, coarser] {
+                        m_bench.pops.smoothByLevel(id, static_cast<int>(finer), static_cast<int>(coarser));
+                    });
+    const Level& light = s->mesh().levels[coarser];
+    if (light.origin == LevelOrigin::Collapsed && light.materials != s->mesh().levels[finer].materials)
         menu->addAction(tr("The materials of L%1 one level longer: %2 of textures more")
                             .arg(finer)
-                            .arg(QString::fromStdString(memorySize(
-                                std::max(0.0, textureBytesOf(*s, s->levels[finer]) - textureBytesOf(*s, light))))),
+                            .arg(QString::fromStdString(memorySize(std::max(
+                                0.0, textureBytesOf(*s, s->mesh().levels[finer]) - textureBytesOf(*s, light))))),
                         this, [this, id, finer, coarser] {
-                            m_bench.smoothByMaterials(id, static_cast<int>(finer), static_cast<int>(coarser));
+                            m_bench.pops.smoothByMaterials(id, static_cast<int>(finer), static_cast<int>(coarser));
                         });
 }
 

@@ -10,7 +10,7 @@ namespace thicket::app {
 class PopRow : public QWidget {
     Q_OBJECT
 public:
-    PopRow(Workbench::Pop pop, const QString& name, double allowPx, bool chosen, QWidget* parent = nullptr);
+    PopRow(PopsModel::Pop pop, const QString& name, double allowPx, bool chosen, QWidget* parent = nullptr);
     QSize sizeHint() const override { return {240, 38}; }
 
 signals:
@@ -22,7 +22,7 @@ protected:
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
-    Workbench::Pop m_pop;
+    PopsModel::Pop m_pop;
     QString m_name;
     double m_allowPx;
     bool m_chosen;
@@ -54,7 +54,7 @@ signals:
 
 private:
     void refresh();
-    void choose(const Workbench::Pop& pop);
+    void choose(const PopsModel::Pop& pop);
     void fillWays();
 
     Workbench& m_bench;
@@ -64,7 +64,7 @@ private:
     PopPictures* m_pictures;
     QPushButton* m_smooth;
     QPushButton* m_smoothAll;
-    std::optional<Workbench::Pop> m_chosen;
+    std::optional<PopsModel::Pop> m_chosen;
 };
 
 } // namespace thicket::app

@@ -27,8 +27,10 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     m_stairs->setMargins(QMargins(76, 6, 24, 8));
     const auto metres = [this](double v) {
         if (m_heights)
-            return QStringLiteral("%1 %").arg(figureText(
-                std::min(999.0, 100 * heightWhere(m_chain.rule, m_chain.radius, v, m_bench.scene().statedView())), 2));
+            return QStringLiteral("%1 %").arg(
+                figureText(std::min(999.0, 100 * heightWhere(m_chain.rule, m_chain.radius, v,
+                                                             m_bench.session.scene().statedView())),
+                           2));
         return lengthText(v);
     };
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker(metres)));
@@ -39,18 +41,18 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     })));
     m_stairs->axis(QCPAxis::atLeft)
         ->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) { return QString(); }, false)));
-    connect(&bench.document, &Document::sceneChanged, this, &SwitchChart::rebuild);
-    connect(&bench, &Workbench::selectionChanged, this, &SwitchChart::rebuild);
+    connect(&bench.session.document, &Document::sceneChanged, this, &SwitchChart::rebuild);
+    connect(&bench.session, &Session::selectionChanged, this, &SwitchChart::rebuild);
     rebuild();
 }
 
 void SwitchChart::rebuild() {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s != nullptr) {
-        const View& view = m_bench.scene().statedView();
-        m_chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
+        const View& view = m_bench.session.scene().statedView();
+        m_chain = chainOf(*s, view);
         m_textures.clear();
-        for (const Level& level : s->levels)
+        for (const Level& level : s->mesh().levels)
             m_textures.push_back(textureBytesOf(*s, level));
         m_cullAt = 0;
         if (s->rule.cullBelowPx > 0)
@@ -71,7 +73,8 @@ void SwitchChart::rebuild() {
             yAxis->setRange(s->rule.allowPx * 0.06, s->rule.allowPx * 3.2);
             m_stairs->axis(QCPAxis::atBottom)->setRange(xAxis->range());
             m_stairs->axis(QCPAxis::atLeft)
-                ->setRange(std::max(0.01, s->levels.back().triangles * 0.06), s->levels.front().triangles * 2.2);
+                ->setRange(std::max(0.01, s->mesh().levels.back().triangles * 0.06),
+                           s->mesh().levels.front().triangles * 2.2);
         }
     }
     refresh();
@@ -111,8 +114,8 @@ QPointF SwitchChart::handlePlace(int level) const {
 
 void SwitchChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
-    const Subject* s = m_bench.subject();
-    const View& view = m_bench.scene().statedView();
+    const Subject* s = m_bench.session.meshSubject();
+    const View& view = m_bench.session.scene().statedView();
     drawTitle(p, m_heights ? tr("Error on screen at each screen height") : tr("Error on screen at each distance"),
               tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines),
               l.quiet);
@@ -317,7 +320,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
 }
 
 SwitchChart::Hit SwitchChart::hitAt(const QPointF& p) const {
-    if (m_bench.subject() == nullptr || m_chain.levels.size() < 2)
+    if (m_bench.session.meshSubject() == nullptr || m_chain.levels.size() < 2)
         return {};
     const QRectF area = axisRect()->rect();
     for (int i = 1; i < static_cast<int>(m_chain.levels.size()); ++i) {
@@ -340,8 +343,8 @@ SwitchChart::Hit SwitchChart::hitAt(const QPointF& p) const {
 double SwitchChart::snapped(double metres, int level) const {
     const double pixel = xAxis->pixelToCoord(x(metres) + 5) - metres;
     const double allowance =
-        distanceForPixels(m_bench.scene().statedView(), m_chain.levels[static_cast<std::size_t>(level)].deviationMetres,
-                          m_chain.rule.allowPx);
+        distanceForPixels(m_bench.session.scene().statedView(),
+                          m_chain.levels[static_cast<std::size_t>(level)].deviationMetres, m_chain.rule.allowPx);
     if (std::abs(metres - allowance) < pixel)
         return allowance;
     if (m_needle > 0 && std::abs(metres - m_needle) < pixel)
@@ -364,7 +367,7 @@ void SwitchChart::mousePressEvent(QMouseEvent* event) {
         emit needleDragged(m_factor * xAxis->pixelToCoord(event->position().x()));
     }
     if (m_drag.grip == Grip::Handle)
-        m_bench.selectLevel(m_drag.level);
+        m_bench.session.selectLevel(m_drag.level);
 }
 
 void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
@@ -374,17 +377,17 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
     const QString key = QStringLiteral("switch-drag-%1").arg(m_serial);
     switch (m_drag.grip) {
     case Grip::Handle:
-        m_bench.setSwitchDistance(m_bench.subjectId(), m_drag.level, snapped(d, m_drag.level), key);
+        m_bench.switching.setSwitchDistance(m_bench.session.subjectId(), m_drag.level, snapped(d, m_drag.level), key);
         return;
     case Grip::Needle:
         emit needleDragged(m_factor * d);
         return;
     case Grip::Allowance: {
-        SwitchRule rule = m_bench.subject()->rule;
+        SwitchRule rule = m_bench.session.meshSubject()->rule;
         const double raw = std::clamp(yAxis->pixelToCoord(event->position().y()), 0.05, 64.0);
         const double step = raw < 1 ? 0.05 : raw < 4 ? 0.1 : 0.5;
         rule.allowPx = std::max(0.05, std::round(raw / step) * step);
-        m_bench.setRule(m_bench.subjectId(), rule, tr("Change the allowance"), key);
+        m_bench.switching.setRule(m_bench.session.subjectId(), rule, tr("Change the allowance"), key);
         return;
     }
     case Grip::None:

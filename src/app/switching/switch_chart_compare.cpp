@@ -17,15 +17,15 @@ void SwitchChart::setCompared(const std::vector<std::uint32_t>& ids) {
 void SwitchChart::paintCompared(QPainter& p) const {
     const Look& l = Look::now();
     const QRectF area = axisRect()->rect();
-    const View view = m_bench.scene().statedView();
+    const View view = m_bench.session.scene().statedView();
     const double k = view.pixelScale();
     const Qt::PenStyle styles[] = {Qt::DashLine, Qt::DotLine, Qt::DashDotLine, Qt::DashDotDotLine};
     int index = 0;
     for (const std::uint32_t id : m_compared) {
-        const Subject* s = m_bench.scene().find(id);
-        if (s == nullptr || id == m_bench.subjectId() || s->levels.size() < 2)
+        const Subject* s = m_bench.session.scene().find(id);
+        if (s == nullptr || id == m_bench.session.subjectId() || s->mesh().levels.size() < 2)
             continue;
-        const ResolvedChain chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
+        const ResolvedChain chain = chainOf(*s, view);
         QPainterPath path;
         const double low = xAxis->range().lower;
         const double high = xAxis->range().upper;

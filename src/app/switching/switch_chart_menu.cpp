@@ -9,30 +9,30 @@
 namespace thicket::app {
 
 void SwitchChart::fillMenu(QMenu& menu, const QPointF& at) {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr || !axisRect()->rect().adjusted(0, -20, 0, 0).contains(at.toPoint()))
         return;
     const std::uint32_t id = s->id;
     const Hit hit = hitAt(at);
     if (hit.grip == Grip::Handle) {
         const int level = hit.level;
-        const bool fixed = s->levels[static_cast<std::size_t>(level)].fixed.has_value();
-        menu.addAction(tr("L%1 comes in where the camera stands").arg(level), &m_bench,
-                       [this, id, level] { m_bench.setSwitchDistance(id, level, m_needle); })
+        const bool fixed = s->mesh().levels[static_cast<std::size_t>(level)].fixed.has_value();
+        menu.addAction(tr("L%1 comes in where the camera stands").arg(level), this,
+                       [this, id, level] { m_bench.switching.setSwitchDistance(id, level, m_needle); })
             ->setEnabled(m_needle > 0);
-        menu.addAction(tr("L%1 follows the allowance again").arg(level), &m_bench,
-                       [this, id, level] { m_bench.clearSwitch(id, level); })
+        menu.addAction(tr("L%1 follows the allowance again").arg(level), this,
+                       [this, id, level] { m_bench.switching.clearSwitch(id, level); })
             ->setEnabled(fixed);
         menu.addSeparator();
-        menu.addAction(tr("Take L%1 out").arg(level), &m_bench, [this, id, level] { m_bench.removeLevel(id, level); });
+        menu.addAction(tr("Take L%1 out").arg(level), this, [this, id, level] { m_bench.thin.removeLevel(id, level); });
         return;
     }
     const double metres = xAxis->pixelToCoord(at.x());
-    menu.addAction(tr("Add a level that is within the allowance at %1").arg(lengthText(metres)), &m_bench,
-                   [this, id, metres] { m_bench.addLevelFor(id, metres); });
+    menu.addAction(tr("Add a level that is within the allowance at %1").arg(lengthText(metres)), this,
+                   [this, id, metres] { m_bench.thin.addLevelFor(id, metres); });
     if (m_needle > 0)
-        menu.addAction(tr("Add one for where the camera stands, %1").arg(lengthText(m_needle * m_factor)), &m_bench,
-                       [this, id] { m_bench.addLevelFor(id, m_needle); });
+        menu.addAction(tr("Add one for where the camera stands, %1").arg(lengthText(m_needle * m_factor)), this,
+                       [this, id] { m_bench.thin.addLevelFor(id, m_needle); });
 }
 
 void SwitchChart::contextMenuEvent(QContextMenuEvent* event) {
@@ -43,20 +43,20 @@ void SwitchChart::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 void SwitchChart::keyPressEvent(QKeyEvent* event) {
-    const Subject* s = m_bench.subject();
-    const int level = m_bench.level();
+    const Subject* s = m_bench.session.meshSubject();
+    const int level = m_bench.session.level();
     const bool has = s != nullptr && level > 0 && level < static_cast<int>(m_chain.fromMetres.size());
     const double fine = event->modifiers().testFlag(Qt::ShiftModifier) ? 1.002 : 1.02;
     const double factor = event->key() == Qt::Key_Left ? 1 / fine : event->key() == Qt::Key_Right ? fine : 0;
     if (has && factor > 0)
-        m_bench.setSwitchDistance(s->id, level, m_chain.fromMetres[static_cast<std::size_t>(level)] * factor,
-                                  QStringLiteral("switch-key-%1").arg(level));
+        m_bench.switching.setSwitchDistance(s->id, level, m_chain.fromMetres[static_cast<std::size_t>(level)] * factor,
+                                            QStringLiteral("switch-key-%1").arg(level));
     else if (has && event->key() == Qt::Key_Delete && event->modifiers().testFlag(Qt::ShiftModifier))
-        m_bench.removeLevel(s->id, level);
+        m_bench.thin.removeLevel(s->id, level);
     else if (has && event->key() == Qt::Key_Delete)
-        m_bench.clearSwitch(s->id, level);
+        m_bench.switching.clearSwitch(s->id, level);
     else if (s != nullptr && event->key() == Qt::Key_Insert && m_needle > 0)
-        m_bench.addLevelFor(s->id, m_needle);
+        m_bench.thin.addLevelFor(s->id, m_needle);
     else
         Chart::keyPressEvent(event);
 }

@@ -29,33 +29,34 @@ SwitchRow::SwitchRow(Workbench& bench, int level, QWidget* parent) : QWidget(par
     m_others->setContentsMargins(84, 0, 0, 0);
     layout->addWidget(m_others);
     connect(m_value, &NumberBox::chosen, this, [this](double value) {
-        const Subject* s = m_bench.subject();
+        const Subject* s = m_bench.session.meshSubject();
         if (s == nullptr)
             return;
-        const View& view = m_bench.scene().statedView();
+        const View& view = m_bench.session.scene().statedView();
         double metres = value;
         if (s->rule.decideBy == DecideBy::ScreenHeight)
             metres = std::max(1e-3, distanceWhere(s->rule, s->radius, value / 100, view));
         if (s->rule.decideBy == DecideBy::ShareOfReach)
             metres = value / 100 * farthest(s->rule, view);
         if (s->rule.decideBy == DecideBy::PixelError)
-            metres = distanceForPixels(view, s->levels[static_cast<std::size_t>(m_level)].promised, value);
-        m_bench.setSwitchDistance(s->id, m_level, metres);
+            metres = distanceForPixels(view, s->mesh().levels[static_cast<std::size_t>(m_level)].promised, value);
+        m_bench.switching.setSwitchDistance(s->id, m_level, metres);
     });
-    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearSwitch(m_bench.subjectId(), m_level); });
+    connect(m_clear, &QPushButton::clicked, this,
+            [this] { m_bench.switching.clearSwitch(m_bench.session.subjectId(), m_level); });
     refresh();
 }
 
 void SwitchRow::refresh() {
-    const Subject* s = m_bench.subject();
-    if (s == nullptr || m_level >= static_cast<int>(s->levels.size()))
+    const Subject* s = m_bench.session.meshSubject();
+    if (s == nullptr || m_level >= static_cast<int>(s->mesh().levels.size()))
         return;
-    const View& view = m_bench.scene().statedView();
-    const auto chain = resolveChain(costsOf(*s), s->rule, s->bounds, s->radius, view);
+    const View& view = m_bench.session.scene().statedView();
+    const auto chain = chainOf(*s, view);
     const auto at = static_cast<std::size_t>(m_level);
     const double from = chain.fromMetres[at];
     const double height = 100 * heightWhere(s->rule, s->radius, from, view);
-    const double error = pixelError(view, s->levels[at].promised, from);
+    const double error = pixelError(view, s->mesh().levels[at].promised, from);
     const QString heightText =
         height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(figureText(height, 3));
     m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3")
@@ -80,7 +81,7 @@ void SwitchRow::refresh() {
         m_others->setText(lengthText(from) + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
         break;
     }
-    m_clear->setVisible(s->levels[at].fixed.has_value());
+    m_clear->setVisible(s->mesh().levels[at].fixed.has_value());
 }
 
 SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to switch"), parent), m_bench(bench) {
@@ -176,7 +177,7 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     connect(strip, &QPushButton::clicked, this, &SwitchPanel::stripRequested);
     connect(walk, &QPushButton::clicked, this, &SwitchPanel::walkRequested);
     connect(m_decide, &QComboBox::activated, this,
-            [this](int i) { m_bench.setDecideBy(m_bench.subjectId(), static_cast<DecideBy>(i)); });
+            [this](int i) { m_bench.switching.setDecideBy(m_bench.session.subjectId(), static_cast<DecideBy>(i)); });
     connect(m_measure, &QComboBox::activated, this, [this](int i) {
         change(tr("Measure otherwise"), [i](SwitchRule& r) { r.measureFrom = static_cast<MeasureFrom>(i); });
     });
@@ -198,18 +199,18 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     connect(m_target, &QComboBox::activated, this, [this](int i) {
         change(tr("Measure from elsewhere"), [this, i](SwitchRule& r) { r.target = m_target->itemData(i).toUInt(); });
     });
-    connect(&bench.document, &Document::sceneChanged, this, &SwitchPanel::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &SwitchPanel::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &SwitchPanel::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &SwitchPanel::refresh);
     refresh();
 }
 
 void SwitchPanel::change(const QString& label, const std::function<void(SwitchRule&)>& how) {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr)
         return;
     SwitchRule rule = s->rule;
     how(rule);
-    m_bench.setRule(s->id, rule, label);
+    m_bench.switching.setRule(s->id, rule, label);
 }
 
 void SwitchPanel::setCopy(std::uint32_t placement) {
@@ -221,7 +222,7 @@ void SwitchPanel::showCulled(const Selection& selection, const std::optional<std
     const Culled reasons[4] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden};
     for (std::size_t i = 0; i < m_culls.size(); ++i)
         m_culls[i]->setText(
-            tr("%1: %2").arg(names[i], groupedText(selection.culledBy[static_cast<std::size_t>(reasons[i])])) +
+            tr("%1: %2").arg(names[i], groupedText(selection.total.culledBy[static_cast<std::size_t>(reasons[i])])) +
             (saves ? tr(" · saves %1").arg(QString::fromStdString(shortCount(static_cast<double>((*saves)[i]))))
                    : QString()));
 }
@@ -233,10 +234,10 @@ void SwitchPanel::refreshNotes() {
             item->widget()->deleteLater(); // its own button may be what brought us here
         delete item;
     }
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr)
         return;
-    for (const ChainNote& note : chainNotes(*s, m_bench.scene().statedView())) {
+    for (const ChainNote& note : chainNotes(*s, m_bench.session.scene().statedView())) {
         auto* row = new QWidget;
         auto* line = new QHBoxLayout(row);
         line->setContentsMargins(0, 0, 0, 0);
@@ -249,7 +250,8 @@ void SwitchPanel::refreshNotes() {
         line->addWidget(text, 1);
         line->addWidget(mend);
         connect(mend, &QPushButton::clicked, this, [this, mended = note.mended] {
-            m_bench.document.push(changeSubject(m_bench.scene(), mended, "Mend the switches of " + mended.name));
+            m_bench.session.document.push(
+                changeSubject(m_bench.session.scene(), mended, "Mend the switches of " + mended.name));
         });
         m_notes->addWidget(row);
     }
@@ -257,22 +259,23 @@ void SwitchPanel::refreshNotes() {
 
 /// The camera, and the first copy of each subject that has been placed.
 void SwitchPanel::fillTargets(const Subject& subject) {
-    const Scene& scene = m_bench.scene();
+    const Scene& scene = m_bench.session.scene();
     m_target->clear();
     m_target->addItem(tr("the camera"), 0U);
     for (const Subject& other : scene.subjects)
-        for (const Placement& p : scene.placements)
-            if (p.subject == other.id && (p.id == subject.rule.target || other.id != subject.id)) {
-                m_target->addItem(QString::fromStdString(other.name), p.id);
-                break;
-            }
+        if (other.isMesh() && other.mesh().placed)
+            for (const Placement& p : *other.mesh().placed)
+                if (p.id == subject.rule.target || other.id != subject.id) {
+                    m_target->addItem(QString::fromStdString(other.name), p.id);
+                    break;
+                }
     m_target->setCurrentIndex(std::max(0, m_target->findData(subject.rule.target)));
 }
 
 void SwitchPanel::refresh() {
     refreshNotes();
-    const Subject* s = m_bench.subject();
-    const int wanted = s != nullptr ? static_cast<int>(s->levels.size()) - 1 : 0;
+    const Subject* s = m_bench.session.meshSubject();
+    const int wanted = s != nullptr ? static_cast<int>(s->mesh().levels.size()) - 1 : 0;
     while (m_rows->count() > wanted)
         delete m_rows->takeAt(m_rows->count() - 1)->widget();
     while (m_rows->count() < wanted)

@@ -33,38 +33,38 @@ ViewBox::ViewBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     m_follows = makeLabel({}, "small");
     m_follows->setWordWrap(true);
     column->addWidget(m_follows);
-    const auto change = [this] { m_bench.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
+    const auto change = [this] { m_bench.switching.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
     connect(m_fov, &NumberBox::chosen, this, change);
     connect(m_lines, &NumberBox::chosen, this, change);
-    const auto planes = [this] { m_bench.setPlanes(m_near->value(), m_far->value()); };
+    const auto planes = [this] { m_bench.switching.setPlanes(m_near->value(), m_far->value()); };
     connect(m_near, &NumberBox::chosen, this, planes);
     connect(m_far, &NumberBox::chosen, this, planes);
     connect(m_list, &QComboBox::activated, this, &ViewBox::choose);
-    connect(&bench.document, &Document::sceneChanged, this, &ViewBox::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &ViewBox::refresh);
     refresh();
 }
 
 void ViewBox::choose(int index) {
     const auto& usual = usualViews();
-    const auto& own = m_bench.scene().ownViews;
+    const auto& own = m_bench.session.scene().settings.ownViews;
     const auto at = static_cast<std::size_t>(index);
     if (at < usual.size() + own.size()) {
         const NamedView view = at < usual.size() ? usual[at] : own[at - usual.size()];
-        m_bench.setStatedView(view.fovDegrees, view.lines);
+        m_bench.switching.setStatedView(view.fovDegrees, view.lines);
     } else if (m_list->itemData(index).toString() == QStringLiteral("keep")) {
         bool kept = false;
         const QString name =
             QInputDialog::getText(this, tr("Keep this view"), tr("Name of the screen"), QLineEdit::Normal, {}, &kept);
         if (kept && !name.trimmed().isEmpty())
-            m_bench.keepStatedView(name.trimmed());
+            m_bench.switching.keepStatedView(name.trimmed());
     } else if (const QString drop = m_list->itemData(index).toString(); drop.startsWith(QStringLiteral("drop:"))) {
-        m_bench.dropStatedView(drop.mid(5));
+        m_bench.switching.dropStatedView(drop.mid(5));
     }
     refresh();
 }
 
 void ViewBox::refresh() {
-    const View& view = m_bench.scene().view;
+    const View& view = m_bench.session.scene().settings.view;
     const double fov = view.fovY * 180 / std::numbers::pi;
     m_fov->show(fov);
     m_lines->show(view.lines);
@@ -79,12 +79,12 @@ void ViewBox::refresh() {
     };
     for (const NamedView& v : usualViews())
         offer(v);
-    for (const NamedView& v : m_bench.scene().ownViews)
+    for (const NamedView& v : m_bench.session.scene().settings.ownViews)
         offer(v);
     const bool known = current >= 0;
     m_list->insertSeparator(m_list->count());
     m_list->addItem(tr("Keep this view…"), QStringLiteral("keep"));
-    for (const NamedView& v : m_bench.scene().ownViews)
+    for (const NamedView& v : m_bench.session.scene().settings.ownViews)
         m_list->addItem(tr("Drop %1").arg(QString::fromStdString(v.name)),
                         QStringLiteral("drop:") + QString::fromStdString(v.name));
     if (!known)
@@ -92,9 +92,9 @@ void ViewBox::refresh() {
     m_list->setCurrentIndex(current);
     int free = 0;
     int fixed = 0;
-    for (const Subject& s : m_bench.scene().subjects)
-        for (std::size_t i = 1; i < s.levels.size(); ++i)
-            ++(s.levels[i].fixed ? fixed : free);
+    for (const Subject& s : m_bench.session.scene().subjects)
+        for (std::size_t i = 1; i < s.mesh().levels.size(); ++i)
+            ++(s.mesh().levels[i].fixed ? fixed : free);
     m_follows->setText(fixed == 0 ? tr("All %1 switches follow it.").arg(free)
                                   : tr("%1 switches follow it, %2 set by hand stay.").arg(free).arg(fixed));
     m_follows->setVisible(free + fixed > 0);

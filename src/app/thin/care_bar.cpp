@@ -40,36 +40,36 @@ CareBar::CareBar(Workbench& bench, QWidget* parent)
             CareStroke stroke = brush();
             stroke.kind = CareStroke::Kind::FromColor;
             stroke.channel = i;
-            m_bench.layStroke(m_bench.subjectId(), stroke);
+            m_bench.care.layStroke(m_bench.session.subjectId(), stroke);
         });
     m_picture = channels->addAction(tr("A picture…"), this, [this] {
         const QString file =
             QFileDialog::getOpenFileName(this, tr("Take care from a picture"), {}, tr("Pictures (*.png *.jpg *.jpeg)"));
         if (!file.isEmpty())
-            m_bench.careFromMask(m_bench.subjectId(), file, brush());
+            m_bench.care.fromMask(m_bench.session.subjectId(), file, brush());
     });
     m_colors->setMenu(channels);
-    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.clearCare(m_bench.subjectId()); });
+    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.care.clear(m_bench.session.subjectId()); });
     connect(m_size, &NumberBox::chosen, this, [this] { emit brushChanged(); });
-    connect(&bench.document, &Document::sceneChanged, this, &CareBar::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &CareBar::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &CareBar::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &CareBar::refresh);
     refresh();
 }
 
 void CareBar::refresh() {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr)
         return;
     if (s->id != m_subject) {
         m_subject = s->id;
         m_size->show(100 * 0.1 * s->radius);
     }
-    const auto& mesh = s->levels.front().mesh;
+    const auto& mesh = s->mesh().levels.front().mesh;
     m_colors->setVisible(mesh && (!mesh->colors.empty() || !mesh->uvs.empty()));
     for (QAction* channel : m_channels)
         channel->setVisible(mesh && !mesh->colors.empty());
     m_picture->setVisible(mesh && !mesh->uvs.empty());
-    m_clear->setEnabled(s->care != nullptr);
+    m_clear->setEnabled(s->mesh().care != nullptr);
     adjustSize();
 }
 
@@ -79,7 +79,7 @@ CareStroke CareBar::brush() const {
     stroke.radius = static_cast<float>(m_size->value() / 100);
     stroke.strength = static_cast<float>(m_strength->value() / 100);
     stroke.mirror = m_mirror->isChecked();
-    if (const Subject* s = m_bench.subject())
+    if (const Subject* s = m_bench.session.meshSubject())
         stroke.mirrorX = static_cast<float>(s->bounds.centre().x());
     return stroke;
 }

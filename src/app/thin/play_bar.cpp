@@ -36,15 +36,15 @@ PlayBar::PlayBar(Workbench& bench, Viewport& viewport, QWidget* parent)
     });
     connect(m_rest, &QPushButton::clicked, this, [this] { m_viewport.toRest(); });
     connect(&m_viewport, &Viewport::motionChanged, this, &PlayBar::follow);
-    connect(&bench.document, &Document::sceneChanged, this, &PlayBar::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &PlayBar::refresh);
+    connect(&bench.session.document, &Document::sceneChanged, this, &PlayBar::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &PlayBar::refresh);
     hide();
 }
 
 void PlayBar::refresh() {
     const bool shown = m_viewport.canPlay();
-    if (shown && m_rig != m_bench.subject()->rig.get()) {
-        m_rig = m_bench.subject()->rig.get();
+    if (shown && m_rig != m_bench.session.meshSubject()->mesh().rig.get()) {
+        m_rig = m_bench.session.meshSubject()->mesh().rig.get();
         m_which->clear();
         for (std::size_t i = 0; i < m_rig->animations.size(); ++i) {
             const QString name = QString::fromStdString(m_rig->animations[i].name);

@@ -19,9 +19,9 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
     const QStringList heads{{}, tr("levels"), tr("each of the one before"), tr("may be off"), tr("cards at the end")};
     for (int c = 0; c < heads.size(); ++c)
         grid->addWidget(makeLabel(heads[c], "small"), 0, c);
-    for (const Role role : kRoles) {
+    for (const Named<Role>& role : kRoles) {
         const int r = static_cast<int>(m_rows.size()) + 1;
-        const QString name = QString::fromStdString(roleName(role));
+        const QString name = QString::fromLatin1(role.name);
         Row row{new NumberBox(1, 7, 0, {}), new NumberBox(2, 90, 0, tr(" %")), new NumberBox(0.05, 64, 2, tr(" px")),
                 new NumberBox(0, 4, 0, {})};
         row.levels->setToolTip(tr("How many coarser levels at most; fewer when the mesh cannot get lighter"));
@@ -49,7 +49,7 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
     connect(buttons, &QDialogButtonBox::accepted, this, &RolesDialog::accept);
     connect(buttons, &QDialogButtonBox::rejected, this, &RolesDialog::reject);
     column->addWidget(buttons);
-    show(bench.scene().roles);
+    show(bench.session.scene().settings.roles);
 }
 
 void RolesDialog::show(const RoleRules& rules) {
@@ -70,9 +70,9 @@ RoleRules RolesDialog::rules() const {
 }
 
 void RolesDialog::accept() {
-    m_bench.setRoleRules(rules());
+    m_bench.thin.setRoleRules(rules());
     if (m_forNew->isChecked()) {
-        m_bench.setRolesForNew(rules());
+        m_bench.thin.setRolesForNew(rules());
         QSettings().setValue(QStringLiteral("roles"), QByteArray::fromStdString(encodeRoleRules(rules())));
     }
     QDialog::accept();

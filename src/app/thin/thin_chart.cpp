@@ -19,23 +19,23 @@ ThinChart::ThinChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
     xAxis->setTicker(
         QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return groupedText(std::llround(v)); })));
     yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return lengthText(v); }, false)));
-    connect(&bench.document, &Document::sceneChanged, this, &ThinChart::rebuild);
-    connect(&bench, &Workbench::selectionChanged, this, &ThinChart::rebuild);
-    connect(&bench, &Workbench::dragChanged, this, qOverload<>(&QWidget::update));
+    connect(&bench.session.document, &Document::sceneChanged, this, &ThinChart::rebuild);
+    connect(&bench.session, &Session::selectionChanged, this, &ThinChart::rebuild);
+    connect(&bench.thin, &ThinModel::dragChanged, this, qOverload<>(&QWidget::update));
     rebuild();
 }
 
 void ThinChart::rebuild() {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s != nullptr) {
         double least = 1e300;
         double most = 1e-6;
-        for (const double d : s->curve.deviation)
+        for (const double d : s->mesh().curve.deviation)
             if (d > 0) {
                 least = std::min(least, d);
                 most = std::max(most, d);
             }
-        for (const Level& level : s->levels)
+        for (const Level& level : s->mesh().levels)
             if (level.deviation > 0) {
                 least = std::min(least, level.deviation);
                 most = std::max(most, level.deviation);
@@ -47,9 +47,9 @@ void ThinChart::rebuild() {
         // Six decades at the most: what is smaller than a millionth of the largest lies on the floor.
         least = std::max(least, most * 1e-6);
         yAxis->setRange(least / 3, most * 6);
-        const double first = s->levels.front().triangles;
-        const double last =
-            s->curve.empty() ? std::max(1.0, s->levels.back().triangles * 0.25) : s->curve.triangles.back();
+        const double first = s->mesh().levels.front().triangles;
+        const double last = s->mesh().curve.empty() ? std::max(1.0, s->mesh().levels.back().triangles * 0.25)
+                                                    : s->mesh().curve.triangles.back();
         xAxis->setRange(std::max(1.0, last * 0.75), first * 1.35);
     }
     refresh();
@@ -57,19 +57,20 @@ void ThinChart::rebuild() {
 }
 
 std::pair<double, double> ThinChart::pinValue(int level) const {
-    const Subject& s = *m_bench.subject();
+    const Subject& s = *m_bench.session.meshSubject();
     if (level == m_drag)
-        return {m_dragTriangles, s.curve.at(m_dragTriangles)};
-    const Level& l = s.levels[static_cast<std::size_t>(level)];
+        return {m_dragTriangles, s.mesh().curve.at(m_dragTriangles)};
+    const Level& l = s.mesh().levels[static_cast<std::size_t>(level)];
     return {l.triangles, l.deviation};
 }
 
 std::vector<std::pair<double, double>> ThinChart::curvePoints() const {
-    const Subject& s = *m_bench.subject();
+    const Subject& s = *m_bench.session.meshSubject();
     constexpr double kNear = 1.2; // of a level's count: what was measured there counts more than a sample beside it
     std::vector<std::pair<double, double>> measured;
-    for (int i = 1; i < static_cast<int>(s.levels.size()); ++i)
-        if (i != m_drag && s.levels[static_cast<std::size_t>(i)].origin == LevelOrigin::Collapsed && !s.curve.empty())
+    for (int i = 1; i < static_cast<int>(s.mesh().levels.size()); ++i)
+        if (i != m_drag && s.mesh().levels[static_cast<std::size_t>(i)].origin == LevelOrigin::Collapsed &&
+            !s.mesh().curve.empty())
             measured.push_back(pinValue(i));
     std::sort(measured.begin(), measured.end(), std::greater<>());
     std::vector<std::pair<double, double>> points;
@@ -79,15 +80,15 @@ std::vector<std::pair<double, double>> ThinChart::curvePoints() const {
         points.emplace_back(triangles, metres);
         before = metres;
     };
-    for (std::size_t i = 0; i < s.curve.triangles.size(); ++i) {
-        const double triangles = s.curve.triangles[i];
+    for (std::size_t i = 0; i < s.mesh().curve.triangles.size(); ++i) {
+        const double triangles = s.mesh().curve.triangles[i];
         for (; level != measured.end() && level->first >= triangles; ++level)
             add(level->first, level->second);
         const bool apart = std::none_of(measured.begin(), measured.end(), [&](const auto& p) {
             return std::max(p.first, triangles) < kNear * std::min(p.first, triangles);
         });
         if (apart) // with fewer triangles than a level, a sample that is less far off was a lucky one
-            add(triangles, std::max(s.curve.deviation[i], before));
+            add(triangles, std::max(s.mesh().curve.deviation[i], before));
     }
     for (; level != measured.end(); ++level)
         add(level->first, level->second);
@@ -102,12 +103,12 @@ QPointF ThinChart::pinPlace(int level) const {
 }
 
 int ThinChart::pinAt(const QPointF& p) const {
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr)
         return -1;
     int best = -1;
     double nearest = 14;
-    for (int i = 0; i < static_cast<int>(s->levels.size()); ++i)
+    for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i)
         if (const double d = QLineF(pinPlace(i), p).length(); d < nearest) {
             nearest = d;
             best = i;
@@ -121,22 +122,23 @@ double ThinChart::trianglesAt(double x) const {
 
 void ThinChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
-    const Subject* s = m_bench.subject();
+    const Subject* s = m_bench.session.meshSubject();
     QString aside;
-    if (s != nullptr && !s->curve.empty())
+    if (s != nullptr && !s->mesh().curve.empty())
         aside = tr("one pass, %1 → %2 triangles")
-                    .arg(groupedText(s->curve.triangles.front()), groupedText(s->curve.triangles.back()));
-    if (s != nullptr && !s->curve.careful.empty())
+                    .arg(groupedText(s->mesh().curve.triangles.front()), groupedText(s->mesh().curve.triangles.back()));
+    if (s != nullptr && !s->mesh().curve.careful.empty())
         aside = tr("dashed: where care is painted · ") + aside;
     drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
     if (s == nullptr)
         return;
     const QRect area = axisRect()->rect();
-    if (s->curve.empty() && s->levels.size() < 2) {
+    if (s->mesh().curve.empty() && s->mesh().levels.size() < 2) {
         drawEmpty(p, area,
-                  s->levels.front().mesh ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level "
-                                              "is cut from the record while you drag.")
-                                         : tr("The source is missing."));
+                  s->mesh().levels.front().mesh
+                      ? tr("Not thinned yet. “Thin to role” records this mesh once;\nthen any level "
+                           "is cut from the record while you drag.")
+                      : tr("The source is missing."));
         return;
     }
     p.save();
@@ -150,11 +152,11 @@ void ThinChart::paintOverlay(QPainter& p) {
     p.setPen(QPen(l.text, 2));
     p.setBrush(Qt::NoBrush);
     p.drawPath(path);
-    if (!s->curve.careful.empty()) {
+    if (!s->mesh().curve.careful.empty()) {
         QPainterPath careful;
-        for (std::size_t i = 0; i < s->curve.careful.size(); ++i) {
-            const QPointF at(xAxis->coordToPixel(s->curve.triangles[i]),
-                             yAxis->coordToPixel(std::max(s->curve.careful[i], floor)));
+        for (std::size_t i = 0; i < s->mesh().curve.careful.size(); ++i) {
+            const QPointF at(xAxis->coordToPixel(s->mesh().curve.triangles[i]),
+                             yAxis->coordToPixel(std::max(s->mesh().curve.careful[i], floor)));
             i == 0 ? careful.moveTo(at) : careful.lineTo(at);
         }
         p.setPen(QPen(l.accent, 1.6, Qt::DashLine));
@@ -164,20 +166,20 @@ void ThinChart::paintOverlay(QPainter& p) {
 
     const auto costs = costsOf(*s);
     std::vector<QRectF> taken;
-    for (int i = 0; i < static_cast<int>(s->levels.size()); ++i)
+    for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i)
         taken.emplace_back(pinPlace(i) - QPointF(8, 8), QSizeF(16, 16));
-    for (int i = 0; i < static_cast<int>(s->levels.size()); ++i) {
+    for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i) {
         const QPointF at = pinPlace(i);
         const QColor color = Look::level(i);
         if (i > 0) {
             p.setPen(QPen(color, 1.2, Qt::DotLine));
             p.drawLine(at, QPointF(at.x(), area.bottom()));
         }
-        const bool strong = i == m_bench.level() || i == m_hover || i == m_drag;
+        const bool strong = i == m_bench.session.level() || i == m_hover || i == m_drag;
         p.setPen(QPen(l.ground, 2));
         p.setBrush(color);
         p.drawEllipse(at, strong ? 8 : 6.5, strong ? 8 : 6.5);
-        if (s->levels[static_cast<std::size_t>(i)].locked) {
+        if (s->mesh().levels[static_cast<std::size_t>(i)].locked) {
             p.setPen(QPen(l.ground, 1.6));
             p.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0));
         }
@@ -189,10 +191,10 @@ void ThinChart::paintOverlay(QPainter& p) {
             if (QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier))
                 line2 += tr(", still from %1")
                              .arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
-                                                            m_bench.scene().statedView())));
+                                                            m_bench.session.scene().statedView())));
         } else if (i > 0) {
-            line2 = tr("from %1").arg(lengthText(
-                switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius, m_bench.scene().statedView())));
+            line2 = tr("from %1").arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
+                                                                m_bench.session.scene().statedView())));
         }
         p.setFont(Look::font(11, 600));
         const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;
@@ -227,24 +229,24 @@ void ThinChart::mousePressEvent(QMouseEvent* event) {
     const int pin = pinAt(event->position());
     if (pin < 0 || event->button() != Qt::LeftButton)
         return;
-    m_bench.selectLevel(pin);
+    m_bench.session.selectLevel(pin);
     if (pin == 0)
         return;
     m_drag = pin;
-    m_dragTriangles = m_bench.subject()->levels[static_cast<std::size_t>(pin)].triangles;
+    m_dragTriangles = m_bench.session.meshSubject()->mesh().levels[static_cast<std::size_t>(pin)].triangles;
     update();
 }
 
 void ThinChart::mouseMoveEvent(QMouseEvent* event) {
-    if (m_drag >= 0 && m_bench.subject() != nullptr) {
-        const auto& levels = m_bench.subject()->levels;
+    if (m_drag >= 0 && m_bench.session.meshSubject() != nullptr) {
+        const auto& levels = m_bench.session.meshSubject()->mesh().levels;
         const auto at = static_cast<std::size_t>(m_drag);
         if (at >= levels.size())
             return;
         const double most = levels[at - 1].triangles - 1.0;
         const double fewest = at + 1 < levels.size() ? levels[at + 1].triangles + 1.0 : 1.0;
         m_dragTriangles = std::clamp(trianglesAt(event->position().x()), std::min(fewest, most), most);
-        m_bench.cutLevelTo(m_bench.subjectId(), m_drag, m_dragTriangles, false);
+        m_bench.thin.cutLevelTo(m_bench.session.subjectId(), m_drag, m_dragTriangles, false);
         update();
         return;
     }
@@ -261,26 +263,30 @@ void ThinChart::mouseReleaseEvent(QMouseEvent* event) {
         return;
     const int level = m_drag;
     m_drag = -1;
-    if (m_bench.subject() != nullptr && level < static_cast<int>(m_bench.subject()->levels.size()) &&
-        std::abs(m_dragTriangles - m_bench.subject()->levels[static_cast<std::size_t>(level)].triangles) > 0.5)
-        m_bench.cutLevelTo(m_bench.subjectId(), level, m_dragTriangles, true,
-                           event->modifiers().testFlag(Qt::ShiftModifier));
+    if (m_bench.session.meshSubject() != nullptr &&
+        level < static_cast<int>(m_bench.session.meshSubject()->mesh().levels.size()) &&
+        std::abs(m_dragTriangles -
+                 m_bench.session.meshSubject()->mesh().levels[static_cast<std::size_t>(level)].triangles) > 0.5)
+        m_bench.thin.cutLevelTo(m_bench.session.subjectId(), level, m_dragTriangles, true,
+                                event->modifiers().testFlag(Qt::ShiftModifier));
     update();
 }
 
 void ThinChart::mouseDoubleClickEvent(QMouseEvent* event) {
-    if (m_bench.subject() != nullptr && pinAt(event->position()) < 0 && axisRect()->rect().contains(event->pos()))
-        m_bench.addLevel(m_bench.subjectId(), trianglesAt(event->position().x()));
+    if (m_bench.session.meshSubject() != nullptr && pinAt(event->position()) < 0 &&
+        axisRect()->rect().contains(event->pos()))
+        m_bench.thin.addLevel(m_bench.session.subjectId(), trianglesAt(event->position().x()));
 }
 
 void ThinChart::keyPressEvent(QKeyEvent* event) {
-    const Subject* s = m_bench.subject();
-    const int level = m_bench.level();
+    const Subject* s = m_bench.session.meshSubject();
+    const int level = m_bench.session.level();
     const double factor = event->key() == Qt::Key_Left ? 1.05 : event->key() == Qt::Key_Right ? 1 / 1.05 : 0;
-    if (s != nullptr && factor > 0 && level > 0 && level < static_cast<int>(s->levels.size()))
-        m_bench.cutLevelTo(s->id, level, s->levels[static_cast<std::size_t>(level)].triangles * factor, true);
+    if (s != nullptr && factor > 0 && level > 0 && level < static_cast<int>(s->mesh().levels.size()))
+        m_bench.thin.cutLevelTo(s->id, level, s->mesh().levels[static_cast<std::size_t>(level)].triangles * factor,
+                                true);
     else if (s != nullptr && event->key() == Qt::Key_Delete)
-        m_bench.removeLevel(s->id, level);
+        m_bench.thin.removeLevel(s->id, level);
     else
         Chart::keyPressEvent(event);
 }

@@ -18,7 +18,7 @@ namespace thicket::app {
 QRectF LevelCard::trueSize(const Subject& subject, int level, const QRectF& place) const {
     if (level == 0)
         return place;
-    const View& view = m_bench.scene().statedView();
+    const View& view = m_bench.session.scene().statedView();
     const double from =
         switchDistance(costsOf(subject)[static_cast<std::size_t>(level)], subject.rule, subject.radius, view);
     const double tall = heightWhere(subject.rule, subject.radius, from, view) * view.lines / devicePixelRatioF();
@@ -34,28 +34,29 @@ LevelCard::LevelCard(Workbench& bench, int level, QWidget* parent) : QWidget(par
     QString tip =
         tr("Click to look at this level; right-click to lock, save or remove it. Its picture is as large as the level "
            "is on the stated screen where it comes in, when that is smaller.");
-    const Subject* s = bench.subject();
-    if (s != nullptr && s->aggregate && s->levels[static_cast<std::size_t>(level)].pieces < s->pieces)
+    const Subject* s = bench.session.meshSubject();
+    if (s != nullptr && s->mesh().aggregate &&
+        s->mesh().levels[static_cast<std::size_t>(level)].pieces < s->mesh().pieces)
         tip += tr("\n\nThis mesh is %1 loose pieces, much alike: whole pieces leave, and those that stay are grown to "
                   "hold "
                   "the cover.")
-                   .arg(groupedText(s->pieces));
+                   .arg(groupedText(s->mesh().pieces));
     setToolTip(tip);
     const auto again = qOverload<>(&QWidget::update);
-    connect(&bench, &Workbench::picturesChanged, this, again);
-    connect(&bench, &Workbench::selectionChanged, this, again);
-    connect(&bench, &Workbench::dragChanged, this, again);
+    connect(&bench.looks, &LooksModel::picturesChanged, this, again);
+    connect(&bench.session, &Session::selectionChanged, this, again);
+    connect(&bench.thin, &ThinModel::dragChanged, this, again);
 }
 
 void LevelCard::paintEvent(QPaintEvent*) {
-    const Subject* s = m_bench.subject();
-    if (s == nullptr || m_level >= static_cast<int>(s->levels.size()))
+    const Subject* s = m_bench.session.meshSubject();
+    if (s == nullptr || m_level >= static_cast<int>(s->mesh().levels.size()))
         return;
-    const Level& level = s->levels[static_cast<std::size_t>(m_level)];
+    const Level& level = s->mesh().levels[static_cast<std::size_t>(m_level)];
     QPainter p(this);
     p.setRenderHints(QPainter::Antialiasing | QPainter::SmoothPixmapTransform);
     const Look& l = Look::now();
-    const bool selected = m_bench.level() == m_level;
+    const bool selected = m_bench.session.level() == m_level;
     const QRectF box = QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5);
     p.setPen(selected ? QPen(l.accent, 1.2) : hasFocus() ? QPen(l.line, 1.2) : QPen(Qt::NoPen));
     p.setBrush(selected ? l.raised : l.ground);
@@ -65,10 +66,10 @@ void LevelCard::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(selected ? l.line : l.raised);
     p.drawRoundedRect(picture, 4, 4);
-    if (const QImage image = m_bench.picture(level.mesh, surfacesOf(*s, level)); !image.isNull())
+    if (const QImage image = m_bench.looks.picture(level.mesh, surfacesOf(*s, level)); !image.isNull())
         p.drawImage(trueSize(*s, m_level, picture.adjusted(1, 1, -1, -1)), image);
-    const bool dragged = m_bench.dragLevel() == m_level && m_bench.dragMesh();
-    const std::uint32_t triangles = dragged ? m_bench.dragMesh()->triangleCount() : level.triangles;
+    const bool dragged = m_bench.thin.dragLevel(s->id) == m_level;
+    const std::uint32_t triangles = dragged ? m_bench.thin.dragMesh(s->id)->triangleCount() : level.triangles;
     const QRectF text(70, 6, width() - 82, height() - 12);
     const double third = text.height() / 3;
     const auto line = [&](int n, const QString& left, const QString& right, const QColor& color, double px,
@@ -90,7 +91,7 @@ void LevelCard::paintEvent(QPaintEvent*) {
         p.drawText(QRectF(after, text.top() + 0.5, text.width(), third), Qt::AlignLeft | Qt::AlignVCenter,
                    level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws));
     }
-    const bool thinned = level.pieces > 0 && level.pieces < s->pieces;
+    const bool thinned = level.pieces > 0 && level.pieces < s->mesh().pieces;
     const QString origin =
         level.origin == LevelOrigin::Source     ? tr("the source")
         : level.origin == LevelOrigin::HandMade ? tr("made by hand")
@@ -99,18 +100,18 @@ void LevelCard::paintEvent(QPaintEvent*) {
         : level.origin == LevelOrigin::Rebuilt ? tr("rebuilt evenly")
         : level.origin == LevelOrigin::Cards
             ? (level.triangles > 4 ? tr("%1 crossed cards").arg(level.triangles / 2) : tr("two crossed cards"))
-        : thinned ? tr("%1 of %2 pieces").arg(groupedText(level.pieces), groupedText(s->pieces))
+        : thinned ? tr("%1 of %2 pieces").arg(groupedText(level.pieces), groupedText(s->mesh().pieces))
                   : tr("surface collapse");
-    const double share = 100.0 * triangles / s->levels.front().triangles;
+    const double share = 100.0 * triangles / s->mesh().levels.front().triangles;
     line(1, origin, QStringLiteral("%1 %").arg(figureText(share, share >= 9.95 ? 3 : 2)), l.quiet, 11, 400);
     if (m_level == 0) {
         line(2, tr("the reference"), level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws), l.quiet,
              11, 400);
     } else {
         const auto costs = costsOf(*s);
-        const double from =
-            switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius, m_bench.scene().statedView());
-        const QString off = dragged                    ? tr("about %1 off").arg(lengthText(s->curve.at(triangles)))
+        const double from = switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius,
+                                           m_bench.session.scene().statedView());
+        const QString off = dragged ? tr("about %1 off").arg(lengthText(s->mesh().curve.at(triangles)))
                             : ofPictures(level.origin) ? tr("outline %1").arg(lengthText(level.deviation))
                                                        : tr("%1 off").arg(lengthText(level.deviation));
         line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
@@ -118,46 +119,47 @@ void LevelCard::paintEvent(QPaintEvent*) {
 }
 
 void LevelCard::mousePressEvent(QMouseEvent*) {
-    m_bench.selectLevel(m_level);
+    m_bench.session.selectLevel(m_level);
 }
 
 void LevelCard::keyPressEvent(QKeyEvent* event) {
     if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter || event->key() == Qt::Key_Select)
-        m_bench.selectLevel(m_level);
+        m_bench.session.selectLevel(m_level);
     else if (event->key() == Qt::Key_Delete)
-        m_bench.removeLevel(m_bench.subjectId(), m_level);
+        m_bench.thin.removeLevel(m_bench.session.subjectId(), m_level);
     else
         QWidget::keyPressEvent(event);
 }
 
 void LevelCard::contextMenuEvent(QContextMenuEvent* event) {
-    const Subject* s = m_bench.subject();
-    if (s == nullptr || m_level == 0 || m_level >= static_cast<int>(s->levels.size()))
+    const Subject* s = m_bench.session.meshSubject();
+    if (s == nullptr || m_level == 0 || m_level >= static_cast<int>(s->mesh().levels.size()))
         return;
-    m_bench.selectLevel(m_level);
-    const bool locked = s->levels[static_cast<std::size_t>(m_level)].locked;
+    m_bench.session.selectLevel(m_level);
+    const bool locked = s->mesh().levels[static_cast<std::size_t>(m_level)].locked;
     QMenu menu;
     menu.addAction(locked ? tr("Unlock") : tr("Lock"), this,
-                   [this, locked] { m_bench.setLocked(m_bench.subjectId(), m_level, !locked); });
+                   [this, locked] { m_bench.thin.setLocked(m_bench.session.subjectId(), m_level, !locked); });
     const auto save = [this](const QString& title, bool quads) {
         const QString file = QFileDialog::getSaveFileName(this, title, {}, tr("Wavefront OBJ (*.obj)"));
         if (!file.isEmpty())
-            m_bench.saveObj(m_bench.subjectId(), m_level,
-                            file.endsWith(QStringLiteral(".obj"), Qt::CaseInsensitive) ? file
-                                                                                       : file + QStringLiteral(".obj"),
-                            quads);
+            m_bench.thin.saveObj(
+                m_bench.session.subjectId(), m_level,
+                file.endsWith(QStringLiteral(".obj"), Qt::CaseInsensitive) ? file : file + QStringLiteral(".obj"),
+                quads);
     };
     menu.addAction(tr("Save as OBJ…"), this, [save] { save(tr("Save this level as OBJ"), false); });
     menu.addAction(tr("Save as OBJ in quads…"), this,
                    [save] { save(tr("Save this level as OBJ, its triangles paired into quads"), true); });
-    menu.addAction(tr("Remove this level"), this, [this] { m_bench.removeLevel(m_bench.subjectId(), m_level); });
+    menu.addAction(tr("Remove this level"), this,
+                   [this] { m_bench.thin.removeLevel(m_bench.session.subjectId(), m_level); });
     menu.exec(event->globalPos());
 }
 
 ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), parent), m_bench(bench) {
     m_role = new ChoiceBox;
-    for (const Role role : kRoles)
-        m_role->addItem(QString::fromStdString(roleName(role)));
+    for (const Named<Role>& role : kRoles)
+        m_role->addItem(QString::fromLatin1(role.name));
     auto* roleField = new QWidget;
     auto* roleRow = new QHBoxLayout(roleField);
     roleRow->setContentsMargins(0, 0, 0, 0);
@@ -190,9 +192,9 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
         action->setToolTip(tip);
         action->setObjectName(name);
         connect(action, &QAction::triggered, this, [this, change](bool on) {
-            CutRules rules = m_bench.cutRules(m_bench.subjectId());
+            CutRules rules = m_bench.thin.cutRules(m_bench.session.subjectId());
             change(rules, on);
-            m_bench.setCutRules(m_bench.subjectId(), rules);
+            m_bench.thin.setCutRules(m_bench.session.subjectId(), rules);
             refresh();
         });
         return action;
@@ -225,7 +227,7 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
                                                         "with what is painted now. Locked levels stay."));
     recut->setObjectName(QStringLiteral("recut"));
     stale->addWidget(recut);
-    connect(recut, &QPushButton::clicked, this, [this] { m_bench.recut(m_bench.subjectId()); });
+    connect(recut, &QPushButton::clicked, this, [this] { m_bench.thin.recut(m_bench.session.subjectId()); });
     body->addWidget(m_stale);
     m_cards = new QVBoxLayout;
     m_cards->setSpacing(6);
@@ -240,21 +242,22 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     };
     way(tr("Cut where the gap is widest"),
         tr("One more level between the two whose triangle counts are farthest apart"),
-        [this] { m_bench.addLevel(m_bench.subjectId(), 0); });
+        [this] { m_bench.thin.addLevel(m_bench.session.subjectId(), 0); });
     way(tr("Even triangles, rebuilt"),
         tr("The surface in triangles of one size, a quarter of the last level's: for editing by hand, and for what "
            "bends"),
-        [this] { m_bench.addRebuilt(m_bench.subjectId(), 0); });
+        [this] { m_bench.thin.addRebuilt(m_bench.session.subjectId(), 0); });
     way(tr("Two crossed cards"), tr("Pictures on two upright squares: four triangles, for far away"),
-        [this] { m_bench.addCards(m_bench.subjectId(), 2); });
+        [this] { m_bench.thin.addCards(m_bench.session.subjectId(), 2); });
     way(tr("Three crossed cards"), tr("Pictures on three upright squares: six triangles; the outline holds better"),
-        [this] { m_bench.addCards(m_bench.subjectId(), 3); });
+        [this] { m_bench.thin.addCards(m_bench.session.subjectId(), 3); });
     way(tr("A grid of views"),
         tr("64 pictures from all sides above the horizon on one square that turns to the camera: two triangles.\nThe "
            "engine has to pick the view; the shipped file says how."),
-        [this] { m_bench.addImpostor(m_bench.subjectId()); });
+        [this] { m_bench.thin.addImpostor(m_bench.session.subjectId()); });
     way(tr("From a file…"), tr("A mesh made by hand; files dropped on this panel are added in the same way"), [this] {
-        m_bench.addHandMade(m_bench.subjectId(), QFileDialog::getOpenFileNames(this, tr("Add a level made by hand")));
+        m_bench.thin.addHandMade(m_bench.session.subjectId(),
+                                 QFileDialog::getOpenFileNames(this, tr("Add a level made by hand")));
     });
     m_add->setMenu(ways);
     setAcceptDrops(true);
@@ -300,35 +303,37 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     footer->addWidget(m_rest);
     footer->addWidget(m_thin);
 
-    connect(m_role, &QComboBox::activated, this, [this](int i) { m_bench.setRole(m_bench.subjectId(), kRoles[i]); });
+    connect(m_role, &QComboBox::activated, this,
+            [this](int i) { m_bench.thin.setRole(m_bench.session.subjectId(), kRoles[i].value); });
     connect(m_allow, &NumberBox::chosen, this, [this](double px) {
-        if (const Subject* s = m_bench.subject()) {
+        if (const Subject* s = m_bench.session.meshSubject()) {
             SwitchRule rule = s->rule;
             rule.allowPx = px;
-            m_bench.setRule(s->id, rule, tr("Change the allowance"));
+            m_bench.switching.setRule(s->id, rule, tr("Change the allowance"));
         }
     });
-    connect(m_triangles, &NumberBox::chosen, this,
-            [this](double n) { m_bench.cutLevelTo(m_bench.subjectId(), m_bench.level(), n, true); });
+    connect(m_triangles, &NumberBox::chosen, this, [this](double n) {
+        m_bench.thin.cutLevelTo(m_bench.session.subjectId(), m_bench.session.level(), n, true);
+    });
     connect(m_deviation, &NumberBox::chosen, this, [this](double mm) {
-        if (const Subject* s = m_bench.subject(); s != nullptr && !s->curve.empty())
-            m_bench.cutLevelTo(s->id, m_bench.level(), s->curve.trianglesAt(mm / 1000), true);
+        if (const Subject* s = m_bench.session.meshSubject(); s != nullptr && !s->mesh().curve.empty())
+            m_bench.thin.cutLevelTo(s->id, m_bench.session.level(), s->mesh().curve.trianglesAt(mm / 1000), true);
     });
     connect(m_locked, &QCheckBox::clicked, this,
-            [this](bool on) { m_bench.setLocked(m_bench.subjectId(), m_bench.level(), on); });
+            [this](bool on) { m_bench.thin.setLocked(m_bench.session.subjectId(), m_bench.session.level(), on); });
     connect(m_remove, &QPushButton::clicked, this,
-            [this] { m_bench.removeLevel(m_bench.subjectId(), m_bench.level()); });
-    connect(m_rest, &QPushButton::clicked, this, [this] { m_bench.thinTheRest(); });
-    connect(m_thin, &QPushButton::clicked, this, [this] { m_bench.thinToRole(m_bench.subjectId()); });
-    connect(&bench.document, &Document::sceneChanged, this, &ThinPanel::refresh);
-    connect(&bench, &Workbench::selectionChanged, this, &ThinPanel::refresh);
-    connect(&bench, &Workbench::cutRulesChanged, this, &ThinPanel::refresh);
+            [this] { m_bench.thin.removeLevel(m_bench.session.subjectId(), m_bench.session.level()); });
+    connect(m_rest, &QPushButton::clicked, this, [this] { m_bench.thin.thinTheRest(); });
+    connect(m_thin, &QPushButton::clicked, this, [this] { m_bench.thin.thinToRole(m_bench.session.subjectId()); });
+    connect(&bench.session.document, &Document::sceneChanged, this, &ThinPanel::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &ThinPanel::refresh);
+    connect(&bench.thin, &ThinModel::cutRulesChanged, this, &ThinPanel::refresh);
     refresh();
 }
 
 void ThinPanel::dragEnterEvent(QDragEnterEvent* event) {
-    const Subject* s = m_bench.subject();
-    if (s != nullptr && s->levels.front().mesh && event->mimeData()->hasUrls())
+    const Subject* s = m_bench.session.meshSubject();
+    if (s != nullptr && s->mesh().levels.front().mesh && event->mimeData()->hasUrls())
         event->acceptProposedAction();
 }
 
@@ -338,7 +343,7 @@ void ThinPanel::dropEvent(QDropEvent* event) {
     for (const QUrl& url : event->mimeData()->urls())
         if (url.isLocalFile())
             paths << url.toLocalFile();
-    m_bench.addHandMade(m_bench.subjectId(), paths);
+    m_bench.thin.addHandMade(m_bench.session.subjectId(), paths);
     event->acceptProposedAction();
 }
 
@@ -354,14 +359,14 @@ QString materialName(const std::vector<Material>& materials, std::uint32_t i) {
 void ThinPanel::fillMaterials() {
     QMenu* menu = m_materials->menu();
     menu->clear();
-    const Subject* s = m_bench.subject();
-    const int level = m_bench.level();
-    if (s == nullptr || level < 1 || level >= static_cast<int>(s->levels.size()))
+    const Subject* s = m_bench.session.meshSubject();
+    const int level = m_bench.session.level();
+    if (s == nullptr || level < 1 || level >= static_cast<int>(s->mesh().levels.size()))
         return;
-    const MaterialChoice now = s->levels[static_cast<std::size_t>(level)].materials;
+    const MaterialChoice now = s->mesh().levels[static_cast<std::size_t>(level)].materials;
     const auto add = [&](const QString& text, bool on, const MaterialChoice& then) {
-        QAction* action =
-            menu->addAction(text, this, [this, id = s->id, level, then] { m_bench.setMaterials(id, level, then); });
+        QAction* action = menu->addAction(
+            text, this, [this, id = s->id, level, then] { m_bench.thin.setMaterials(id, level, then); });
         action->setCheckable(true);
         action->setChecked(on);
     };
@@ -379,8 +384,8 @@ void ThinPanel::fillMaterials() {
     add(tr("Without gloss, shade and glow maps"), now.dropDetail,
         with([](MaterialChoice& m) { m.dropDetail = !m.dropDetail; }));
     add(tr("Alpha test made opaque"), now.opaque, with([](MaterialChoice& m) { m.opaque = !m.opaque; }));
-    const auto& materials = s->surfaces->materials;
-    const auto& parts = s->levels.front().mesh->parts;
+    const auto& materials = s->mesh().surfaces->materials;
+    const auto& parts = s->mesh().levels.front().mesh->parts;
     for (std::size_t i = 0; i < parts.size() && materials.size() > 1 && parts.size() > 1; ++i) {
         const std::uint32_t from = parts[i].material;
         if (i == 0)
@@ -395,7 +400,7 @@ void ThinPanel::fillMaterials() {
             if (to != from)
                 then.swaps.emplace_back(from, to);
             QAction* action = with2->addAction(materialName(materials, to), this, [this, id = s->id, level, then] {
-                m_bench.setMaterials(id, level, then);
+                m_bench.thin.setMaterials(id, level, then);
             });
             action->setCheckable(true);
             action->setChecked(current);
@@ -407,21 +412,21 @@ void ThinPanel::fillMaterials() {
 }
 
 void ThinPanel::refresh() {
-    const Subject* s = m_bench.subject();
-    const int count = s != nullptr ? static_cast<int>(s->levels.size()) : 0;
+    const Subject* s = m_bench.session.meshSubject();
+    const int count = s != nullptr ? static_cast<int>(s->mesh().levels.size()) : 0;
     while (m_cards->count() > count)
         delete m_cards->takeAt(m_cards->count() - 1)->widget();
     while (m_cards->count() < count)
         m_cards->addWidget(new LevelCard(m_bench, m_cards->count()));
     for (int i = 0; i < m_cards->count(); ++i)
         m_cards->itemAt(i)->widget()->update();
-    const bool ready = s != nullptr && s->levels.front().mesh;
+    const bool ready = s != nullptr && s->mesh().levels.front().mesh;
     for (QWidget* w : std::initializer_list<QWidget*>{m_role, m_allow, m_add, m_thin})
         w->setEnabled(ready);
-    const std::size_t waiting = m_bench.notThinned().size();
+    const std::size_t waiting = m_bench.thin.notThinned().size();
     m_rest->setText(tr("Thin all %1").arg(waiting));
     m_rest->setVisible(waiting > 1);
-    const int level = m_bench.level();
+    const int level = m_bench.session.level();
     const bool some = ready && level > 0 && level < count;
     m_remove->setEnabled(some);
     m_exact->setVisible(some);
@@ -439,9 +444,9 @@ void ThinPanel::refresh() {
     m_role->setCurrentIndex(static_cast<int>(s->role));
     m_allow->show(s->rule.allowPx);
     m_stale->setVisible(careIsNewer(*s));
-    const CutRules rules = m_bench.cutRules(s->id);
+    const CutRules rules = m_bench.thin.cutRules(s->id);
     m_keep->setEnabled(ready);
-    m_pieces->setVisible(s->pieces > 1);
+    m_pieces->setVisible(s->mesh().pieces > 1);
     m_pieces->setChecked(rules.keepPieces);
     m_reuse->setChecked(rules.reuseVertices);
     m_symmetric->setChecked(rules.symmetric);
@@ -453,22 +458,22 @@ void ThinPanel::refresh() {
                     : rules.keepPieces    ? tr("every loose piece")
                                           : tr("only the shape"));
     m_pieces->setToolTip(
-        s->aggregate
+        s->mesh().aggregate
             ? tr("%1 loose pieces, much alike: far levels have fewer of them, grown to hold the cover.\nKeep them all "
                  "when each must stay in its place.")
-                  .arg(groupedText(s->pieces))
+                  .arg(groupedText(s->mesh().pieces))
             : tr("%1 loose pieces. One that is smaller on screen than the level is off goes with it.\nKeep them all "
                  "when each must stay in its place.")
-                  .arg(groupedText(s->pieces)));
+                  .arg(groupedText(s->mesh().pieces)));
     m_thin->setText(count > 1 ? tr("Thin again to role") : tr("Thin to role"));
     if (some) {
-        const Level& l = s->levels[static_cast<std::size_t>(level)];
+        const Level& l = s->mesh().levels[static_cast<std::size_t>(level)];
         m_exactTitle->setText(tr("L%1 exactly").arg(level));
         m_triangles->show(l.triangles);
         m_deviation->show(l.deviation * 1000);
         const bool free = l.origin == LevelOrigin::Collapsed && !l.locked;
         m_triangles->setEnabled(free);
-        m_deviation->setEnabled(free && !s->curve.empty());
+        m_deviation->setEnabled(free && !s->mesh().curve.empty());
         m_locked->setChecked(l.locked);
         QStringList drift;
         if (l.driftTexels)

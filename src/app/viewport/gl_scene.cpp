@@ -14,13 +14,16 @@ layout(location=0) in vec3 position;
 layout(location=1) in vec3 normal;
 layout(location=2) in vec2 uv;
 layout(location=3) in float value;
-uniform mat4 uPlace, uViewProjection;
-uniform mat3 uNormal;
+layout(location=4) in vec4 row0;
+layout(location=5) in vec4 row1;
+layout(location=6) in vec4 row2;
+uniform mat4 uViewProjection;
 out vec3 vWorld; out vec3 vNormal; out vec2 vUv; out float vValue;
 void main() {
-  vec4 w = uPlace * vec4(position, 1.0);
-  vWorld = w.xyz; vNormal = uNormal * normal; vUv = uv; vValue = value;
-  gl_Position = uViewProjection * w;
+  vec4 p = vec4(position, 1.0);
+  vWorld = vec3(dot(row0, p), dot(row1, p), dot(row2, p));
+  vNormal = vec3(dot(row0.xyz, normal), dot(row1.xyz, normal), dot(row2.xyz, normal)); vUv = uv; vValue = value;
+  gl_Position = uViewProjection * vec4(vWorld, 1.0);
 })";
 
 // Squares and roots stand in for the usual power of 2.2: software rendering pays for every power.
@@ -89,12 +92,16 @@ bool GlScene::initialize() {
     if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) ||
         !build(m_line, kLineVertex, kLineFragment))
         return false;
-    m_at = {m_surface.uniformLocation("uPlace"),      m_surface.uniformLocation("uViewProjection"),
-            m_surface.uniformLocation("uNormal"),     m_surface.uniformLocation("uBase"),
-            m_surface.uniformLocation("uHasTexture"), m_surface.uniformLocation("uHasNormals"),
-            m_surface.uniformLocation("uTint"),       m_surface.uniformLocation("uFade"),
-            m_surface.uniformLocation("uEye"),        m_surface.uniformLocation("uFlat"),
-            m_surface.uniformLocation("uCutoff"),     m_surface.uniformLocation("uValueUse"),
+    m_at = {m_surface.uniformLocation("uViewProjection"),
+            m_surface.uniformLocation("uBase"),
+            m_surface.uniformLocation("uHasTexture"),
+            m_surface.uniformLocation("uHasNormals"),
+            m_surface.uniformLocation("uTint"),
+            m_surface.uniformLocation("uFade"),
+            m_surface.uniformLocation("uEye"),
+            m_surface.uniformLocation("uFlat"),
+            m_surface.uniformLocation("uCutoff"),
+            m_surface.uniformLocation("uValueUse"),
             m_surface.uniformLocation("uValueScale")};
     m_surface.bind();
     const auto squared = [](const QColor& c) {
@@ -108,6 +115,7 @@ bool GlScene::initialize() {
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
     glGenBuffers(1, &m_lineBuffer);
+    glGenBuffers(1, &m_listedBuffer);
     return true;
 }
 
@@ -121,6 +129,10 @@ void GlScene::release() {
         glDeleteTextures(1, &texture.id);
     for (auto& [key, values] : m_values)
         glDeleteBuffers(1, &values.buffer);
+    for (auto& [key, places] : m_places)
+        glDeleteBuffers(1, &places.buffer);
+    m_places.clear();
+    glDeleteBuffers(1, &m_listedBuffer);
     m_values.clear();
     m_meshes.clear();
     m_textures.clear();
@@ -138,6 +150,12 @@ void GlScene::forget() {
         return true;
     });
     std::erase_if(m_values, [this](auto& entry) {
+        if (!entry.second.owner.expired())
+            return false;
+        glDeleteBuffers(1, &entry.second.buffer);
+        return true;
+    });
+    std::erase_if(m_places, [this](auto& entry) {
         if (!entry.second.owner.expired())
             return false;
         glDeleteBuffers(1, &entry.second.buffer);
@@ -277,17 +295,110 @@ void GlScene::begin(const QColor& top, const QColor& bottom, int width, int heig
     glDepthMask(GL_TRUE);
 }
 
-std::uint32_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye,
-                            Shading shading, std::uint32_t first, std::uint32_t most) {
-    if (!item.mesh)
+namespace {
+
+constexpr GLuint kRowSlot = 4; // and the two after it
+constexpr std::size_t kRowFloats = 12;
+
+/// The three rows of a copy's matrix.
+void writeRows(const Placement& p, float* out) {
+    const Eigen::Matrix3d turn = p.rotation.toRotationMatrix() * p.scale;
+    for (int row = 0; row < 3; ++row)
+        for (int column = 0; column < 4; ++column)
+            *out++ = static_cast<float>(column < 3 ? turn(row, column) : p.position[row]);
+}
+
+} // namespace
+
+GLuint GlScene::placesOf(const std::shared_ptr<const CellTable>& copies) {
+    GpuPlaces& gpu = m_places[copies.get()];
+    if (gpu.buffer != 0 && !gpu.owner.expired())
+        return gpu.buffer;
+    if (gpu.buffer == 0)
+        glGenBuffers(1, &gpu.buffer);
+    gpu.owner = copies;
+    std::vector<float> rows(kRowFloats * copies->size());
+    for (std::uint32_t slot = 0; slot < copies->size(); ++slot)
+        writeRows(copies->at(slot), &rows[kRowFloats * slot]);
+    glBindBuffer(GL_ARRAY_BUFFER, gpu.buffer);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(rows.size() * sizeof(float)), rows.data(), GL_STATIC_DRAW);
+    return gpu.buffer;
+}
+
+/// Where the copies of a part stand: from the buffer of all, or gathered.
+void GlScene::placeCopies(const DrawItem& item, const Part& part) {
+    std::size_t offset = 0;
+    if (item.copies && item.listed.empty()) {
+        glBindBuffer(GL_ARRAY_BUFFER, placesOf(item.copies));
+        offset = kRowFloats * sizeof(float) * (std::size_t{item.first} + part.firstCopy);
+    } else {
+        m_listed.resize(kRowFloats * part.copies);
+        for (std::uint32_t i = 0; item.copies && i < part.copies; ++i)
+            writeRows(item.copies->at(item.listed[part.firstCopy + i]), &m_listed[kRowFloats * i]);
+        for (int row = 0; !item.copies && row < 3; ++row)
+            for (int column = 0; column < 4; ++column)
+                m_listed[static_cast<std::size_t>(4 * row + column)] = item.model(row, column);
+        glBindBuffer(GL_ARRAY_BUFFER, m_listedBuffer);
+        glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(m_listed.size() * sizeof(float)), m_listed.data(),
+                     GL_STREAM_DRAW);
+    }
+    for (GLuint row = 0; row < 3; ++row) {
+        glEnableVertexAttribArray(kRowSlot + row);
+        glVertexAttribPointer(kRowSlot + row, 4, GL_FLOAT, GL_FALSE, kRowFloats * sizeof(float),
+                              reinterpret_cast<const void*>(offset + row * 4 * sizeof(float)));
+        glVertexAttribDivisor(kRowSlot + row, 1);
+    }
+}
+
+void GlScene::drawPart(const DrawItem& item, Shading shading, const Part& of) {
+    placeCopies(item, of);
+    if (shading == Shading::Edges) {
+        glEnable(GL_POLYGON_OFFSET_FILL);
+        glPolygonOffset(1, 1);
+    }
+    const auto drawTriangles = [&](std::uint32_t from, std::uint32_t to) {
+        glDrawElementsInstanced(GL_TRIANGLES, static_cast<GLsizei>(3 * (to - from)), GL_UNSIGNED_INT,
+                                reinterpret_cast<const void*>(std::size_t{12} * from), static_cast<GLsizei>(of.copies));
+    };
+    static const Material kPlain;
+    for (const MeshPart& part : item.mesh->parts) {
+        const std::uint32_t from = std::max(part.firstTriangle, of.firstTriangle);
+        const std::uint32_t to = std::min(part.firstTriangle + part.triangleCount, of.endTriangle);
+        if (from >= to)
+            continue;
+        const bool known = item.surfaces && part.material < item.surfaces->materials.size();
+        const Material& material = known ? item.surfaces->materials[part.material] : kPlain;
+        const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty()
+                              ? texture(item.surfaces, material.baseColorImage)
+                              : 0;
+        m_surface.setUniformValue(m_at.base, QVector4D(material.baseColor[0], material.baseColor[1],
+                                                       material.baseColor[2], material.baseColor[3]));
+        m_surface.setUniformValue(m_at.hasTexture, id != 0);
+        m_surface.setUniformValue(m_at.cutoff, material.alphaMode == AlphaMode::Mask ? material.alphaCutoff : 0.0F);
+        glBindTexture(GL_TEXTURE_2D, id);
+        drawTriangles(from, to);
+        m_triangles += std::uint64_t{to - from} * of.copies;
+        m_draws += from == part.firstTriangle ? 1 : 0; // one that is drawn in pieces is still one
+    }
+    if (shading == Shading::Edges) {
+        glDisable(GL_POLYGON_OFFSET_FILL);
+        glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
+        m_surface.setUniformValue(m_at.flat, true);
+        m_surface.setUniformValue(m_at.base, QVector4D(0.09F, 0.11F, 0.10F, 1));
+        drawTriangles(of.firstTriangle, of.endTriangle);
+        glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
+        m_surface.setUniformValue(m_at.flat, false);
+    }
+}
+
+std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye,
+                            Shading shading, std::uint64_t from, std::uint64_t most) {
+    if (!item.mesh || item.times() == 0)
         return 0;
-    const std::uint32_t all = item.mesh->triangleCount();
-    const std::uint32_t end = all - first > most ? first + most : all;
+    const std::uint32_t each = item.mesh->triangleCount();
     const GpuMesh& gpu = upload(item.mesh);
     m_surface.bind();
-    m_surface.setUniformValue(m_at.model, item.model);
     m_surface.setUniformValue(m_at.viewProjection, viewProjection);
-    m_surface.setUniformValue(m_at.normalMatrix, item.model.normalMatrix());
     m_surface.setUniformValue(m_at.eye, eye);
     m_surface.setUniformValue(m_at.hasNormals, !item.mesh->normals.empty());
     m_surface.setUniformValue(m_at.fade, item.fade);
@@ -317,43 +428,21 @@ std::uint32_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
         glScissor(left, 0, std::max(0, right - left), m_height);
     }
     glActiveTexture(GL_TEXTURE0);
-    if (shading == Shading::Edges) {
-        glEnable(GL_POLYGON_OFFSET_FILL);
-        glPolygonOffset(1, 1);
-    }
-    static const Material kPlain;
-    for (const MeshPart& part : item.mesh->parts) {
-        const std::uint32_t from = std::max(part.firstTriangle, first);
-        const std::uint32_t to = std::min(part.firstTriangle + part.triangleCount, end);
-        if (from >= to)
-            continue;
-        const bool known = item.surfaces && part.material < item.surfaces->materials.size();
-        const Material& material = known ? item.surfaces->materials[part.material] : kPlain;
-        const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty()
-                              ? texture(item.surfaces, material.baseColorImage)
-                              : 0;
-        m_surface.setUniformValue(m_at.base, QVector4D(material.baseColor[0], material.baseColor[1],
-                                                       material.baseColor[2], material.baseColor[3]));
-        m_surface.setUniformValue(m_at.hasTexture, id != 0);
-        m_surface.setUniformValue(m_at.cutoff, material.alphaMode == AlphaMode::Mask ? material.alphaCutoff : 0.0F);
-        glBindTexture(GL_TEXTURE_2D, id);
-        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * (to - from)), GL_UNSIGNED_INT,
-                       reinterpret_cast<const void*>(std::size_t{12} * from));
-        m_triangles += to - from;
-        m_draws += from == part.firstTriangle ? 1 : 0; // one that is drawn in pieces is still one
-    }
-    if (shading == Shading::Edges) {
-        glDisable(GL_POLYGON_OFFSET_FILL);
-        glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
-        m_surface.setUniformValue(m_at.flat, true);
-        m_surface.setUniformValue(m_at.base, QVector4D(0.09F, 0.11F, 0.10F, 1));
-        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(3 * (end - first)), GL_UNSIGNED_INT,
-                       reinterpret_cast<const void*>(std::size_t{12} * first));
-        glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
-    }
+    Part part;
+    part.firstCopy = static_cast<std::uint32_t>(from / each);
+    part.firstTriangle = static_cast<std::uint32_t>(from % each);
+    part.endTriangle = each;
+    if (part.firstTriangle == 0 && each <= most) // copies whole, as many as there may be
+        part.copies = static_cast<std::uint32_t>(
+            std::min<std::uint64_t>(item.times() - part.firstCopy, std::max<std::uint64_t>(1, most / each)));
+    else // a piece of one
+        part.endTriangle = static_cast<std::uint32_t>(std::min<std::uint64_t>(each, part.firstTriangle + most));
+    drawPart(item, shading, part);
     if (clipped)
         glDisable(GL_SCISSOR_TEST);
-    return end < all ? end : 0;
+    const std::uint64_t next = part.endTriangle < each ? std::uint64_t{part.firstCopy} * each + part.endTriangle
+                                                       : (std::uint64_t{part.firstCopy} + part.copies) * each;
+    return next < item.triangles() ? next : 0;
 }
 
 void GlScene::grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n) {

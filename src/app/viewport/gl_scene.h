@@ -2,6 +2,7 @@
 // Meshes and textures on the graphics card, and the one shader that draws them.
 
 #include "scene/scene.h"
+#include "switching/cells.h"
 
 #include <QColor>
 #include <QImage>
@@ -22,10 +23,15 @@ enum class Shading { Shaded, Edges, Levels, Heat };
 /// What a value a vertex does to the picture.
 enum class ValueUse { None, Heat, Care };
 
+/// One mesh in one way: at one place, or at those of many copies.
 struct DrawItem {
     std::shared_ptr<const Mesh> mesh;
     std::shared_ptr<const Surfaces> surfaces;
-    QMatrix4x4 model;
+    QMatrix4x4 model; ///< turned, moved and scaled alike in all directions; no matter where there are copies
+    std::shared_ptr<const CellTable> copies; ///< null: one, at `model`
+    std::uint32_t first = 0;                 ///< slots first .. first + count - 1, where none are listed
+    std::uint32_t count = 0;
+    std::vector<std::uint32_t> listed; ///< slots
     int level = 0;
     float fade = 1; ///< 1: all of it; 0..1: this share of an ordered dither; -1..0: the complement of a share
     std::shared_ptr<const std::vector<float>> values; ///< one a vertex, or none
@@ -34,6 +40,10 @@ struct DrawItem {
     float clipFrom = 0;   ///< drawn only in this part of the picture's width
     float clipTo = 1;
 
+    [[nodiscard]] std::uint32_t times() const {
+        return !copies ? 1 : listed.empty() ? count : static_cast<std::uint32_t>(listed.size());
+    }
+    [[nodiscard]] std::uint64_t triangles() const { return mesh ? std::uint64_t{mesh->triangleCount()} * times() : 0; }
     bool operator==(const DrawItem& other) const = default;
 };
 
@@ -49,10 +59,11 @@ public:
     void begin(const QColor& top, const QColor& bottom, int width, int height);
     /// Goes on with a picture that was begun in an earlier frame.
     void resume(int width, int height);
-    /// Draws an item from triangle `first` on, at most about `most` triangles; adds to the counts. Returns where to go
-    /// on, 0 when all of it is drawn. Edge lines of Shading::Edges are a second pass that is not counted.
-    std::uint32_t draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading,
-                       std::uint32_t first = 0, std::uint32_t most = 0xFFFFFFFFU);
+    /// Draws an item from triangle `from` on (of all its copies', one after the other), at most about `most`
+    /// triangles; adds to the counts. Returns where to go on, 0 when all of it is drawn. Edge lines of Shading::Edges
+    /// are a second pass that is not counted.
+    std::uint64_t draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye, Shading shading,
+                       std::uint64_t from = 0, std::uint64_t most = ~std::uint64_t{0});
     /// Square grid round `centre` at height y, 2 n + 1 lines each way.
     void grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n);
     /// Lines from point to point, two a line, in one colour.
@@ -86,6 +97,15 @@ private:
     /// `points`: three numbers each, two points a line; fades out from `centre` to `reach`.
     void drawLines(const QMatrix4x4& viewProjection, const std::vector<float>& points, const QVector3D& centre,
                    float reach, const QVector4D& color);
+    struct Part { ///< of an item: some copies whole, or some triangles of one
+        std::uint32_t firstCopy = 0;
+        std::uint32_t copies = 1;
+        std::uint32_t firstTriangle = 0;
+        std::uint32_t endTriangle = 0;
+    };
+    void drawPart(const DrawItem& item, Shading shading, const Part& part);
+    void placeCopies(const DrawItem& item, const Part& part);
+    GLuint placesOf(const std::shared_ptr<const CellTable>& copies);
     GLuint valueBuffer(const std::shared_ptr<const std::vector<float>>& values);
     GpuMesh& upload(const std::shared_ptr<const Mesh>& mesh);
     /// 0 while the picture is still being decoded, and when it cannot be.
@@ -95,8 +115,7 @@ private:
     QOpenGLShaderProgram m_backdrop;
     QOpenGLShaderProgram m_line;
     struct Uniforms {
-        int model, viewProjection, normalMatrix, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse,
-            valueScale;
+        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale;
     } m_at{};
     std::map<const Mesh*, GpuMesh> m_meshes;
     std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;
@@ -105,6 +124,13 @@ private:
         GLuint buffer = 0;
     };
     std::map<const std::vector<float>*, GpuValues> m_values;
+    struct GpuPlaces { ///< of all copies of a table: three rows of a matrix each
+        std::weak_ptr<const CellTable> owner;
+        GLuint buffer = 0;
+    };
+    std::map<const CellTable*, GpuPlaces> m_places;
+    GLuint m_listedBuffer = 0; ///< places of copies that do not lie in a row
+    std::vector<float> m_listed;
     int m_width = 0;
     int m_height = 0;
     GLuint m_emptyVao = 0;

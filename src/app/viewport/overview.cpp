@@ -23,9 +23,17 @@ void addBox(const std::array<Vec3d, 8>& corners, std::vector<QVector3D>& lines) 
             lines.push_back(toQt(corners[static_cast<std::size_t>(end)]));
 }
 
-/// Whether the camera is within a copy's sphere, as it is over the ground: then its colour would drown all others.
-bool standsIn(const View& view, const CopyArrays& copies, std::size_t i) {
-    return (copies.centre[i] - view.eye).norm() < copies.radius[i];
+/// Whether the camera is within the sphere of a cell's only copy, as it is over the ground: then its colour would drown
+/// all others.
+bool standsIn(const View& view, const Batch& batch, const CellTable::Cell& cell) {
+    return cell.count == 1 && (cell.origin - view.eye).norm() < batch.chain.radius * cell.mostScale;
+}
+
+/// Calls `each(batch, cell index)` for all cells of an input.
+template <class Each> void eachCell(const SelectInput& input, const Each& each) {
+    for (std::uint32_t b = 0; b < input.batches.size(); ++b)
+        for (std::uint32_t c = 0; c < input.batches[b].copies->cells.size(); ++c)
+            each(b, c);
 }
 
 } // namespace
@@ -59,30 +67,32 @@ Overview::~Overview() {
     doneCurrent();
 }
 
-Vec3d Overview::eye() const {
-    return m_pivot + m_distance * Vec3d(std::sin(m_yaw) * std::cos(m_pitch), std::sin(m_pitch),
-                                        std::cos(m_yaw) * std::cos(m_pitch));
-}
-
 /// How far the shot camera's picture reaches: to the farthest copy that it draws.
 double Overview::reachDrawn() const {
     const View view = m_shot.selectedView();
+    const SelectInput& input = m_shot.input();
+    const SelectState& state = m_shot.selectState();
     double reach = 4 * view.nearMetres;
-    const CopyArrays& copies = m_shot.selectable().copies;
-    const auto& picks = m_shot.exact().picks;
-    for (std::size_t i = 0; i < std::min(picks.size(), copies.size()); ++i)
-        if (picks[i].culled == Culled::No && !standsIn(view, copies, i))
-            reach = std::max(reach, (copies.centre[i] - view.eye).dot(view.forward) + copies.radius[i]);
+    eachCell(input, [&](std::uint32_t b, std::uint32_t c) {
+        const Batch& batch = input.batches[b];
+        const CellTable::Cell& cell = batch.copies->cells[c];
+        bool drawn = false;
+        for (std::uint32_t k = 0; k < cell.count && !drawn; ++k)
+            drawn = state.of(b, c, k).culled == Culled::No;
+        if (drawn && !standsIn(view, batch, cell))
+            reach = std::max(reach, view.forward.dot(cell.origin - view.eye) + view.forward.cwiseAbs().dot(cell.half) +
+                                        batch.chain.radius * cell.mostScale);
+    });
     return std::min(reach, view.farMetres);
 }
 
 void Overview::fit() {
     const View view = m_shot.selectedView();
     const double reach = reachDrawn();
-    m_pivot = view.eye + view.forward * (0.45 * reach);
-    m_yaw = std::atan2(-view.forward.x(), -view.forward.z()) + 0.5;
-    m_pitch = 0.75;
-    m_distance = 1.15 * reach;
+    m_camera.pivot = view.eye + view.forward * (0.45 * reach);
+    m_camera.yaw = std::atan2(-view.forward.x(), -view.forward.z()) + 0.5;
+    m_camera.pitch = 0.75;
+    m_camera.distance = 1.15 * reach;
     m_fitted = true;
     refreshLegend();
     update();
@@ -93,43 +103,36 @@ void Overview::initializeGL() {
 }
 
 std::vector<std::pair<DrawItem, bool>> Overview::items() {
-    const SelectScene& s = m_shot.selectable();
-    const auto& picks = m_shot.exact().picks;
-    const auto& subjects = m_bench.scene().subjects;
+    const SelectInput& input = m_shot.input();
+    const Selection& selection = m_shot.exact();
+    const Scene& scene = m_bench.session.scene();
     const View view = m_shot.selectedView();
-    std::vector<std::pair<DrawItem, bool>> out;
-    m_drawn = 0;
-    if (picks.size() != s.copies.size())
-        return out;
-    const auto levelOf = [&](std::size_t copy, std::size_t coarser) {
-        const std::size_t last = subjects[s.copies.chain[copy]].levels.size() - 1;
-        return std::min(static_cast<std::size_t>(picks[copy].level) + coarser, last);
+    m_drawn = static_cast<int>(selection.total.drawn);
+    const auto levelOf = [&](const Run& run, int coarser) {
+        const Subject& asset = scene.subjects[input.batches[run.batch].asset];
+        return std::min(run.level + coarser, static_cast<int>(asset.mesh().levels.size()) - 1);
     };
-    std::size_t coarser = 0;
+    int coarser = 0;
     for (; coarser < 8; ++coarser) {
         std::uint64_t triangles = 0;
-        for (std::size_t i = 0; i < picks.size(); ++i)
-            if (picks[i].culled == Culled::No)
-                triangles += subjects[s.copies.chain[i]].levels[levelOf(i, coarser)].triangles;
+        for (const Run& run : selection.runs)
+            triangles += std::uint64_t{run.count} * scene.subjects[input.batches[run.batch].asset]
+                                                        .mesh()
+                                                        .levels[static_cast<std::size_t>(levelOf(run, coarser))]
+                                                        .triangles;
         if (triangles <= kMostTriangles)
             break;
     }
-    for (std::size_t i = 0; i < picks.size(); ++i) {
-        if (picks[i].culled != Culled::No)
-            continue;
-        ++m_drawn;
-        const Subject& subject = subjects[s.copies.chain[i]];
-        const Level& level = subject.levels[levelOf(i, coarser)];
-        DrawItem item;
-        item.level = picks[i].level;
-        item.mesh = level.mesh ? level.mesh : subject.levels.front().mesh;
-        item.surfaces = surfacesOf(subject, level);
-        item.model.translate(toQt(s.copies.position[i]));
-        const Quatd& q = s.copies.rotation[i];
-        item.model.rotate(QQuaternion(static_cast<float>(q.w()), static_cast<float>(q.x()), static_cast<float>(q.y()),
-                                      static_cast<float>(q.z())));
-        item.model.scale(static_cast<float>(s.copies.scale[i]));
-        out.emplace_back(item, standsIn(view, s.copies, i));
+    std::vector<std::pair<DrawItem, bool>> out;
+    for (const Run& run : selection.runs) {
+        std::vector<DrawItem> items;
+        addRun(scene, input, selection, run, levelOf(run, coarser), 1, eye(), m_views, items);
+        const Batch& batch = input.batches[run.batch];
+        const bool ground = batch.copies->size() == 1 && standsIn(view, batch, batch.copies->cells.front());
+        for (DrawItem& item : items) {
+            item.level = run.level;
+            out.emplace_back(std::move(item), ground);
+        }
     }
     return out;
 }
@@ -149,21 +152,40 @@ std::vector<QVector3D> Overview::frustumLines() const {
     return lines;
 }
 
+/// Of each copy while they are few. Of many, cells whose copies are all culled are one box, and what is drawn is told
+/// by its colour.
 Overview::Boxes Overview::copyBoxes() const {
-    const SelectScene& s = m_shot.selectable();
-    const auto& picks = m_shot.exact().picks;
+    const SelectInput& input = m_shot.input();
+    const SelectState& state = m_shot.selectState();
     const View view = m_shot.selectedView();
+    const bool few = input.copies() <= kMostBoxes;
     Boxes out;
-    for (std::size_t i = 0; i < std::min({picks.size(), s.copies.size(), kMostBoxes}); ++i) {
-        const auto corners = boxCorners(s.chains[s.copies.chain[i]], s.copies, i, 0);
-        if (picks[i].culled != Culled::No) {
+    eachCell(input, [&](std::uint32_t b, std::uint32_t c) {
+        const Batch& batch = input.batches[b];
+        const CellTable::Cell& cell = batch.copies->cells[c];
+        if (!few && !state.batches[b].cells[c].mixed) {
+            if (state.batches[b].cells[c].all.culled == Culled::No)
+                return;
+            std::array<Vec3d, 8> corners;
+            for (std::size_t k = 0; k < corners.size(); ++k)
+                corners[k] = cell.origin + Vec3d((k & 1) != 0 ? cell.half.x() : -cell.half.x(),
+                                                 (k & 2) != 0 ? cell.half.y() : -cell.half.y(),
+                                                 (k & 4) != 0 ? cell.half.z() : -cell.half.z());
             addBox(corners, out.culled);
-        } else if (!standsIn(view, s.copies, i)) {
-            const auto level = static_cast<std::size_t>(picks[i].level);
-            out.drawn.resize(std::max(out.drawn.size(), level + 1));
-            addBox(corners, out.drawn[level]);
+            return;
         }
-    }
+        for (std::uint32_t k = 0; k < cell.count; ++k) {
+            const CopyMemory& copy = state.of(b, c, k);
+            const auto corners = boxCorners(batch.chain, batch.copies->at(cell.first + k), 0);
+            if (copy.culled != Culled::No) {
+                addBox(corners, out.culled);
+            } else if (!standsIn(view, batch, cell)) {
+                const auto level = static_cast<std::size_t>(copy.level);
+                out.drawn.resize(std::max(out.drawn.size(), level + 1));
+                addBox(corners, out.drawn[level]);
+            }
+        }
+    });
     return out;
 }
 
@@ -175,10 +197,10 @@ void Overview::paintGL() {
     m_gl.forget();
     const Look& look = Look::now();
     const double ratio = devicePixelRatioF();
-    View view = lookAt(m_bench.scene().view, eye(), m_pivot);
+    View view = m_camera.view(m_bench.session.scene().settings.view);
     view.aspect = static_cast<double>(width()) / std::max(1, height());
-    view.nearMetres = m_distance * 0.002;
-    view.farMetres = m_distance * 60;
+    view.nearMetres = m_camera.distance * 0.002;
+    view.farMetres = m_camera.distance * 60;
     const QMatrix4x4 matrix = viewProjectionOf(view);
     m_gl.begin(look.viewTop, look.viewBottom, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
     for (const auto& [item, ground] : items())
@@ -197,13 +219,13 @@ void Overview::paintGL() {
 void Overview::refreshLegend() {
     const Selection& s = m_shot.exact();
     int coarsest = 0;
-    for (const Pick& p : s.picks)
-        coarsest = std::max(coarsest, static_cast<int>(p.level));
+    for (const Run& run : s.runs)
+        coarsest = std::max(coarsest, static_cast<int>(run.level));
     QString text = QStringLiteral("<span style='color:%1'>▱</span> %2")
                        .arg(Look::now().accent.name(), m_shot.frozen() ? tr("frozen shot") : tr("shot camera"));
     for (int i = 0; i <= coarsest; ++i)
         text += QStringLiteral(" &nbsp;<span style='color:%1'>■</span> L%2").arg(Look::level(i).name()).arg(i);
-    text += tr(" &nbsp;▢ %1 culled").arg(s.picks.size() - s.drawn);
+    text += tr(" &nbsp;▢ %1 culled").arg(m_shot.input().copies() - s.total.drawn);
     m_legend->setText(text);
     QColor back = Look::now().ground;
     m_legend->setStyleSheet(QStringLiteral("QLabel { background: rgba(%1,%2,%3,220); color: %4; padding: 4px 8px; "
@@ -232,21 +254,17 @@ void Overview::mouseMoveEvent(QMouseEvent* event) {
     m_last = event->position();
     if (event->buttons() == Qt::NoButton)
         return;
-    if (event->buttons().testFlag(Qt::LeftButton) && !event->modifiers().testFlag(Qt::ShiftModifier)) {
-        m_yaw -= d.x() * 0.008;
-        m_pitch = std::clamp(m_pitch + d.y() * 0.008, -1.45, 1.5);
-    } else {
-        const View view = lookAt(m_bench.scene().view, eye(), m_pivot);
-        const double scale = 2 * m_distance * std::tan(view.fovY / 2) / std::max(1, height());
-        m_pivot += (-view.forward.cross(view.up) * d.x() + view.up * d.y()) * scale;
-    }
+    if (event->buttons().testFlag(Qt::LeftButton) && !event->modifiers().testFlag(Qt::ShiftModifier))
+        m_camera.turn(d.x() * 0.008, d.y() * 0.008);
+    else
+        m_camera.pan(d.x(), d.y(), m_bench.session.scene().settings.view, height());
     update();
 }
 
 void Overview::wheelEvent(QWheelEvent* event) {
     const double steps =
         event->pixelDelta().isNull() ? event->angleDelta().y() / 120.0 : event->pixelDelta().y() / 40.0;
-    m_distance = std::clamp(m_distance * std::pow(0.86, steps), 0.01, 1e6);
+    m_camera.dolly(std::pow(0.86, steps));
     update();
     event->accept();
 }
@@ -254,23 +272,23 @@ void Overview::wheelEvent(QWheelEvent* event) {
 void Overview::keyPressEvent(QKeyEvent* event) {
     switch (event->key()) {
     case Qt::Key_Left:
-        m_yaw += 0.08;
+        m_camera.turn(-0.08, 0);
         break;
     case Qt::Key_Right:
-        m_yaw -= 0.08;
+        m_camera.turn(0.08, 0);
         break;
     case Qt::Key_Up:
-        m_pitch = std::min(m_pitch + 0.06, 1.5);
+        m_camera.turn(0, 0.06);
         break;
     case Qt::Key_Down:
-        m_pitch = std::max(m_pitch - 0.06, -1.45);
+        m_camera.turn(0, -0.06);
         break;
     case Qt::Key_Plus:
     case Qt::Key_Equal:
-        m_distance *= 0.86;
+        m_camera.dolly(0.86);
         break;
     case Qt::Key_Minus:
-        m_distance /= 0.86;
+        m_camera.dolly(1 / 0.86);
         break;
     default:
         QOpenGLWidget::keyPressEvent(event);

@@ -18,7 +18,7 @@ public:
     /// Copies of the last picture: drawn, and culled ones shown hollow.
     [[nodiscard]] int drawn() const { return m_drawn; }
     [[nodiscard]] int hollow() const { return m_hollow; }
-    [[nodiscard]] Vec3d eye() const;
+    [[nodiscard]] Vec3d eye() const { return m_camera.eye(); }
 
 protected:
     void initializeGL() override;
@@ -48,11 +48,9 @@ private:
     QTimer m_later; ///< a little after the selection changed
     bool m_ready = false;
     bool m_fitted = false;
-    Vec3d m_pivot{0, 0, 0};
-    double m_yaw = 0.6;
-    double m_pitch = 0.7;
-    double m_distance = 100;
+    OrbitCamera m_camera{{0, 0, 0}, 0.6, 0.7, 100};
     QPointF m_last;
+    ImpostorViews m_views;
     int m_drawn = 0;
     int m_hollow = 0;
 };

@@ -85,7 +85,10 @@ void ViewStack::arrange() {
     m_overview->setVisible(two);
     if (two) {
         m_overview->setGeometry(m_swapped ? first : second);
-        (m_swapped ? static_cast<QWidget*>(m_overview) : m_viewport)->lower();
+        QWidget* behind = m_viewport;
+        if (m_swapped)
+            behind = m_overview;
+        behind->lower();
     }
     m_bar->adjustSize();
     m_bar->move(14, 10);

@@ -1,10 +1,15 @@
 #pragma once
 // The view of the scene. In Gather and Thin it shows one subject; in the other stages what the selector chose.
 
-#include "app/viewport/gl_scene.h"
+#include "app/viewport/care_brush.h"
+#include "app/viewport/moving_budget.h"
+#include "app/viewport/orbit_camera.h"
+#include "app/viewport/pose_player.h"
+#include "app/viewport/rest_picture.h"
+#include "app/viewport/scene_items.h"
 #include "appmodel/workbench.h"
-#include "mesh/pose.h"
 #include "scene/occluders.h"
+#include "scene/select_input.h"
 
 #include <QElapsedTimer>
 #include <QOpenGLFramebufferObject>
@@ -78,7 +83,7 @@ public:
     [[nodiscard]] bool playing() const { return m_play.isActive(); }
     /// Whether a pose is shown, playing or held, in place of the mesh at rest.
     [[nodiscard]] bool inMotion() const;
-    [[nodiscard]] const Moment& moment() const { return m_moment; }
+    [[nodiscard]] const Moment& moment() const { return m_player.moment(); }
     [[nodiscard]] double animationLength() const; ///< seconds
     void play(bool on);
     void setMoment(std::size_t animation, double seconds);
@@ -86,7 +91,8 @@ public:
 
     /// The exact selection of the present frame: what the gauges show.
     [[nodiscard]] const Selection& exact() const { return m_exact; }
-    [[nodiscard]] const SelectScene& selectable() const { return m_selectable; }
+    [[nodiscard]] const SelectInput& input() const { return m_input; }
+    [[nodiscard]] const SelectState& selectState() const { return m_state; }
     /// Which reasons to cull are in force in this view: for looking at what they do, no part of the project.
     void setCulling(const SelectOptions& options);
     [[nodiscard]] SelectOptions selectionOptions() const;
@@ -119,7 +125,7 @@ public:
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
     /// The exact picture stands, with smooth edges.
-    [[nodiscard]] bool settled() const { return !m_moving && m_restDone; }
+    [[nodiscard]] bool settled() const { return !m_moving && m_restPicture.done(); }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
 signals:
@@ -140,18 +146,10 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    struct Orbit {
-        Vec3d pivot{0, 1, 0};
-        double yaw = 0.6;
-        double pitch = 0.2;
-        double distance = 10;
-        [[nodiscard]] Vec3d back() const;
-        [[nodiscard]] Vec3d eye() const { return pivot + back() * distance; }
-    };
     [[nodiscard]] bool solo() const { return m_stage == Stage::Gather || m_stage == Stage::Thin; }
-    Orbit& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
-    void turn(double dx, double dy);
-    void pan(double dx, double dy);
+    OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
+    void turn(double left, double up);
+    void pan(double right, double down);
     void dolly(double factor);
     void moved();
     void lookFrom(const Vec3d& eye, const Vec3d& target);
@@ -160,8 +158,8 @@ private:
     void measureSpeed(const View& view);
     std::vector<DrawItem> soloItems();
     DrawItem levelItem(const Subject& subject, int level);
+    void lightenSolo(const Subject& subject, std::vector<DrawItem>& items);
     void playOn();
-    std::shared_ptr<const Mesh> posedMesh(const Subject& subject, const std::shared_ptr<const Mesh>& mesh);
     [[nodiscard]] bool comparing(Arrangement arrangement) const;
     [[nodiscard]] int heatLevel(const Subject& subject) const;
     void paintHeatLegend(QPainter& painter, const Subject& subject) const;
@@ -179,15 +177,21 @@ private:
     void tintByCare(const Subject& subject, DrawItem& item);
     void paintBrush(QPainter& painter, const QMatrix4x4& viewProjection) const;
     std::vector<DrawItem> sceneItems(const Selection& selection);
-    std::shared_ptr<const Mesh> seenFrom(const Level& level, const Vec3d& camera);
     [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
     void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
     void paintSoloOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
     void paintSceneOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
     void paintEmpty(QPainter& painter) const;
-    [[nodiscard]] int nearestCopy() const;
+    void paintReading(QPainter& painter, const Pick& pick, const ResolvedChain& chain, const QString& state);
+    void paintPicked(QPainter& painter, const QMatrix4x4& viewProjection, CopyRef copy, const QString& state);
+    [[nodiscard]] std::optional<CopyRef> nearest() const;
+    [[nodiscard]] const Placement& placeOf(CopyRef copy) const {
+        return m_input.batches[copy.batch].copies->at(copy.slot);
+    }
+    [[nodiscard]] const ResolvedChain& chainOf(CopyRef copy) const { return m_input.batches[copy.batch].chain; }
+    [[nodiscard]] Pick pick(CopyRef copy) const;
+    [[nodiscard]] double now() const { return static_cast<double>(m_clock.elapsed()) / 1000; }
     [[nodiscard]] double gridSquare() const;
-    void adapt(double ms);
     void warmOne();
     void selectLight();
     bool drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection, const QSize& pixels);
@@ -203,58 +207,46 @@ private:
     /// Multisampled target for the picture at rest; in motion the window's own, plain one is used.
     std::unique_ptr<QOpenGLFramebufferObject> m_smooth;
     bool m_ready = false;
-    // The picture at rest comes about over several frames, so that the window answers meanwhile.
-    std::vector<DrawItem> m_restItems;
-    QMatrix4x4 m_restMatrix;
-    QVector3D m_restEye;
-    Shading m_restShading = Shading::Shaded;
-    std::size_t m_restNext = 0;       ///< the item that is drawn next
-    std::uint32_t m_restTriangle = 0; ///< and from where
-    bool m_restDone = false;
+    RestPicture m_restPicture;
     bool m_restWaiting = false;   ///< its next step is due
     bool m_pictureStands = false; ///< there is something to look at while the next picture is drawn
     Stage m_stage = Stage::Gather;
     Shading m_shading = Shading::Shaded;
     Arrangement m_arrangement = Arrangement::One;
     double m_wipe = 0.5;
-    bool m_wiping = false;              ///< its line is being dragged
-    bool m_showSource = false;          ///< a key is held
-    std::optional<CareStroke> m_stroke; ///< being painted
-    std::uint32_t m_strokeSubject = 0;
-    struct {
-        std::shared_ptr<const Mesh> mesh;
-        std::shared_ptr<const std::vector<float>> laid;
-        std::size_t places = 0;
-        std::shared_ptr<const std::vector<float>> values;
-    } m_live; ///< what is laid and the stroke in the making, on the mesh that is drawn
-    Orbit m_soloOrbit;
-    Orbit m_sceneOrbit;
+    bool m_wiping = false;     ///< its line is being dragged
+    bool m_showSource = false; ///< a key is held
+    CareBrush m_brush;
+    OrbitCamera m_soloOrbit;
+    OrbitCamera m_sceneOrbit;
     std::uint32_t m_framed = 0;
     bool m_sceneViewSet = false; ///< someone has said where the shot camera stands
     QPointF m_last;
 
-    SelectScene m_selectable;
+    SelectInput m_input;
     OccluderShelf m_shelf;
     std::optional<View> m_frozen; ///< the view that was selected for, while that is held
     double m_speed = 0;           ///< of the camera, metres a second, smoothed
     Vec3d m_speedEye{0, 0, 0};
-    int m_heldCopy = -1; ///< the camera was put before it, and has not been led elsewhere since
+    struct {
+        std::optional<CopyRef> copy; ///< the camera was put before it, and has not been led elsewhere since
+        std::shared_ptr<const CellTable> of;
+    } m_held;
     qint64 m_speedAt = 0;
     double m_prepareMs = 0;
     Selection m_exact;
     Selection m_light;
     SelectOptions m_culling;
-    std::vector<PickMemory> m_memory;
-    std::vector<PickMemory> m_lightMemory;
+    SelectState m_state;
+    SelectState m_lightState;
+    double m_selectedAt = 0;                                 ///< seconds, when the exact selection was made
+    mutable std::optional<std::optional<CopyRef>> m_nearest; ///< worked out once for each selection
     QElapsedTimer m_clock;
 
     bool m_moving = false;
-    double m_factor = 1; ///< allowance factor while moving
+    MovingBudget m_budget;
     double m_factorDrawn = 1;
-    double m_soloBudget = 4e6; ///< triangles that fit a moving frame in a solo view
-    double m_frameMs = 0;      ///< of the last moving frame, drawing and what the window does after it
-    double m_msPerTriangle = 0;
-    double m_afterMs = 0; ///< the window's own work after a frame, smoothed
+    double m_frameMs = 0; ///< of the last moving frame, drawing and what the window does after it
     QTimer m_rest;
     QTimer m_walk;
     QTimer m_fades;
@@ -266,12 +258,8 @@ private:
     int m_flickerCoarser = 0;
     QTimer m_play;
     QElapsedTimer m_playClock;
-    std::uint32_t m_playSubject = 0; ///< whose pose is shown; 0: none
-    Moment m_moment;
-    Moment m_posedAt{0, -1}; ///< what m_pose and m_posed are of
-    Pose m_pose;
-    std::map<const Mesh*, std::pair<std::weak_ptr<const Mesh>, std::shared_ptr<const Mesh>>> m_posed;
-    std::map<std::pair<const Mesh*, int>, std::pair<std::weak_ptr<const Mesh>, std::shared_ptr<const Mesh>>> m_views;
+    PosePlayer m_player;
+    ImpostorViews m_views;
     double m_walkPhase = 0;
     double m_walkNear = 1;
     double m_walkFar = 100;

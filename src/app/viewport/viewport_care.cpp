@@ -11,18 +11,18 @@
 namespace thicket::app {
 
 bool Viewport::painting() const {
-    const Subject* subject = m_bench.subject();
+    const Subject* subject = m_bench.session.meshSubject();
     return m_stage == Stage::Thin && m_arrangement == Arrangement::Care && subject != nullptr &&
-           subject->levels.front().mesh != nullptr;
+           subject->mesh().levels.front().mesh != nullptr;
 }
 
 /// The place on the source under a point of the picture.
 std::optional<Viewport::Touch> Viewport::touch(const QPointF& at) const {
-    const auto& mesh = m_bench.subject()->levels.front().mesh;
-    const auto surface = m_bench.surfaceFor(mesh);
+    const auto& mesh = m_bench.session.meshSubject()->mesh().levels.front().mesh;
+    const auto surface = m_bench.care.surfaceFor(mesh);
     if (!surface)
         return std::nullopt;
-    const View view = lookAt(m_bench.scene().view, m_soloOrbit.eye(), m_soloOrbit.pivot);
+    const View view = m_soloOrbit.view(m_bench.session.scene().settings.view);
     const double half = std::tan(view.fovY / 2);
     const double aspect = static_cast<double>(width()) / std::max(1, height());
     const Vec3d right = view.forward.cross(view.up);
@@ -45,37 +45,30 @@ bool Viewport::beginStroke(const QPointF& at) {
     const auto touched = touch(at);
     if (!touched)
         return false; // beside the object the camera turns
-    m_stroke = brush();
-    m_strokeSubject = m_bench.subjectId();
-    m_stroke->path = {touched->place.cast<float>()};
-    m_live = {};
+    m_brush.begin(m_bench.session.subjectId(), brush(), touched->place.cast<float>());
     moved();
     return true;
 }
 
 void Viewport::goOnWithStroke(const QPointF& at) {
-    if (!painting() || m_bench.subjectId() != m_strokeSubject) {
+    if (!painting() || m_bench.session.subjectId() != m_brush.subject()) {
         cancelStroke(); // another subject, another stage, another project
         return;
     }
-    const auto touched = touch(at);
-    constexpr float kStep = 0.15F; // of the radius: closer places change nothing one could see
-    if (touched && (touched->place.cast<float>() - m_stroke->path.back()).norm() > kStep * m_stroke->radius)
-        m_stroke->path.push_back(touched->place.cast<float>());
+    if (const auto touched = touch(at))
+        m_brush.goOn(touched->place.cast<float>());
     moved();
 }
 
 void Viewport::endStroke() {
-    const CareStroke stroke = *m_stroke;
-    m_stroke.reset();
-    if (painting() && m_bench.subjectId() == m_strokeSubject)
-        m_bench.layStroke(m_strokeSubject, stroke);
+    const auto stroke = m_brush.end();
+    if (stroke && painting() && m_bench.session.subjectId() == m_brush.subject())
+        m_bench.care.layStroke(m_brush.subject(), *stroke);
 }
 
 bool Viewport::cancelStroke() {
-    const bool was = m_stroke.has_value();
-    m_stroke.reset();
-    m_live = {};
+    const bool was = m_brush.end().has_value();
+    m_brush.forget();
     if (was)
         moved();
     return was;
@@ -85,22 +78,9 @@ bool Viewport::cancelStroke() {
 void Viewport::tintByCare(const Subject& subject, DrawItem& item) {
     if (!item.mesh)
         return;
-    const auto laid = m_bench.careValues(item.mesh, subject.care);
-    item.values = laid;
+    item.values = m_brush.valuesOn(item.mesh, m_bench.care.values(item.mesh, subject.mesh().care),
+                                   subject.mesh().care != nullptr);
     item.valueUse = ValueUse::Care;
-    if (!m_stroke) {
-        // The stroke just laid stays to be seen until its values are worked out.
-        if (!laid && subject.care && m_live.mesh == item.mesh)
-            item.values = m_live.values;
-        return;
-    }
-    // Worked out once for each new place, so that a picture at rest can come about.
-    if (m_live.mesh != item.mesh || m_live.laid != laid || m_live.places != m_stroke->path.size()) {
-        auto values = laid ? std::make_shared<std::vector<float>>(*laid) : std::make_shared<std::vector<float>>();
-        layCare(*item.mesh, *m_stroke, *values);
-        m_live = {item.mesh, laid, m_stroke->path.size(), std::move(values)};
-    }
-    item.values = m_live.values;
 }
 
 void Viewport::paintBrush(QPainter& p, const QMatrix4x4& viewProjection) const {

@@ -14,24 +14,19 @@ void Viewport::moved() {
     update();
 }
 
-void Viewport::turn(double dx, double dy) {
-    orbit().yaw -= dx;
-    orbit().pitch = std::clamp(orbit().pitch + dy, -1.45, 1.5);
+void Viewport::turn(double left, double up) {
+    orbit().turn(left, up);
     moved();
 }
 
-void Viewport::pan(double dx, double dy) {
-    const View view = lookAt(m_bench.scene().view, orbit().eye(), orbit().pivot);
-    const Vec3d right = view.forward.cross(view.up);
-    const double scale = 2 * orbit().distance * std::tan(view.fovY / 2) / std::max(1, height());
-    orbit().pivot += (-right * dx + view.up * dy) * scale;
-    m_heldCopy = -1;
+void Viewport::pan(double right, double down) {
+    orbit().pan(right, down, m_bench.session.scene().settings.view, height());
+    m_held = {};
     moved();
 }
 
 void Viewport::dolly(double factor) {
-    Orbit& o = orbit();
-    o.distance = std::clamp(o.distance * factor, 1e-3, 1e6);
+    orbit().dolly(factor);
     moved();
 }
 
@@ -45,7 +40,7 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent*) {
-    if (m_stroke)
+    if (m_brush.painting())
         endStroke();
     m_wiping = false;
 }
@@ -63,7 +58,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         moved();
         return;
     }
-    if (m_stroke) {
+    if (m_brush.painting()) {
         goOnWithStroke(event->position());
         return;
     }

@@ -3,6 +3,7 @@
 #include "app/look/look.h"
 #include "app/viewport/to_qt.h"
 #include "app/viewport/viewport.h"
+#include "switching/explain.h"
 
 #include <QPainter>
 #include <algorithm>
@@ -66,7 +67,7 @@ void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
                    tr("This display has no OpenGL 3.3.\nThe command line does all of the work without it."));
         return;
     }
-    if (m_bench.scene().subjects.empty()) {
+    if (m_bench.session.scene().subjects.empty()) {
         paintEmpty(p);
         return;
     }
@@ -88,10 +89,10 @@ void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
 
 void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     const Look& l = Look::now();
-    const Subject* subject = m_bench.subject();
+    const Subject* subject = m_bench.session.meshSubject();
     if (subject == nullptr)
         return;
-    if (!subject->levels.front().mesh) {
+    if (!subject->mesh().levels.front().mesh) {
         p.setPen(l.text);
         p.setFont(Look::font(13, 500));
         p.drawText(rect(), Qt::AlignCenter,
@@ -103,7 +104,7 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     p.setPen(QColor(255, 255, 255, 150));
     p.drawText(QRect(14, height() - 26, 240, 16), Qt::AlignLeft | Qt::AlignVCenter,
                tr("1 square = %1").arg(lengthText(gridSquare())));
-    if (m_stage == Stage::Thin && m_shading == Shading::Heat && subject->levels.size() > 1)
+    if (m_stage == Stage::Thin && m_shading == Shading::Heat && subject->mesh().levels.size() > 1)
         paintHeatLegend(p, *subject);
     if (comparing(Arrangement::Wipe))
         paintWipe(p, *subject);
@@ -115,7 +116,7 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     const auto costs = costsOf(*subject);
     const double bottom = subject->bounds.low.y();
     double previous = -1e9;
-    for (std::size_t i = 0; i < subject->levels.size(); ++i) {
+    for (std::size_t i = 0; i < subject->mesh().levels.size(); ++i) {
         bool front = false;
         const Vec3d c = subject->bounds.centre();
         const QPointF at = project(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size(), &front);
@@ -129,9 +130,9 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         previous = box.right();
         chip(p, box);
         p.fillRect(QRectF(box.left() + 3, box.top() + 4, 3, box.height() - 8), Look::level(static_cast<int>(i)));
-        const std::uint32_t triangles = m_bench.dragLevel() == static_cast<int>(i) && m_bench.dragMesh()
-                                            ? m_bench.dragMesh()->triangleCount()
-                                            : subject->levels[i].triangles;
+        const std::uint32_t triangles = m_bench.thin.dragLevel(subject->id) == static_cast<int>(i)
+                                            ? m_bench.thin.dragMesh(subject->id)->triangleCount()
+                                            : subject->mesh().levels[i].triangles;
         p.setFont(Look::font(11, 600));
         p.setPen(l.text);
         p.drawText(box.adjusted(12, 4, -8, 0), Qt::AlignLeft | Qt::AlignTop, QStringLiteral("L%1").arg(i));
@@ -139,7 +140,7 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         p.setFont(Look::font(10.5));
         p.setPen(l.quiet);
         p.drawText(box.adjusted(12, 0, -8, -4), Qt::AlignRight | Qt::AlignBottom,
-                   i == 0 ? tr("the source") : lengthText(subject->levels[i].deviation) + tr(" off"));
+                   i == 0 ? tr("the source") : lengthText(subject->mesh().levels[i].deviation) + tr(" off"));
     }
 }
 
@@ -151,19 +152,19 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     const QRectF bar = box.adjusted(16, 24, -16, -39);
     const int level = heatLevel(subject);
     p.setFont(Look::font(10.5));
-    if (m_bench.level() == 0 && !comparing(Arrangement::LineUp) && !comparing(Arrangement::Wipe)) {
+    if (m_bench.session.level() == 0 && !comparing(Arrangement::LineUp) && !comparing(Arrangement::Wipe)) {
         p.setPen(l.quiet);
         p.drawText(box.adjusted(10, 0, -10, 0), Qt::AlignCenter | Qt::TextWordWrap,
                    tr("The source is what levels are measured against. Choose a coarser level."));
         return;
     }
-    if (ofPictures(subject.levels[static_cast<std::size_t>(level)].origin)) {
+    if (ofPictures(subject.mesh().levels[static_cast<std::size_t>(level)].origin)) {
         p.setPen(l.quiet);
         p.drawText(box.adjusted(10, 0, -10, 0), Qt::AlignCenter | Qt::TextWordWrap,
                    tr("Pictures are measured by their outline; there is no surface to colour."));
         return;
     }
-    if (m_bench.heat(subject, level) == nullptr) {
+    if (m_bench.looks.heat(subject, level) == nullptr) {
         p.setPen(l.quiet);
         p.drawText(box, Qt::AlignCenter, tr("working out where L%1 is off …").arg(level));
         return;
@@ -174,10 +175,10 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     p.setPen(Qt::NoPen);
     p.setBrush(ramp);
     p.drawRoundedRect(bar, 2, 2);
-    const double end = subject.levels[static_cast<std::size_t>(level)].deviation;
+    const double end = subject.mesh().levels[static_cast<std::size_t>(level)].deviation;
     const auto costs = costsOf(subject);
     const double from = switchDistance(costs[static_cast<std::size_t>(level)], subject.rule, subject.radius,
-                                       m_bench.scene().statedView());
+                                       m_bench.session.scene().statedView());
     p.setPen(l.text);
     p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
                tr("L%1 is off by").arg(level));
@@ -198,7 +199,7 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     };
     row(bar.bottom() + 3, l.text, [](double metres) { return lengthText(metres); });
     row(bar.bottom() + 17, l.quiet,
-        [&](double metres) { return pixelText(pixelError(m_bench.scene().statedView(), metres, from)); });
+        [&](double metres) { return pixelText(pixelError(m_bench.session.scene().statedView(), metres, from)); });
 }
 
 void Viewport::paintWipe(QPainter& p, const Subject& subject) const {
@@ -221,69 +222,70 @@ void Viewport::paintWipe(QPainter& p, const Subject& subject) const {
     };
     const int level = wipeLevel(subject);
     label(tr("L0 · the source"), true);
-    label(tr("L%1 · %2").arg(level).arg(groupedText(subject.levels[static_cast<std::size_t>(level)].triangles)), false);
+    label(tr("L%1 · %2").arg(level).arg(groupedText(subject.mesh().levels[static_cast<std::size_t>(level)].triangles)),
+          false);
 }
 
 void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
-    const Look& l = Look::now();
-    const int copy = nearestCopy();
-    if (copy < 0 || copy >= static_cast<int>(m_exact.picks.size()) || m_bench.subject() == nullptr)
+    const auto copy = nearest();
+    if (!copy)
         return;
-    const auto i = static_cast<std::size_t>(copy);
-    const Pick& pick = m_exact.picks[i];
-    const ResolvedChain& chain = m_selectable.chains[m_selectable.copies.chain[i]];
-    QString state;
-    if (pick.culled == Culled::No)
+    const Pick picked = pick(*copy);
+    const ResolvedChain& chain = chainOf(*copy);
+    QString state = tr("culled: %1").arg(QString::fromStdString(culledName(picked.culled)));
+    if (picked.level >= 0) {
         state = QStringLiteral("L%1 · %2 triangles")
-                    .arg(static_cast<int>(pick.level))
-                    .arg(groupedText(chain.levels[static_cast<std::size_t>(pick.level)].triangles));
-    else
-        state = pick.culled == Culled::OutOfView     ? tr("culled: out of view")
-                : pick.culled == Culled::BeyondReach ? tr("culled: beyond reach")
-                : pick.culled == Culled::Hidden      ? tr("culled: hidden")
-                                                     : tr("culled: too small");
-    if (pick.culled == Culled::No) {
-        QRectF box;
-        bool all = true;
-        for (int k = 0; k < 8; ++k) {
-            const Vec3d corner((k & 1) != 0 ? chain.bounds.high.x() : chain.bounds.low.x(),
-                               (k & 2) != 0 ? chain.bounds.high.y() : chain.bounds.low.y(),
-                               (k & 4) != 0 ? chain.bounds.high.z() : chain.bounds.low.z());
-            const Vec3d world = m_selectable.copies.position[i] +
-                                m_selectable.copies.rotation[i] * (corner * m_selectable.copies.scale[i]);
-            bool front = false;
-            const QPointF at = project(viewProjection, world, size(), &front);
-            all &= front;
-            box = k == 0 ? QRectF(at, QSizeF(0.1, 0.1)) : box.united(QRectF(at, QSizeF(0.1, 0.1)));
-        }
-        box = box.adjusted(-4, -4, 4, 4);
-        if (all && box.width() < width() * 1.2 && box.height() < height() * 1.2) {
-            p.setPen(QPen(l.accent, 1.2));
-            p.setBrush(Qt::NoBrush);
-            p.drawRoundedRect(box, 4, 4);
-            p.setFont(Look::font(11.5, 600));
-            const int w = p.fontMetrics().horizontalAdvance(state) + 16;
-            QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)),
-                         std::max(48.0, box.top() - 26), w, 20);
-            // Over the read-out at the foot, which says the same, it would only be in the way.
-            if (label.bottom() < height() - 62) {
-                chip(p, label);
-                p.setPen(l.text);
-                p.drawText(label, Qt::AlignCenter, state);
-            }
-        }
+                    .arg(static_cast<int>(picked.level))
+                    .arg(groupedText(chain.levels[static_cast<std::size_t>(picked.level)].triangles));
+        paintPicked(p, viewProjection, *copy, state);
     }
-    const double distance = subjectDistance();
-    const QString far = lengthText(distance);
+    paintReading(p, picked, chain, state);
+}
+
+/// The outline of the copy that the read-out is about, with its chip.
+void Viewport::paintPicked(QPainter& p, const QMatrix4x4& viewProjection, CopyRef copy, const QString& state) {
+    const Look& l = Look::now();
+    QRectF box;
+    bool all = true;
+    bool first = true;
+    for (const Vec3d& corner : boxCorners(chainOf(copy), placeOf(copy), 0)) {
+        bool front = false;
+        const QPointF at = project(viewProjection, corner, size(), &front);
+        all &= front;
+        box = first ? QRectF(at, QSizeF(0.1, 0.1)) : box.united(QRectF(at, QSizeF(0.1, 0.1)));
+        first = false;
+    }
+    box = box.adjusted(-4, -4, 4, 4);
+    if (!all || box.width() >= width() * 1.2 || box.height() >= height() * 1.2)
+        return;
+    p.setPen(QPen(l.accent, 1.2));
+    p.setBrush(Qt::NoBrush);
+    p.drawRoundedRect(box, 4, 4);
+    p.setFont(Look::font(11.5, 600));
+    const int w = p.fontMetrics().horizontalAdvance(state) + 16;
+    const QRectF label(std::clamp(box.center().x() - w / 2.0, 8.0, std::max(8.0, width() - w - 8.0)),
+                       std::max(48.0, box.top() - 26), w, 20);
+    // Over the read-out at the foot, which says the same, it would only be in the way.
+    if (label.bottom() >= height() - 62)
+        return;
+    chip(p, label);
+    p.setPen(l.text);
+    p.drawText(label, Qt::AlignCenter, state);
+}
+
+void Viewport::paintReading(QPainter& p, const Pick& picked, const ResolvedChain& chain, const QString& state) {
+    const Look& l = Look::now();
+    const bool drawn = picked.level >= 0;
+    const QString far = lengthText(subjectDistance());
     const double share = reading().height; // of what is out of view the selection says nothing
     const QString tall = share > 2 ? tr("fills the screen") : tr("%1 % of height").arg(share * 100, 0, 'f', 1);
-    const QString off = pick.culled == Culled::No ? pixelText(static_cast<double>(pick.errorPx)) + tr(" off") : state;
+    const QString off = drawn ? pixelText(picked.errorPx) + tr(" off") : state;
     p.setFont(Look::font(13, 600));
     const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;
     p.setFont(Look::font(11.5));
     const int w2 = p.fontMetrics().horizontalAdvance(tall) + 18;
     const int w3 = p.fontMetrics().horizontalAdvance(off) + 18;
-    const QString lead = pick.culled == Culled::No ? state : QString();
+    const QString lead = drawn ? state : QString();
     const int w4 = lead.isEmpty() ? 0 : p.fontMetrics().horizontalAdvance(lead) + 18;
     const QString because = m_frozen ? tr("selection frozen: the camera is free, what is drawn stays") : why();
     p.setFont(Look::font(11));
@@ -305,8 +307,7 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
         word(tall, w2, l.quiet, 11.5, 400);
     if (!lead.isEmpty())
         word(lead, w4, l.text, 11.5, 400);
-    const bool within = pick.culled != Culled::No || static_cast<double>(pick.errorPx) <= chain.rule.allowPx * 1.0001;
-    word(off, w3, within ? l.good : l.over, 11.5, 400);
+    word(off, w3, drawn && overAllowance(chain.rule, picked.errorPx) ? l.over : l.good, 11.5, 400);
 }
 
 } // namespace thicket::app

@@ -1,0 +1,76 @@
+#include "app/viewport/scene_items.h"
+
+#include <algorithm>
+
+namespace thicket::app {
+
+std::shared_ptr<const Mesh> ImpostorViews::seenFrom(const Level& level, const Vec3d& towardsCamera) {
+    if (level.views.across == 0)
+        return level.mesh;
+    const int view = nearestView(level.views, towardsCamera - level.views.centre);
+    constexpr std::size_t kMostKept = 1024; // four corners each
+    if (m_views.size() > kMostKept)
+        m_views.clear();
+    auto& [owner, mesh] = m_views[{level.mesh.get(), view}];
+    if (!mesh || owner.lock() != level.mesh) {
+        owner = level.mesh;
+        mesh = std::make_shared<const Mesh>(viewRectangle(level.views, view));
+    }
+    return mesh;
+}
+
+DrawItem itemOf(const Subject& subject, int level) {
+    const Level& of = subject.mesh().levels[static_cast<std::size_t>(level)];
+    DrawItem item;
+    item.level = level;
+    item.mesh = of.mesh ? of.mesh : subject.mesh().source().mesh;
+    item.surfaces = of.mesh ? surfacesOf(subject, of) : subject.mesh().surfaces;
+    return item;
+}
+
+void addRun(const Scene& scene, const SelectInput& input, const Selection& selection, const Run& run, int level,
+            float fade, const Vec3d& eye, ImpostorViews& views, std::vector<DrawItem>& out) {
+    const Batch& batch = input.batches[run.batch];
+    const Subject& asset = scene.subjects[batch.asset];
+    if (level >= static_cast<int>(asset.mesh().levels.size()))
+        return;
+    DrawItem item = itemOf(asset, level);
+    item.fade = fade;
+    item.copies = batch.copies;
+    const Level& of = asset.mesh().levels[static_cast<std::size_t>(level)];
+    if (of.views.across > 0 && of.mesh) {
+        std::map<std::shared_ptr<const Mesh>, std::vector<std::uint32_t>> bySide;
+        eachOf(selection, run, [&](std::uint32_t slot) {
+            const Placement& p = batch.copies->at(slot);
+            bySide[views.seenFrom(of, p.rotation.conjugate() * (eye - p.position) / p.scale)].push_back(slot);
+        });
+        for (auto& [mesh, copies] : bySide) {
+            item.mesh = mesh;
+            item.listed = std::move(copies);
+            out.push_back(item);
+        }
+        return;
+    }
+    if (run.listed) {
+        const auto from = selection.listed.begin() + run.first;
+        item.listed.assign(from, from + run.count);
+    } else {
+        item.first = run.first;
+        item.count = run.count;
+    }
+    out.push_back(std::move(item));
+}
+
+std::vector<DrawItem> itemsOf(const Scene& scene, const SelectInput& input, const Selection& selection,
+                              const Vec3d& eye, ImpostorViews& views) {
+    std::vector<DrawItem> out;
+    for (const Run& run : selection.runs) {
+        const bool fading = run.fadingFrom >= 0;
+        addRun(scene, input, selection, run, run.level, fading ? std::max(run.fade, 0.001F) : 1.0F, eye, views, out);
+        if (fading)
+            addRun(scene, input, selection, run, run.fadingFrom, std::min(-run.fade, -0.001F), eye, views, out);
+    }
+    return out;
+}
+
+} // namespace thicket::app

@@ -1,0 +1,47 @@
+#pragma once
+// Gather: projects and meshes in, projects out.
+
+#include "appmodel/session.h"
+#include "appmodel/stage.h"
+#include "appmodel/thin_model.h"
+#include "io/ship/read_chain.h"
+
+#include <QStringList>
+
+namespace thicket::app {
+
+class FilesModel : public QObject {
+    Q_OBJECT
+public:
+    FilesModel(Session& session, ThinModel& thin);
+
+    [[nodiscard]] StageState state() const;
+    void newProject();
+    void openProject(const QString& path);
+    /// Meshes are added to the scene, those of a folder too; a project file replaces it.
+    void openFiles(const QStringList& paths);
+    /// Writes what is there when writing begins, beside whatever else runs.
+    void saveProject(const QString& path);
+    /// Takes the autosaved state of a project (empty: one without a name) in place of the saved one.
+    void recover(const QString& project, const QString& autosave);
+    /// Says recoveryFound when work without a name was left behind by a crash.
+    void lookForUnnamedWork();
+    void relinkSource(std::uint32_t subject, const QString& file);
+    void removeSubject(std::uint32_t id);
+    void renameSubject(std::uint32_t id, const QString& name);
+
+signals:
+    void recoveryFound(const QString& project, const QString& autosave);
+    void projectOpened(const QString& path);
+    /// A project was written; `clean`: nothing was changed meanwhile.
+    void projectSaved(const QString& path, bool clean);
+
+private:
+    void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
+    void adoptChains(const std::vector<ChainFile>& chains, QStringList problems);
+
+    Session& m_session;
+    ThinModel& m_thin;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,184 @@
+#include "io/import/import.h"
+
+#include "base/file.h"
+#include "base/text.h"
+#include "scene/thin_subject.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <regex>
+
+namespace thicket {
+namespace fs = std::filesystem;
+
+LevelName splitLevelName(const std::string& name) {
+    static const std::regex kSuffix("^(.*?)[_.\\- ]lod[_.\\- ]?([0-9]{1,2})$", std::regex::icase);
+    std::smatch match;
+    if (std::regex_match(name, match, kSuffix))
+        return {match[1], std::stoi(match[2])};
+    return {name, -1};
+}
+
+std::vector<std::string> readableSuffixes() {
+    return {".glb", ".gltf", ".obj", ".ply", ".stl", ".dae", ".fbx",
+            ".3ds", ".off",  ".x3d", ".3mf", ".lwo", ".ac",  ".ms3d"};
+}
+
+namespace detail {
+
+void finishFamily(ImportedSubject& subject) {
+    std::stable_sort(subject.levels.begin(), subject.levels.end(), [](const ImportedLevel& a, const ImportedLevel& b) {
+        return a.mesh.triangleCount() > b.mesh.triangleCount();
+    });
+    const Bounds first = boundsOf(subject.levels.front().mesh);
+    for (std::size_t i = 1; i < subject.levels.size(); ++i) {
+        Mesh& mesh = subject.levels[i].mesh;
+        const Bounds own = boundsOf(mesh);
+        const Vec3d shift = first.centre() - own.centre();
+        const bool sameSize = std::abs(own.diagonal() - first.diagonal()) < 0.1 * first.diagonal();
+        if (!sameSize || shift.norm() < 0.1 * first.diagonal())
+            continue;
+        for (Vec3f& p : mesh.positions)
+            p += shift.cast<float>();
+        subject.notes.push_back(fmt::format("{} stood {:.2f} m beside the first level and was moved onto it",
+                                            subject.levels[i].name, shift.norm()));
+    }
+}
+
+} // namespace detail
+
+std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects) {
+    std::vector<ImportedSubject> joined;
+    for (ImportedSubject& subject : subjects) {
+        const LevelName split = splitLevelName(subject.source.path.stem().string());
+        ImportedSubject* family = nullptr;
+        if (split.level >= 0 && subject.levels.size() == 1)
+            for (ImportedSubject& candidate : joined)
+                if (candidate.name == split.base)
+                    family = &candidate;
+        if (family == nullptr) {
+            if (split.level >= 0 && subject.levels.size() == 1)
+                subject.name = split.base;
+            joined.push_back(std::move(subject));
+            continue;
+        }
+        const auto materials = static_cast<std::uint32_t>(family->surfaces.materials.size());
+        const auto images = static_cast<int>(family->surfaces.images.size());
+        for (Material material : subject.surfaces.materials) {
+            for (int* image : {&material.baseColorImage, &material.metallicRoughnessImage, &material.normalImage,
+                               &material.occlusionImage, &material.emissiveImage})
+                if (*image >= 0)
+                    *image += images;
+            family->surfaces.materials.push_back(material);
+        }
+        std::move(subject.surfaces.images.begin(), subject.surfaces.images.end(),
+                  std::back_inserter(family->surfaces.images));
+        for (ImportedLevel& level : subject.levels) {
+            for (MeshPart& part : level.mesh.parts)
+                part.material += materials;
+            family->levels.push_back(std::move(level));
+        }
+        family->notes.push_back("joined with " + subject.source.path.filename().string());
+        detail::finishFamily(*family);
+    }
+    return joined;
+}
+
+namespace {
+void makeNamesValid(ImportedSubject& subject) {
+    subject.name = validUtf8(subject.name);
+    subject.source.family = validUtf8(subject.source.family);
+    for (Material& material : subject.surfaces.materials)
+        material.name = validUtf8(material.name);
+    for (Image& image : subject.surfaces.images)
+        image.name = validUtf8(image.name);
+    for (ImportedLevel& level : subject.levels)
+        level.name = validUtf8(level.name);
+    for (std::string& note : subject.notes)
+        note = validUtf8(note);
+}
+} // namespace
+
+Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobContext& job) {
+    job.report(0, "reading " + path.filename().string());
+    auto data = readFile(path);
+    if (!data)
+        return data.error();
+    if (data->empty())
+        return Error{ErrorCode::BadInput, path.string(), "the file is empty", "export it again"};
+    std::string suffix = path.extension().string();
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    const std::string hash = contentHash(*data);
+    Result<std::vector<ImportedSubject>> read = std::vector<ImportedSubject>{};
+    try {
+        if (suffix == ".glb" || suffix == ".gltf") {
+            read = detail::readGltf(path, *data, job);
+        } else {
+            data->clear();
+            data->shrink_to_fit();
+            read = detail::readOtherGuarded(path, job);
+        }
+    } catch (const std::bad_alloc&) {
+        return Error{ErrorCode::TooLarge, path.string(), "needs more memory than there is",
+                     "split the file or close other projects"};
+    } catch (const std::exception& e) {
+        return Error{ErrorCode::BadInput, path.string(), fmt::format("cannot be understood ({})", e.what()),
+                     "export it again"};
+    }
+    if (!read)
+        return read.error();
+    if (job.cancelled())
+        return cancelledError();
+    for (ImportedSubject& subject : *read) {
+        subject.source.path = fs::absolute(path).lexically_normal();
+        subject.source.hash = hash;
+        if (subject.surfaces.materials.empty())
+            subject.surfaces.materials.emplace_back();
+        makeNamesValid(subject);
+        for (ImportedLevel& level : subject.levels) {
+            if (auto fine = checkMesh(level.mesh, path.string()); !fine)
+                return fine.error();
+            dropUnusedVertices(level.mesh);
+            if (const std::uint32_t mended = mendAttributes(level.mesh); mended > 0)
+                subject.notes.push_back(fmt::format(
+                    "{}: {} normals, UVs or colours that were no numbers were set right", level.name, mended));
+        }
+        if (subject.levels.size() > 1)
+            detail::finishFamily(subject);
+    }
+    return read;
+}
+
+Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
+    Subject subject;
+    subject.name = imported.name;
+    subject.source = imported.source;
+    subject.mesh().surfaces = std::make_shared<const Surfaces>(std::move(imported.surfaces));
+    if (!imported.rig.empty())
+        subject.mesh().rig = std::make_shared<const Rig>(std::move(imported.rig));
+    for (ImportedLevel& level : imported.levels) {
+        Level own = levelFrom(std::make_shared<const Mesh>(std::move(level.mesh)), {},
+                              subject.mesh().levels.empty() ? LevelOrigin::Source : LevelOrigin::HandMade);
+        subject.mesh().levels.push_back(std::move(own));
+    }
+    refreshSubject(subject);
+    job.report(0.1, "checking " + subject.name);
+    subject.findings = findMeshProblems(*subject.mesh().source().mesh);
+    auto measured = measureLevels(subject, job.part(0.3, 1));
+    if (!measured)
+        return measured.error();
+    // The coverage of a level is the least at which it shows; the next level takes over below it.
+    for (std::size_t i = 1; i < measured->mesh().levels.size() && i - 1 < imported.screenCoverages.size(); ++i)
+        measured->mesh().levels[i].fixed = FixedSwitch{DecideBy::ScreenHeight, imported.screenCoverages[i - 1]};
+    if (!imported.screenCoverages.empty())
+        measured->rule.decideBy = DecideBy::ScreenHeight;
+    // One more than there are switches is the height below which nothing is drawn.
+    if (imported.screenCoverages.size() == measured->mesh().levels.size())
+        measured->rule.cullBelowPx = std::clamp(imported.screenCoverages.back() * View().lines, 0.0, 400.0);
+    const auto chain = findChainProblems(*measured);
+    measured->findings.insert(measured->findings.end(), chain.begin(), chain.end());
+    return measured;
+}
+
+} // namespace thicket

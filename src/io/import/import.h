@@ -1,0 +1,61 @@
+#pragma once
+// Models from files: glTF/GLB by our own checked reading of tinygltf's tree, everything else by Assimp.
+
+#include "base/job.h"
+#include "scene/scene.h"
+
+#include <span>
+
+namespace thicket {
+
+struct ImportedLevel {
+    std::string name;
+    int named = -1; ///< the number its name carried (_LOD2: 2), -1 for none
+    Mesh mesh;
+};
+
+/// One subject as a file held it: a mesh, or a family of levels, finest first.
+struct ImportedSubject {
+    std::string name;
+    SourceFile source;
+    Surfaces surfaces;
+    Rig rig;
+    std::vector<ImportedLevel> levels;
+    std::vector<double> screenCoverages; ///< from the glTF level-of-detail extension, one a level, or empty
+    std::vector<std::string> notes;      ///< what was inferred or mended, in words for the user
+};
+
+/// Reads one file. Meshes of a file make one subject, unless their names or the level-of-detail extension say that they
+/// are levels; then each family is one. Node transforms are applied. Every mesh has passed checkMesh.
+/// ERRORS     NotFound, BadInput, TooLarge (refused before allocation), Cancelled. Nothing is kept then.
+Result<std::vector<ImportedSubject>> readModel(const std::filesystem::path& path, const JobContext& job);
+
+/// Joins subjects from several files whose names differ only by a level suffix (post_LOD0.obj, post_LOD1.obj).
+std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects);
+
+/// Splits "post_LOD2" into "post" and 2. Suffixes: _LOD2 .lod2 -LOD2 in any case, with or without a separator after it.
+struct LevelName {
+    std::string base;
+    int level = -1; ///< -1: no suffix, base is the whole name
+};
+LevelName splitLevelName(const std::string& name);
+
+/// Turns an import into a subject with measured hand-made levels and findings.
+/// ERRORS     Cancelled.
+Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job);
+
+/// Suffixes of file names that can be opened, lower case with the dot, for dialogs.
+std::vector<std::string> readableSuffixes();
+
+namespace detail {
+Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
+                                              const JobContext& job);
+Result<std::vector<ImportedSubject>> readOther(const std::filesystem::path& path, const JobContext& job);
+/// readOther in a process of its own: the import library crashes or runs on without end on some damaged files, which
+/// then costs that process and gives an Error here. Cancel ends it at once.
+Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job);
+/// Orders by triangles, aligns origins, names the subject.
+void finishFamily(ImportedSubject& subject);
+} // namespace detail
+
+} // namespace thicket

@@ -1,0 +1,344 @@
+#include "base/text.h"
+#include "io/import/gltf_reader.h"
+#include "io/import/near_copy.h"
+
+#include <algorithm>
+#include <cstring>
+#include <fmt/format.h>
+#include <map>
+#include <nlohmann/json.hpp>
+#include <set>
+
+namespace thicket::detail {
+namespace {
+
+constexpr const char* kLevelExtension = "MSFT_lod";
+constexpr const char* kCoverageExtra = "MSFT_screencoverage";
+
+/// Extensions that may be required without a mesh being read wrongly.
+const std::set<std::string> kUnderstood{kLevelExtension,
+                                        "KHR_mesh_quantization",
+                                        "KHR_texture_transform",
+                                        "KHR_materials_unlit",
+                                        "KHR_materials_emissive_strength",
+                                        "KHR_lights_punctual",
+                                        "KHR_materials_specular",
+                                        "KHR_materials_ior",
+                                        "KHR_materials_clearcoat",
+                                        "KHR_materials_sheen",
+                                        "KHR_materials_transmission",
+                                        "KHR_materials_volume",
+                                        "KHR_materials_variants"};
+
+struct Placed {
+    int node;
+    Eigen::Affine3d transform;
+};
+
+/// One level in the making: parts are put together once all its nodes are in, grouped by material.
+struct Gathering {
+    Mesh mesh;
+    std::vector<std::uint32_t> materialOfTriangle;
+
+    Mesh finish() {
+        std::vector<std::uint32_t> order(materialOfTriangle.size());
+        for (std::uint32_t i = 0; i < order.size(); ++i)
+            order[i] = i;
+        std::stable_sort(order.begin(), order.end(), [this](std::uint32_t a, std::uint32_t b) {
+            return materialOfTriangle[a] < materialOfTriangle[b];
+        });
+        std::vector<std::uint32_t> indices;
+        indices.reserve(mesh.indices.size());
+        for (const std::uint32_t t : order) {
+            indices.insert(indices.end(), mesh.indices.begin() + 3 * t, mesh.indices.begin() + 3 * t + 3);
+            if (mesh.parts.empty() || mesh.parts.back().material != materialOfTriangle[t])
+                mesh.parts.push_back({static_cast<std::uint32_t>(indices.size() / 3 - 1), 0, materialOfTriangle[t]});
+            ++mesh.parts.back().triangleCount;
+        }
+        mesh.indices = std::move(indices);
+        return std::move(mesh);
+    }
+};
+
+void readSurfaces(const tinygltf::Model& model, Surfaces& out) {
+    for (const tinygltf::Image& image : model.images) {
+        Image own{image.name, image.mimeType, {}};
+        own.encoded.resize(image.image.size());
+        std::memcpy(own.encoded.data(), image.image.data(), image.image.size());
+        if (own.encoded.size() > 3)
+            own.mimeType = own.encoded[0] == std::byte{0x89} ? "image/png" : "image/jpeg";
+        out.images.push_back(std::move(own));
+    }
+    const auto imageOf = [&](int texture) {
+        if (texture < 0 || texture >= static_cast<int>(model.textures.size()))
+            return -1;
+        const int source = model.textures[static_cast<std::size_t>(texture)].source;
+        return source >= 0 && source < static_cast<int>(out.images.size()) &&
+                       !out.images[static_cast<std::size_t>(source)].encoded.empty()
+                   ? source
+                   : -1;
+    };
+    for (const tinygltf::Material& m : model.materials) {
+        Material own;
+        own.name = m.name;
+        const auto& pbr = m.pbrMetallicRoughness;
+        for (std::size_t i = 0; i < 4 && i < pbr.baseColorFactor.size(); ++i)
+            own.baseColor[static_cast<Eigen::Index>(i)] = static_cast<float>(pbr.baseColorFactor[i]);
+        own.metallic = static_cast<float>(pbr.metallicFactor);
+        own.roughness = static_cast<float>(pbr.roughnessFactor);
+        for (std::size_t i = 0; i < 3 && i < m.emissiveFactor.size(); ++i)
+            own.emissive[static_cast<Eigen::Index>(i)] = static_cast<float>(m.emissiveFactor[i]);
+        own.alphaMode = m.alphaMode == "MASK"    ? AlphaMode::Mask
+                        : m.alphaMode == "BLEND" ? AlphaMode::Blend
+                                                 : AlphaMode::Opaque;
+        own.alphaCutoff = static_cast<float>(m.alphaCutoff);
+        own.doubleSided = m.doubleSided;
+        own.baseColorImage = imageOf(pbr.baseColorTexture.index);
+        own.metallicRoughnessImage = imageOf(pbr.metallicRoughnessTexture.index);
+        own.normalImage = imageOf(m.normalTexture.index);
+        own.occlusionImage = imageOf(m.occlusionTexture.index);
+        own.emissiveImage = imageOf(m.emissiveTexture.index);
+        int slot = 0;
+        for (const int set : {pbr.baseColorTexture.texCoord, pbr.metallicRoughnessTexture.texCoord,
+                              m.normalTexture.texCoord, m.occlusionTexture.texCoord, m.emissiveTexture.texCoord})
+            own.secondUv = static_cast<std::uint8_t>(own.secondUv | (set == 1 ? 1 : 0) << slot++);
+        out.materials.push_back(own);
+    }
+}
+
+bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, int, const unsigned char* bytes,
+                 int size, void*) {
+    image->image.assign(bytes, bytes + size);
+    return true;
+}
+
+} // namespace
+
+namespace {
+
+/// What the JSON says before anything else is read: a file of another version, or one that needs what we cannot do,
+/// gets its own message instead of the first thing the reader stumbles over.
+Result<void> checkHeader(const std::filesystem::path& path, std::span<const std::byte> data, bool binary) {
+    const char* text = reinterpret_cast<const char*>(data.data());
+    std::size_t size = data.size();
+    if (binary) {
+        std::uint32_t version = 0;
+        std::uint32_t length = 0;
+        if (size < 20)
+            return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
+        std::memcpy(&version, text + 4, 4);
+        std::memcpy(&length, text + 12, 4);
+        if (version != 2)
+            return Error{ErrorCode::BadInput, path.string(),
+                         fmt::format("is glTF version {}, which is not supported", version), "export it as glTF 2.0"};
+        if (length > size - 20)
+            return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
+        text += 20;
+        size = length;
+    }
+    const auto json = nlohmann::json::parse(text, text + size, nullptr, false);
+    if (!json.is_object())
+        return Error{ErrorCode::BadInput, path.string(), "is not a readable glTF file",
+                     "check that it is whole; export it again"};
+    const auto asset = json.find("asset");
+    const bool stated =
+        asset != json.end() && asset->is_object() && asset->contains("version") && (*asset)["version"].is_string();
+    if (!stated || (*asset)["version"].get<std::string>().rfind("2.", 0) != 0)
+        return Error{ErrorCode::BadInput, path.string(), "is not glTF 2.0", "export it as glTF 2.0"};
+    if (const auto required = json.find("extensionsRequired"); required != json.end() && required->is_array())
+        for (const auto& name : *required)
+            if (name.is_string() && !kUnderstood.contains(name.get<std::string>()))
+                return Error{ErrorCode::BadInput, path.string(),
+                             "needs the extension " + name.get<std::string>() + ", which is not supported",
+                             "export it without that extension"};
+    return {};
+}
+
+} // namespace
+
+Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
+                                              const JobContext& job) {
+    tinygltf::TinyGLTF loader;
+    loader.SetImageLoader(keepEncoded, nullptr);
+    tinygltf::Model model;
+    std::string error;
+    std::string warning;
+    const auto* bytes = reinterpret_cast<const unsigned char*>(data.data());
+    const bool binary = data.size() >= 4 && std::memcmp(bytes, "glTF", 4) == 0;
+    if (auto fine = checkHeader(path, data, binary); !fine)
+        return fine.error();
+    const std::string folder = path.has_parent_path() ? path.parent_path().string() : ".";
+    const auto size = static_cast<unsigned int>(data.size());
+    const bool read = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, bytes, size, folder)
+                             : loader.LoadASCIIFromString(&model, &error, &warning,
+                                                          reinterpret_cast<const char*>(bytes), size, folder);
+    if (!read) {
+        std::string reason = error.substr(0, error.find('\n'));
+        return Error{ErrorCode::BadInput, path.string(),
+                     "is not a readable glTF file" + (reason.empty() ? "" : " (" + reason + ")"),
+                     "check that it is whole and that the files it names are beside it"};
+    }
+    if (job.cancelled())
+        return cancelledError();
+    const GltfReader reader{model, path.string()};
+    const auto nodeCount = static_cast<int>(model.nodes.size());
+
+    // World transforms by a walk from the scene's roots; a node met twice is a loop and is left out.
+    std::vector<Placed> placed;
+    std::vector<bool> seen(model.nodes.size(), false);
+    std::vector<Placed> stack;
+    std::vector<int> roots;
+    if (!model.scenes.empty()) {
+        const int scene = model.defaultScene >= 0 && model.defaultScene < static_cast<int>(model.scenes.size())
+                              ? model.defaultScene
+                              : 0;
+        roots = model.scenes[static_cast<std::size_t>(scene)].nodes;
+    } else {
+        for (int i = 0; i < nodeCount; ++i)
+            roots.push_back(i);
+    }
+    std::map<int, Eigen::Affine3d> transformOf;
+    for (const int root : roots)
+        stack.push_back({root, Eigen::Affine3d::Identity()});
+    std::map<int, std::vector<int>> levelsOf; // node -> the nodes of its coarser levels
+    while (!stack.empty()) {
+        const Placed at = stack.back();
+        stack.pop_back();
+        if (at.node < 0 || at.node >= nodeCount || seen[static_cast<std::size_t>(at.node)])
+            continue;
+        seen[static_cast<std::size_t>(at.node)] = true;
+        const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(at.node)];
+        const Eigen::Affine3d world = at.transform * GltfReader::localOf(node);
+        transformOf[at.node] = world;
+        if (node.mesh >= 0)
+            placed.push_back({at.node, world});
+        for (auto child = node.children.rbegin(); child != node.children.rend(); ++child)
+            stack.push_back({*child, world});
+        if (const auto lod = node.extensions.find(kLevelExtension);
+            lod != node.extensions.end() && lod->second.Has("ids")) {
+            const auto& ids = lod->second.Get("ids");
+            for (std::size_t i = 0; ids.IsArray() && i < ids.ArrayLen(); ++i)
+                if (const int id = ids.Get(static_cast<int>(i)).GetNumberAsInt(); id >= 0 && id < nodeCount)
+                    levelsOf[at.node].push_back(id);
+        }
+    }
+
+    // Far from the origin floats are coarse (1 m at 10,000 km), so what was placed there is brought near it.
+    Vec3d shift(0, 0, 0);
+    if (!placed.empty() && placed.front().transform.translation().norm() > kFarFromOrigin)
+        shift = placed.front().transform.translation().array().round();
+    for (Placed& p : placed)
+        p.transform.pretranslate(-shift);
+    for (auto& [node, transform] : transformOf)
+        transform.pretranslate(-shift);
+
+    Surfaces surfaces;
+    readSurfaces(model, surfaces);
+    std::vector<ImportedSubject> subjects;
+    const auto meshInto = [&](int nodeIndex, const Eigen::Affine3d& world, GltfRig& rig,
+                              Gathering& to) -> Result<void> {
+        const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(nodeIndex)];
+        if (node.mesh >= static_cast<int>(model.meshes.size()))
+            return reader.bad("a node names a mesh that does not exist");
+        if (node.mesh < 0)
+            return {};
+        const tinygltf::Mesh& mesh = model.meshes[static_cast<std::size_t>(node.mesh)];
+        const auto joints = rig.use(nodeIndex);
+        if (!joints)
+            return joints.error();
+        // A skinned mesh stands where its joints put it, whatever its own node says.
+        const Eigen::Affine3d place = joints->count > 0 ? Eigen::Affine3d::Identity() : world;
+        for (const tinygltf::Primitive& primitive : mesh.primitives)
+            if (auto done =
+                    reader.append(primitive, GltfRig::morphNames(mesh), *joints, place, to.mesh, to.materialOfTriangle);
+                !done)
+                return done;
+        return {};
+    };
+    const auto nameOf = [&](int nodeIndex) {
+        const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(nodeIndex)];
+        if (!node.name.empty() || node.mesh < 0 || node.mesh >= static_cast<int>(model.meshes.size()))
+            return node.name;
+        return model.meshes[static_cast<std::size_t>(node.mesh)].name;
+    };
+
+    struct Family {
+        std::string name;
+        std::map<int, Gathering> levels; // by level number
+        std::vector<double> coverages;
+        GltfRig rig;
+    };
+    std::vector<Family> families;
+    const auto family = [&](const std::string& name) -> Family& {
+        for (Family& f : families)
+            if (f.name == name)
+                return f;
+        families.push_back({name, {}, {}, GltfRig(reader)});
+        return families.back();
+    };
+    std::set<int> used;
+    for (const auto& [node, levels] : levelsOf) {
+        Family& f = family(splitLevelName(nameOf(node)).base);
+        const tinygltf::Node& first = model.nodes[static_cast<std::size_t>(node)];
+        if (auto done = meshInto(node, transformOf[node], f.rig, f.levels[0]); !done)
+            return done.error();
+        used.insert(node);
+        for (std::size_t i = 0; i < levels.size(); ++i) {
+            // A level's node replaces the first in the same place, so it stands where the first's parent puts it.
+            const Eigen::Affine3d parent = transformOf[node] * GltfReader::localOf(first).inverse(Eigen::Affine);
+            const tinygltf::Node& own = model.nodes[static_cast<std::size_t>(levels[i])];
+            if (auto done =
+                    meshInto(levels[i], parent * GltfReader::localOf(own), f.rig, f.levels[static_cast<int>(i) + 1]);
+                !done)
+                return done.error();
+            used.insert(levels[i]);
+        }
+        if (first.extras.Has(kCoverageExtra)) {
+            const auto& list = first.extras.Get(kCoverageExtra);
+            for (std::size_t i = 0; list.IsArray() && i < list.ArrayLen(); ++i)
+                f.coverages.push_back(list.Get(static_cast<int>(i)).GetNumberAsDouble());
+        }
+    }
+    std::map<std::string, std::set<int>> numbers; // which level numbers each base name has
+    for (const Placed& p : placed)
+        if (const LevelName split = splitLevelName(nameOf(p.node)); split.level >= 0 && !used.contains(p.node))
+            numbers[split.base].insert(split.level);
+    const std::string stem = splitLevelName(path.stem().string()).base;
+    for (const Placed& p : placed) {
+        if (used.contains(p.node))
+            continue;
+        const LevelName split = splitLevelName(nameOf(p.node));
+        const bool level = split.level >= 0 && numbers[split.base].size() > 1;
+        Family& f = family(level ? split.base : stem);
+        if (auto done = meshInto(p.node, p.transform, f.rig, f.levels[level ? split.level : 0]); !done)
+            return done.error();
+        if (job.cancelled())
+            return cancelledError();
+    }
+    for (Family& f : families) {
+        ImportedSubject subject;
+        subject.name = f.name.empty() ? stem : f.name;
+        subject.source.family = families.size() > 1 ? subject.name : "";
+        subject.screenCoverages = f.coverages;
+        for (auto& [number, gathering] : f.levels) {
+            if (gathering.mesh.indices.empty())
+                continue;
+            subject.levels.push_back({fmt::format("{}_LOD{}", subject.name, number), number, gathering.finish()});
+        }
+        if (subject.levels.empty())
+            continue;
+        subject.surfaces = surfaces;
+        if (shift.squaredNorm() > 0)
+            subject.notes.push_back(movedNote(-shift));
+        auto rig = f.rig.finish();
+        if (!rig)
+            return rig.error();
+        subject.rig = std::move(*rig);
+        subjects.push_back(std::move(subject));
+    }
+    if (subjects.empty())
+        return reader.bad("holds no triangles", "choose a file with a triangle mesh");
+    return subjects;
+}
+
+} // namespace thicket::detail

@@ -1,0 +1,320 @@
+#include "base/file.h"
+#include "io/import/import.h"
+#include "io/import/near_copy.h"
+
+#include <algorithm>
+#include <assimp/DefaultIOSystem.h>
+#include <assimp/Importer.hpp>
+#include <assimp/MemoryIOWrapper.h>
+#include <assimp/ProgressHandler.hpp>
+#include <assimp/config.h>
+#include <assimp/material.h>
+#include <assimp/postprocess.h>
+#include <assimp/scene.h>
+#include <cstring>
+#include <fmt/format.h>
+#include <fstream>
+#include <map>
+#include <sstream>
+
+namespace thicket::detail {
+namespace fs = std::filesystem;
+namespace {
+
+class Progress : public Assimp::ProgressHandler {
+public:
+    explicit Progress(const JobContext& job) : m_job(job) {}
+    bool Update(float fraction) override {
+        m_job.report(std::clamp(static_cast<double>(fraction), 0.0, 1.0), "reading");
+        return !m_job.cancelled();
+    }
+
+private:
+    const JobContext& m_job;
+};
+
+/// Headers that promise more than the file holds are refused before anything is allocated for them.
+Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
+    std::ifstream in(path, std::ios::binary | std::ios::ate);
+    const auto size = static_cast<double>(in.tellg());
+    in.seekg(0);
+    const auto lying = [&](const std::string& what) {
+        return Error{ErrorCode::BadInput, path.string(), what, "the file is cut short or damaged; export it again"};
+    };
+    if (suffix == ".stl") {
+        char head[84] = {};
+        in.read(head, sizeof head);
+        if (in.gcount() < 15)
+            return lying("is too short for an STL file");
+        const bool text = std::string(head, 5) == "solid";
+        std::uint32_t count = 0;
+        std::memcpy(&count, head + 80, 4);
+        if (!text && in.gcount() == 84 && 84.0 + 50.0 * count > size)
+            return lying(fmt::format("claims {} triangles, more than the file holds", count));
+    }
+    if (suffix == ".ply") {
+        std::string line;
+        double least = 0;
+        double count = 0;
+        bool ended = false;
+        bool text = false;
+        for (int i = 0; i < 256 && std::getline(in, line); ++i) {
+            std::istringstream words(line);
+            std::string first;
+            std::string second;
+            words >> first >> second;
+            if (i == 0 && first != "ply")
+                return lying("does not begin as a PLY file");
+            if (first == "format")
+                text = second == "ascii";
+            if (first == "element") {
+                words >> count;
+                if (!(count >= 0) || count > 4e9)
+                    return lying("claims an element count that cannot be");
+            }
+            if (first == "property")
+                least +=
+                    count *
+                    (second == "list" || second == "char" || second == "uchar" || second == "int8" || second == "uint8"
+                         ? 1
+                     : second == "short" || second == "ushort" || second == "int16" || second == "uint16" ? 2
+                     : second == "double" || second == "float64"                                          ? 8
+                                                                                                          : 4) *
+                    (text ? 0.25 : 1.0);
+            if (first == "end_header") {
+                ended = true;
+                break;
+            }
+        }
+        if (!ended)
+            return lying("has no end of its header");
+        if (least > size)
+            return lying("claims more elements than the file holds");
+    }
+    return {};
+}
+
+/// The file system, in which one file's contents are others.
+class InMemory : public Assimp::DefaultIOSystem {
+public:
+    InMemory(std::string path, const std::string& data) : m_path(std::move(path)), m_data(data) {}
+    Assimp::IOStream* Open(const char* file, const char* mode) override {
+        if (m_path == file)
+            return new Assimp::MemoryIOStream(reinterpret_cast<const std::uint8_t*>(m_data.data()), m_data.size());
+        return DefaultIOSystem::Open(file, mode);
+    }
+
+private:
+    std::string m_path;
+    const std::string& m_data;
+};
+
+std::string mimeOf(const std::vector<std::byte>& data) {
+    if (data.size() > 8 && data[0] == std::byte{0x89} && data[1] == std::byte{'P'})
+        return "image/png";
+    if (data.size() > 3 && data[0] == std::byte{0xFF} && data[1] == std::byte{0xD8})
+        return "image/jpeg";
+    return {};
+}
+
+struct Builder {
+    const aiScene& scene;
+    fs::path folder;
+    ImportedSubject subject;
+    std::map<std::string, int> imageByName;
+
+    int image(const std::string& name) {
+        const auto known = imageByName.find(name);
+        if (known != imageByName.end())
+            return known->second;
+        std::vector<std::byte> data;
+        if (const aiTexture* embedded = scene.GetEmbeddedTexture(name.c_str());
+            embedded != nullptr && embedded->mHeight == 0) {
+            data.resize(embedded->mWidth);
+            std::memcpy(data.data(), embedded->pcData, data.size());
+        } else {
+            std::string clean = name;
+            std::replace(clean.begin(), clean.end(), '\\', '/');
+            for (const fs::path& candidate : {folder / clean, folder / fs::path(clean).filename(),
+                                              folder / "textures" / fs::path(clean).filename()})
+                if (std::error_code ec; fs::is_regular_file(candidate, ec))
+                    if (auto read = readFile(candidate)) {
+                        data = std::move(*read);
+                        break;
+                    }
+        }
+        int index = -1;
+        const std::string mime = mimeOf(data);
+        if (!mime.empty()) {
+            index = static_cast<int>(subject.surfaces.images.size());
+            subject.surfaces.images.push_back({fs::path(name).stem().string(), mime, std::move(data)});
+        } else {
+            subject.notes.push_back(
+                "the texture " + name +
+                (data.empty() ? " was not found beside the file" : " is neither PNG nor JPEG and was left out"));
+        }
+        imageByName[name] = index;
+        return index;
+    }
+
+    void materials() {
+        for (unsigned i = 0; i < scene.mNumMaterials; ++i) {
+            const aiMaterial& m = *scene.mMaterials[i];
+            Material own;
+            own.name = m.GetName().C_Str();
+            aiColor4D color;
+            if (m.Get(AI_MATKEY_BASE_COLOR, color) == AI_SUCCESS || m.Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS)
+                own.baseColor = Vec4f(color.r, color.g, color.b, 1.0F);
+            int twoSided = 0;
+            if (m.Get(AI_MATKEY_TWOSIDED, twoSided) == AI_SUCCESS)
+                own.doubleSided = twoSided != 0;
+            aiString file;
+            if (m.GetTexture(aiTextureType_BASE_COLOR, 0, &file) == AI_SUCCESS ||
+                m.GetTexture(aiTextureType_DIFFUSE, 0, &file) == AI_SUCCESS) {
+                own.baseColorImage = image(file.C_Str());
+                if (own.baseColorImage >= 0 && own.baseColor.head<3>().maxCoeff() <= 0)
+                    own.baseColor = Vec4f(1, 1, 1, 1);
+            }
+            subject.surfaces.materials.push_back(own);
+        }
+    }
+};
+
+struct Piece {
+    std::string name;
+    const aiMesh* mesh;
+    aiMatrix4x4 transform;
+};
+
+void collect(const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::vector<Piece>& pieces) {
+    const aiMatrix4x4 world = parent * node.mTransformation;
+    for (unsigned i = 0; i < node.mNumMeshes; ++i) {
+        const aiMesh* mesh = scene.mMeshes[node.mMeshes[i]];
+        std::string name = node.mName.C_Str();
+        if (splitLevelName(name).level < 0 && splitLevelName(mesh->mName.C_Str()).level >= 0)
+            name = mesh->mName.C_Str();
+        pieces.push_back({name, mesh, world});
+    }
+    for (unsigned i = 0; i < node.mNumChildren; ++i)
+        collect(scene, *node.mChildren[i], world, pieces);
+}
+
+void append(const Piece& piece, bool withNormals, bool withUvs, bool withColors, Mesh& mesh) {
+    const auto base = mesh.vertexCount();
+    const aiMatrix3x3 turn(piece.transform);
+    aiMatrix3x3 normalTurn = turn;
+    normalTurn.Inverse().Transpose();
+    const bool mirrored = turn.Determinant() < 0;
+    for (unsigned v = 0; v < piece.mesh->mNumVertices; ++v) {
+        const aiVector3D p = piece.transform * piece.mesh->mVertices[v];
+        mesh.positions.emplace_back(p.x, p.y, p.z);
+        if (withNormals) {
+            const aiVector3D n =
+                piece.mesh->HasNormals() ? (normalTurn * piece.mesh->mNormals[v]).NormalizeSafe() : aiVector3D(0, 1, 0);
+            mesh.normals.emplace_back(n.x, n.y, n.z);
+        }
+        if (withUvs) {
+            const aiVector3D uv = piece.mesh->HasTextureCoords(0) ? piece.mesh->mTextureCoords[0][v] : aiVector3D();
+            mesh.uvs.emplace_back(uv.x, 1 - uv.y);
+        }
+        if (withColors) {
+            const aiColor4D c = piece.mesh->HasVertexColors(0) ? piece.mesh->mColors[0][v] : aiColor4D(1, 1, 1, 1);
+            mesh.colors.emplace_back(c.r, c.g, c.b, c.a);
+        }
+    }
+    const auto first = mesh.triangleCount();
+    for (unsigned f = 0; f < piece.mesh->mNumFaces; ++f) {
+        const aiFace& face = piece.mesh->mFaces[f];
+        if (face.mNumIndices != 3)
+            continue;
+        for (const int k : {0, mirrored ? 2 : 1, mirrored ? 1 : 2})
+            mesh.indices.push_back(base + face.mIndices[k]);
+    }
+    const auto count = mesh.triangleCount() - first;
+    if (count == 0)
+        return;
+    if (!mesh.parts.empty() && mesh.parts.back().material == piece.mesh->mMaterialIndex)
+        mesh.parts.back().triangleCount += count;
+    else
+        mesh.parts.push_back({first, count, piece.mesh->mMaterialIndex});
+}
+
+} // namespace
+
+Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobContext& job) {
+    std::string suffix = path.extension().string();
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    if (auto fine = checkClaims(path, suffix); !fine)
+        return fine.error();
+    Assimp::Importer importer;
+    Progress progress(job);
+    importer.SetProgressHandler(&progress);
+    importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
+    const auto moved = nearCopyOf(path, suffix);
+    if (moved)
+        importer.SetIOHandler(new InMemory(path.string(), moved->data)); // the importer's own now
+    const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate | aiProcess_SortByPType |
+                                                                aiProcess_JoinIdenticalVertices);
+    importer.SetProgressHandler(nullptr);
+    if (job.cancelled())
+        return cancelledError();
+    if (scene == nullptr || scene->mRootNode == nullptr) {
+        std::string reason = importer.GetErrorString();
+        reason = reason.substr(0, reason.find('\n'));
+        if (reason.find("No meshes remaining") != std::string::npos)
+            return Error{ErrorCode::BadInput, path.string(), "holds no triangles",
+                         "choose a file with a triangle mesh"};
+        if (reason.find("bad_alloc") != std::string::npos)
+            return Error{ErrorCode::TooLarge, path.string(), "claims to hold far more than a file of its size can",
+                         "it is likely damaged; export it again"};
+        const bool unknown = reason.find("No suitable reader") != std::string::npos;
+        return Error{ErrorCode::BadInput, path.string(),
+                     unknown ? "is of a kind that cannot be read" : "cannot be read (" + reason + ")",
+                     unknown ? "export it as glTF, OBJ, PLY or STL" : "check that it is whole; export it again"};
+    }
+    std::vector<Piece> pieces;
+    collect(*scene, *scene->mRootNode, aiMatrix4x4(), pieces);
+    std::stable_sort(pieces.begin(), pieces.end(),
+                     [](const Piece& a, const Piece& b) { return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex; });
+    Builder builder{*scene, path.parent_path(), {}, {}};
+    if (moved)
+        builder.subject.notes.push_back(movedNote(moved->shift));
+    builder.materials();
+    const std::string stem = path.stem().string();
+    std::map<std::string, std::map<int, std::vector<const Piece*>>> families;
+    std::map<std::string, std::map<int, int>> numbers;
+    for (const Piece& piece : pieces)
+        if (const LevelName split = splitLevelName(piece.name); split.level >= 0)
+            ++numbers[split.base][split.level];
+    for (const Piece& piece : pieces) {
+        const LevelName split = splitLevelName(piece.name);
+        const bool level = split.level >= 0 && numbers[split.base].size() > 1;
+        families[level ? split.base : stem][level ? split.level : 0].push_back(&piece);
+    }
+    std::vector<ImportedSubject> subjects;
+    for (const auto& [name, levels] : families) {
+        ImportedSubject subject = builder.subject;
+        subject.name = name;
+        subject.source.family = families.size() > 1 ? name : "";
+        for (const auto& [number, list] : levels) {
+            const auto any = [&list = list](auto has) {
+                return std::any_of(list.begin(), list.end(), [&](const Piece* p) { return has(*p->mesh); });
+            };
+            Mesh mesh;
+            for (const Piece* piece : list)
+                append(*piece, any([](const aiMesh& m) { return m.HasNormals(); }),
+                       any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
+                       any([](const aiMesh& m) { return m.HasVertexColors(0); }), mesh);
+            if (!mesh.indices.empty())
+                subject.levels.push_back({fmt::format("{}_LOD{}", name, number), number, std::move(mesh)});
+        }
+        if (!subject.levels.empty())
+            subjects.push_back(std::move(subject));
+    }
+    if (subjects.empty())
+        return Error{ErrorCode::BadInput, path.string(), "holds no triangles", "choose a file with a triangle mesh"};
+    return subjects;
+}
+
+} // namespace thicket::detail

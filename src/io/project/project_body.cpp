@@ -1,0 +1,236 @@
+#include "io/project/project_body.h"
+
+#include "base/file.h"
+#include "io/json/care_json.h"
+#include "io/json/level_json.h"
+#include "io/json/switching_json.h"
+#include "io/project/placements_file.h"
+#include "scene/kinds.h"
+
+#include <fmt/format.h>
+#include <limits>
+
+namespace thicket {
+namespace fs = std::filesystem;
+using json::ordered_json;
+
+namespace {
+
+constexpr std::uint32_t kAnyId = std::numeric_limits<std::uint32_t>::max() - 1;
+
+ordered_json encode(const Placement& p) {
+    ordered_json out{{"id", p.id},
+                     {"position", json::array3(p.position)},
+                     {"rotation", {p.rotation.x(), p.rotation.y(), p.rotation.z(), p.rotation.w()}},
+                     {"scale", p.scale},
+                     {"importance", p.importance}};
+    if (p.asset != 0)
+        out["asset"] = p.asset;
+    return out;
+}
+
+Placement decodePlacement(const ordered_json& in, const std::string& path) {
+    Placement p;
+    p.id = json::integer<std::uint32_t>(in, "id", path, 0, kAnyId);
+    p.asset = json::integer<std::uint32_t>(in, "asset", path, 0, kAnyId, 0);
+    p.position = json::vector3(in, "position", path);
+    const auto q = json::numbers(in, "rotation", path);
+    if (q.size() != 4)
+        throw json::FieldError(path + "rotation: needs four numbers (x y z w)");
+    p.rotation = Quatd(q[3], q[0], q[1], q[2]);
+    if (!(p.rotation.norm() > 1e-6) || !(p.rotation.norm() < 1e6))
+        throw json::FieldError(path + "rotation: is zero");
+    if (p.rotation.norm() != 1)
+        p.rotation.normalize();
+    p.scale = json::number(in, "scale", path, 1e-6, 1e6);
+    p.importance = json::number(in, "importance", path, 0.01, 100, 1);
+    return p;
+}
+
+ordered_json encode(const Placements& placements, BesideFiles* files) {
+    if (placements.size() > kMostInText) {
+        std::vector<std::byte> bytes = encodePlacements(placements);
+        const std::string hash = contentHash(bytes);
+        if (files != nullptr)
+            files->try_emplace(hash + kPlacementsSuffix, std::move(bytes));
+        return {{"count", placements.size()}, {"content", hash}};
+    }
+    ordered_json out = ordered_json::array();
+    for (const Placement& p : placements)
+        out.push_back(encode(p));
+    return out;
+}
+
+SharedPlacements decodePlacements(const ordered_json& in, const char* name, const std::string& path,
+                                  const PlacementsOf& placementsOf) {
+    const ordered_json& value = json::member(in, name, path);
+    if (value.is_object()) {
+        const std::string at = path + name + ".";
+        const auto count = json::integer<std::uint32_t>(value, "count", at, 0, kMostPlacements);
+        const std::string hash = json::hash(value, "content", at);
+        auto read = placementsOf(hash);
+        if (!read)
+            throw json::FieldError(at + "content: " + read.error().text());
+        if ((*read)->size() != count)
+            throw json::FieldError(fmt::format("{}count: is {}, but the file holds {}", at, count, (*read)->size()));
+        return *read;
+    }
+    const ordered_json& items = json::list(in, name, path);
+    Placements out;
+    for (std::size_t i = 0; i < items.size(); ++i)
+        out.push_back(decodePlacement(items[i], fmt::format("{}{}[{}].", path, name, i)));
+    return std::make_shared<const Placements>(std::move(out));
+}
+
+ordered_json encodeLevel(const Level& level) {
+    ordered_json out = json::encode(level);
+    if (level.origin != LevelOrigin::Source)
+        out["content"] = level.content;
+    if (level.surfaces)
+        out["ownSurfaces"] = true;
+    return out;
+}
+
+Level decodeLevel(const ordered_json& in, const std::string& path) {
+    Level level = json::decodeLevel(in, path);
+    level.content = json::hash(in, "content", path);
+    if (json::flag(in, "ownSurfaces", path, false))
+        level.surfaces = std::make_shared<const Surfaces>(); // filled from the file beside the project
+    return level;
+}
+
+// ---- a page a kind
+
+void encodeBody(const Subject& s, const MeshBody& body, const fs::path& folder, BesideFiles* files, ordered_json& out) {
+    out["source"] = {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}};
+    if (!s.source.family.empty())
+        out["source"]["family"] = s.source.family;
+    out["levels"] = ordered_json::array();
+    for (const Level& level : body.levels)
+        out["levels"].push_back(encodeLevel(level));
+    out["pieces"] = {{"count", body.pieces}, {"aggregate", body.aggregate}};
+    const CutRules& rules = body.cutRules;
+    out["cutRules"] = {
+        {"keepPieces", rules.keepPieces}, {"reuseVertices", rules.reuseVertices}, {"symmetric", rules.symmetric}};
+    if (body.care)
+        out["care"] = json::encode(*body.care);
+    if (careIsNewer(s)) // of the care that levels were cut with, only whether it is this one matters
+        out["careIsNewer"] = true;
+    out["curve"] = {{"triangles", body.curve.triangles}, {"deviation", body.curve.deviation}};
+    if (!body.curve.careful.empty())
+        out["curve"]["careful"] = body.curve.careful;
+    if (body.placed && !body.placed->empty())
+        out["placed"] = encode(*body.placed, files);
+}
+
+DeviationCurve decodeCurve(const ordered_json& in, const std::string& path) {
+    DeviationCurve curve;
+    for (const double count : json::numbers(in, "triangles", path)) {
+        if (!(count >= 0 && count <= 4e9 && count == std::floor(count)))
+            throw json::FieldError(fmt::format("{}triangles: {} is not a count of triangles", path, count));
+        curve.triangles.push_back(static_cast<std::uint32_t>(count));
+    }
+    curve.deviation = json::numbers(in, "deviation", path);
+    if (in.contains("careful"))
+        curve.careful = json::numbers(in, "careful", path);
+    if (curve.triangles.size() != curve.deviation.size() ||
+        (!curve.careful.empty() && curve.careful.size() != curve.triangles.size()))
+        throw json::FieldError(path.substr(0, path.size() - 1) + ": triangles and deviation differ in length");
+    for (std::size_t i = 1; i < curve.triangles.size(); ++i)
+        if (curve.triangles[i] >= curve.triangles[i - 1])
+            throw json::FieldError(path + "triangles: do not fall");
+    return curve;
+}
+
+MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::string& path,
+                    const PlacementsOf& placementsOf, SourceFile& file) {
+    MeshBody body;
+    const ordered_json& source = json::object(in, "source", path);
+    file.path = (folder / json::string(source, "path", path + "source.")).lexically_normal();
+    file.hash = json::string(source, "hash", path + "source.");
+    file.family = json::string(source, "family", path + "source.", "");
+    const ordered_json& levels = json::list(in, "levels", path);
+    for (std::size_t i = 0; i < levels.size(); ++i)
+        body.levels.push_back(decodeLevel(levels[i], fmt::format("{}levels[{}].", path, i)));
+    constexpr std::size_t kMostLevels = 64;
+    if (body.levels.empty() || body.levels.size() > kMostLevels || body.source().origin != LevelOrigin::Source)
+        throw json::FieldError(path + "levels: the first must be the source, and there are at most 64");
+    const ordered_json& pieces = json::object(in, "pieces", path);
+    body.pieces = json::integer<std::uint32_t>(pieces, "count", path + "pieces.", 0, kAnyId);
+    body.aggregate = json::flag(pieces, "aggregate", path + "pieces.", false);
+    if (in.contains("cutRules")) {
+        const ordered_json& rules = json::object(in, "cutRules", path);
+        body.cutRules = {json::flag(rules, "keepPieces", path + "cutRules.", false),
+                         json::flag(rules, "reuseVertices", path + "cutRules.", false),
+                         json::flag(rules, "symmetric", path + "cutRules.", false)};
+    }
+    body.curve = decodeCurve(json::object(in, "curve", path), path + "curve.");
+    if (in.contains("care"))
+        body.care = std::make_shared<const Care>(json::decodeCare(json::list(in, "care", path), path));
+    body.careCut = json::flag(in, "careIsNewer", path, false) ? std::make_shared<const Care>() : body.care;
+    if (in.contains("placed"))
+        body.placed = decodePlacements(in, "placed", path, placementsOf);
+    return body;
+}
+
+void encodeBody(const Subject&, const InstancesBody& body, const fs::path&, BesideFiles* files, ordered_json& out) {
+    out["assets"] = body.assets;
+    out["copies"] = encode(*body.copies, files);
+}
+
+InstancesBody decodeInstances(const ordered_json& in, const std::string& path, const PlacementsOf& placementsOf) {
+    InstancesBody body;
+    for (const double id : json::numbers(in, "assets", path)) {
+        if (!(id >= 1 && id <= kAnyId && id == std::floor(id)))
+            throw json::FieldError(path + "assets: needs ids of subjects");
+        body.assets.push_back(static_cast<std::uint32_t>(id));
+    }
+    body.copies = decodePlacements(in, "copies", path, placementsOf);
+    for (const Placement& copy : *body.copies)
+        if (copy.asset >= body.assets.size())
+            throw json::FieldError(
+                fmt::format("{}copies: one names asset {}, and there are {}", path, copy.asset, body.assets.size()));
+    return body;
+}
+
+} // namespace
+
+fs::path relativeTo(const fs::path& file, const fs::path& folder) {
+    const fs::path relative = file.lexically_relative(fs::absolute(folder).lexically_normal());
+    return relative.empty() ? file : relative;
+}
+
+ordered_json encodeSubject(const Subject& s, const fs::path& folder, BesideFiles* files) {
+    ordered_json out{
+        {"id", s.id},
+        {"name", s.name},
+        {"kind", keyOf(s.kind())},
+        {"role", keyOf(s.role)},
+        {"rule", json::encode(s.rule)},
+        {"bounds", {{"low", json::array3(s.bounds.low)}, {"high", json::array3(s.bounds.high)}, {"radius", s.radius}}}};
+    std::visit([&](const auto& body) { encodeBody(s, body, folder, files, out); }, s.body);
+    return out;
+}
+
+Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std::string& path,
+                      const PlacementsOf& placementsOf) {
+    Subject s;
+    s.id = json::integer<std::uint32_t>(in, "id", path, 1, kAnyId);
+    s.name = json::string(in, "name", path);
+    s.role = json::choice<Role>(in, "role", path);
+    s.rule = json::decodeRule(json::object(in, "rule", path), path + "rule.");
+    const ordered_json& bounds = json::object(in, "bounds", path);
+    s.bounds = {json::vector3(bounds, "low", path + "bounds."), json::vector3(bounds, "high", path + "bounds.")};
+    s.radius = json::number(bounds, "radius", path + "bounds.", 0, 1e12);
+    switch (json::choice<Kind>(in, "kind", path)) {
+    case Kind::Mesh:
+        s.body = decodeMesh(in, folder, path, placementsOf, s.source);
+        break;
+    case Kind::Instances:
+        s.body = decodeInstances(in, path, placementsOf);
+        break;
+    }
+    return s;
+}
+
+} // namespace thicket

@@ -1,0 +1,147 @@
+#include "scene/kinds.h"
+
+#include "base/text.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace thicket {
+namespace {
+
+std::shared_ptr<const CellTable> cellsFor(const SelectInput* before, std::uint32_t subject,
+                                          const SharedPlacements& placements, std::optional<std::uint32_t> asset,
+                                          const Subject& thing) {
+    if (before != nullptr)
+        for (const Batch& batch : before->batches) {
+            const CellTable& table = *batch.copies;
+            if (before->subjects[batch.subject] == subject && table.placements == placements && table.asset == asset &&
+                table.bounds.low == thing.bounds.low && table.bounds.high == thing.bounds.high &&
+                table.radius == thing.radius)
+                return batch.copies;
+        }
+    return makeCells(placements, asset, thing.bounds, thing.radius);
+}
+
+std::optional<std::uint32_t> placeOf(const Scene& scene, std::uint32_t id) {
+    for (std::uint32_t i = 0; i < scene.subjects.size(); ++i)
+        if (scene.subjects[i].id == id)
+            return i;
+    return std::nullopt;
+}
+
+} // namespace
+
+std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View& view, const SelectInput* before) {
+    const Subject& subject = scene.subjects[index];
+    return std::visit(
+        Overload{[&](const MeshBody& body) {
+                     std::vector<Batch> out;
+                     if (body.placed && !body.placed->empty())
+                         out.push_back({index,
+                                        index,
+                                        chainOf(subject, view),
+                                        cellsFor(before, subject.id, body.placed, std::nullopt, subject),
+                                        false,
+                                        {}});
+                     return out;
+                 },
+                 [&](const InstancesBody& body) {
+                     std::vector<Batch> out;
+                     for (std::uint32_t i = 0; i < body.assets.size(); ++i) {
+                         const auto asset = placeOf(scene, body.assets[i]);
+                         if (!asset || !scene.subjects[*asset].isMesh())
+                             continue;
+                         const Subject& thing = scene.subjects[*asset];
+                         auto cells = cellsFor(before, subject.id, body.copies, i, thing);
+                         if (cells->size() > 0)
+                             out.push_back({index, *asset, chainOf(thing, view), std::move(cells), true, {}});
+                     }
+                     return out;
+                 }},
+        subject.body);
+}
+
+std::size_t copyCount(const Subject& subject) {
+    return std::visit(Overload{[](const MeshBody& body) { return body.placed ? body.placed->size() : std::size_t{0}; },
+                               [](const InstancesBody& body) { return body.copies->size(); }},
+                      subject.body);
+}
+
+double memoryOf(const Subject& subject) {
+    const double placements = static_cast<double>(copyCount(subject) * sizeof(Placement));
+    return std::visit(Overload{[&](const MeshBody& body) {
+                                   double bytes = placements;
+                                   for (const Level& level : body.levels)
+                                       bytes += level.mesh ? static_cast<double>(level.mesh->bytes()) : 0;
+                                   return bytes;
+                               },
+                               [&](const InstancesBody&) { return placements; }},
+                      subject.body);
+}
+
+std::string weightText(const Subject& subject) {
+    return std::visit(
+        Overload{[&](const MeshBody& body) {
+                     const std::string count = shortCount(body.source().triangles) + " · ";
+                     // The staircase beside it shows the levels, so the line has room for how often it stands there.
+                     if (const std::size_t placed = copyCount(subject); placed > 1)
+                         return count + fmt::format("{} placed", placed);
+                     return count +
+                            (body.levels.size() == 1 ? "1 level" : fmt::format("{} levels", body.levels.size()));
+                 },
+                 [&](const InstancesBody& body) {
+                     return fmt::format("{} copies{}", grouped(static_cast<std::int64_t>(body.copies->size())),
+                                        body.assets.size() == 1 ? std::string()
+                                                                : fmt::format(" of {} assets", body.assets.size()));
+                 }},
+        subject.body);
+}
+
+Likeness likenessOf(const Scene& scene, const Subject& subject) {
+    return std::visit(
+        Overload{
+            [](const MeshBody& body) {
+                return Likeness{body.source().mesh, body.surfaces};
+            },
+            [&](const InstancesBody& body) {
+                const Subject* first = body.assets.empty() ? nullptr : scene.findMesh(body.assets.front());
+                return first == nullptr ? Likeness() : Likeness{first->mesh().source().mesh, first->mesh().surfaces};
+            }},
+        subject.body);
+}
+
+bool isIncomplete(const Scene& scene, const Subject& subject) {
+    return std::visit(Overload{[](const MeshBody& body) { return !body.source().mesh; },
+                               [&](const InstancesBody& body) {
+                                   return std::any_of(body.assets.begin(), body.assets.end(), [&](std::uint32_t asset) {
+                                       const Subject* found = scene.findMesh(asset);
+                                       return found == nullptr || !found->mesh().source().mesh;
+                                   });
+                               }},
+                      subject.body);
+}
+
+void refresh(const Scene& scene, Subject& subject) {
+    std::visit(Overload{[&](MeshBody&) { refreshSubject(subject); },
+                        [&](InstancesBody& body) {
+                            Vec3d low = Vec3d::Constant(1e300);
+                            Vec3d high = -low;
+                            for (const Placement& copy : *body.copies) {
+                                const Subject* asset =
+                                    copy.asset < body.assets.size() ? scene.findMesh(body.assets[copy.asset]) : nullptr;
+                                if (asset == nullptr)
+                                    continue;
+                                const Vec3d centre = centreOf(copy, asset->bounds);
+                                const Vec3d radius = Vec3d::Constant(asset->radius * copy.scale);
+                                low = low.cwiseMin(centre - radius);
+                                high = high.cwiseMax(centre + radius);
+                            }
+                            if (low.x() > high.x())
+                                low = high = {0, 0, 0};
+                            subject.bounds = {low, high};
+                            subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
+                        }},
+               subject.body);
+}
+
+} // namespace thicket

@@ -1,0 +1,40 @@
+#pragma once
+// What differs by kind of subject. To add a kind: a body in scene/subject.h, an overload of each of these, a page of
+// JSON in io/project/project_body.cpp, a shipper in io/ship/ship.cpp; the compiler names what is missing. Anything else
+// that asks which kind a subject is, is in the wrong place.
+
+#include "scene/scene.h"
+
+namespace thicket {
+
+/// For std::visit: one function a kind.
+template <class... Ts> struct Overload : Ts... { using Ts::operator()...; };
+template <class... Ts> Overload(Ts...) -> Overload<Ts...>;
+
+/// Its batches for the selector, for the stated view. Cells that `before` has for the same copies are used again.
+/// `index` is the subject's place in the scene.
+std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View& view, const SelectInput* before);
+
+/// How many copies it has in the scene; 0: nobody has placed it.
+std::size_t copyCount(const Subject& subject);
+
+/// Bytes of its meshes and placements while the program runs.
+double memoryOf(const Subject& subject);
+
+/// Its line in the list: "484 k · 400 placed", "60,000 copies of 3 assets".
+std::string weightText(const Subject& subject);
+
+/// The mesh that stands for it in pictures, with its surfaces; null when there is none.
+struct Likeness {
+    std::shared_ptr<const Mesh> mesh;
+    std::shared_ptr<const Surfaces> surfaces;
+};
+Likeness likenessOf(const Scene& scene, const Subject& subject);
+
+/// Its source was not found, or a field has lost an asset.
+bool isIncomplete(const Scene& scene, const Subject& subject);
+
+/// Sets what is derived: counts and bounds of a mesh, the bounds of a field.
+void refresh(const Scene& scene, Subject& subject);
+
+} // namespace thicket

@@ -1,0 +1,158 @@
+#include "scene/subject.h"
+
+#include "base/file.h"
+#include "image/image.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <map>
+#include <set>
+#include <span>
+
+namespace thicket {
+
+std::shared_ptr<const Surfaces> surfacesOf(const Subject& subject, const Level& level) {
+    return level.surfaces ? level.surfaces : subject.mesh().surfaces;
+}
+
+std::string levelContent(const Level& level) {
+    std::string hashes = contentOf(*level.mesh);
+    if (level.surfaces)
+        for (const Image& image : level.surfaces->images)
+            hashes += contentHash(image.encoded);
+    if (level.surfaces)
+        for (const Material& m : level.surfaces->materials)
+            hashes +=
+                fmt::format("{} {} {} {} {} {} {}", static_cast<int>(m.alphaMode), m.alphaCutoff, m.baseColorImage,
+                            m.metallicRoughnessImage, m.normalImage, m.occlusionImage, m.emissiveImage);
+    return level.surfaces ? contentHash(std::as_bytes(std::span(hashes.data(), hashes.size()))) : hashes;
+}
+
+namespace {
+std::vector<int*> picturesOf(Material& m) {
+    return {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage};
+}
+} // namespace
+
+double textureBytesOf(const Subject& subject, const Level& level) {
+    const auto surfaces = surfacesOf(subject, level);
+    if (!surfaces || !level.mesh)
+        return 0;
+    std::set<int> used;
+    for (const MeshPart& part : level.mesh->parts)
+        if (part.material < surfaces->materials.size()) {
+            Material material = surfaces->materials[part.material];
+            for (const int* image : picturesOf(material))
+                if (*image >= 0)
+                    used.insert(*image);
+        }
+    double bytes = 0;
+    for (const int image : used)
+        bytes += textureBytes(surfaces->images[static_cast<std::size_t>(image)]);
+    return bytes;
+}
+
+LevelSet joinLevels(const Subject& subject) {
+    LevelSet set;
+    set.surfaces = *subject.mesh().surfaces;
+    std::map<std::string, int> known;
+    for (std::size_t i = 0; i < set.surfaces.images.size(); ++i)
+        known.try_emplace(contentHash(set.surfaces.images[i].encoded), static_cast<int>(i));
+    std::map<const Surfaces*, std::uint32_t> added;
+    for (const Level& level : subject.mesh().levels) {
+        if (!level.surfaces) {
+            set.meshes.push_back(level.mesh);
+            continue;
+        }
+        const auto [at, fresh] =
+            added.try_emplace(level.surfaces.get(), static_cast<std::uint32_t>(set.surfaces.materials.size()));
+        if (fresh)
+            for (Material material : level.surfaces->materials) {
+                for (int* image : picturesOf(material)) {
+                    if (*image < 0)
+                        continue;
+                    const Image& own = level.surfaces->images[static_cast<std::size_t>(*image)];
+                    const auto [where, unseen] =
+                        known.try_emplace(contentHash(own.encoded), static_cast<int>(set.surfaces.images.size()));
+                    if (unseen)
+                        set.surfaces.images.push_back(own);
+                    *image = where->second;
+                }
+                set.surfaces.materials.push_back(material);
+            }
+        Mesh mesh = *level.mesh;
+        for (MeshPart& part : mesh.parts)
+            part.material += at->second;
+        set.meshes.push_back(std::make_shared<const Mesh>(std::move(mesh)));
+    }
+    return set;
+}
+
+std::vector<ViewGrid> viewsOf(const Subject& subject) {
+    std::vector<ViewGrid> out;
+    for (const Level& level : subject.mesh().levels)
+        out.push_back(level.views);
+    return out;
+}
+
+double sharedVertexBytes(const Subject& subject) {
+    if (!subject.mesh().cutRules.reuseVertices || !subject.mesh().source().mesh ||
+        subject.mesh().source().vertices == 0)
+        return 0;
+    const Mesh& source = *subject.mesh().source().mesh;
+    const double vertex =
+        static_cast<double>(source.bytes() - source.indices.size() * sizeof(std::uint32_t)) / source.vertexCount();
+    double bytes = 0;
+    for (const Level& level : subject.mesh().levels)
+        if (level.origin == LevelOrigin::Collapsed && !level.materials.merge)
+            bytes += vertex * level.vertices;
+    return bytes;
+}
+
+std::vector<LevelCost> costsOf(const Subject& subject) {
+    std::vector<LevelCost> costs;
+    for (const Level& level : subject.mesh().levels)
+        costs.push_back({level.triangles, level.vertices, level.draws, level.promised, level.fixed});
+    return costs;
+}
+
+ResolvedChain chainOf(const Subject& subject, const View& view) {
+    return resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view);
+}
+
+bool careIsNewer(const Subject& subject) {
+    const bool cut = std::any_of(subject.mesh().levels.begin(), subject.mesh().levels.end(),
+                                 [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });
+    return cut && subject.mesh().care != subject.mesh().careCut;
+}
+
+void refreshSubject(Subject& subject) {
+    for (Level& level : subject.mesh().levels)
+        if (level.mesh) {
+            level.triangles = level.mesh->triangleCount();
+            level.vertices = level.mesh->vertexCount();
+            level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
+        }
+    if (subject.mesh().levels.empty() || !subject.mesh().source().mesh)
+        return;
+    const Mesh& first = *subject.mesh().source().mesh;
+    subject.bounds = boundsOf(first);
+    subject.radius = radiusAround(first, subject.bounds.centre());
+}
+
+Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin) {
+    Level level;
+    level.triangles = mesh->triangleCount();
+    level.vertices = mesh->vertexCount();
+    level.draws = static_cast<std::uint32_t>(mesh->parts.size());
+    level.mesh = std::move(mesh);
+    level.content = levelContent(level);
+    level.origin = origin;
+    level.deviation = deviation.max();
+    level.promised = deviation.promised();
+    level.p99 = deviation.p99();
+    level.rms = deviation.rms();
+    return level;
+}
+
+} // namespace thicket

@@ -1,0 +1,260 @@
+#include "switching/batch_pass.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace thicket::detail {
+namespace {
+
+constexpr double kSlack = 1e-9; // relative; what rounding may take from bounds worked out in double precision
+constexpr float kFloatSlack = 2e-6F;
+
+} // namespace
+
+BatchPass::BatchPass(const Batch& of, SelectState::OfBatch& ofState, const View& from, const Frustum& planes,
+                     const SelectOptions& how, double before, double seconds, double epoch)
+    : batch(of), table(*of.copies), own(ofState), view(from), frustum(planes), options(how),
+      now(static_cast<float>(seconds - epoch)), due(true), pixelScale(from.pixelScale()),
+      context(contextFactor(1, how) / how.allowanceFactor), boxRadius(of.chain.bounds.diagonal() / 2),
+      innerRadius(of.chain.bounds.size().minCoeff() / 2), decidedFrom(of.chain.measuredFrom.value_or(from.eye)) {
+    // All copies of a rule are looked at in the same frames, a check interval apart.
+    if (const double every = of.chain.rule.checkSeconds; every > 0)
+        due = std::floor(seconds / every) > std::floor(before / every);
+}
+
+CopyMemory* BatchPass::expand(std::uint32_t cell) const {
+    SelectState::Cell& memory = own.cells[cell];
+    if (!memory.mixed) {
+        if (own.memories.empty())
+            own.memories.resize(table.size());
+        memory.mixed = true;
+        std::fill_n(mixedOf(cell), table.cells[cell].count, memory.all);
+    }
+    return mixedOf(cell);
+}
+
+void BatchPass::collapse(std::uint32_t cell) const {
+    const CopyMemory* copies = mixedOf(cell);
+    if (copies != nullptr &&
+        std::all_of(copies + 1, copies + table.cells[cell].count, [&](const CopyMemory& m) { return m == *copies; }))
+        setAll(cell, *copies);
+}
+
+/// The levels that copies at such distances may want: of the copies of a cell, all between these two.
+std::pair<int, int> BatchPass::levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
+                                             int at) const {
+    const ResolvedChain& chain = batch.chain;
+    const auto levels = static_cast<int>(chain.levels.size());
+    int low = -1;
+    int i = 1;
+    for (; i < levels; ++i) {
+        const auto k = static_cast<std::size_t>(i);
+        double from = chain.fromMetres[k] * context;
+        if (i > at && at >= 0)
+            from *= 1 + chain.rule.hysteresis;
+        const bool grows = chain.growsWithScale[k];
+        if (low < 0 && nearest < from * (grows ? cell.mostProduct : cell.mostFactor) * (1 + kSlack))
+            low = i - 1;
+        if (farthest < from * (grows ? cell.leastProduct : cell.leastFactor) * (1 - kSlack))
+            break;
+    }
+    return {low < 0 ? i - 1 : low, i - 1};
+}
+
+void BatchPass::decide() const {
+    for (std::uint32_t i = 0; i < table.cells.size(); ++i)
+        decideCell(i);
+}
+
+void BatchPass::decideCell(std::uint32_t index) const {
+    const CellTable::Cell& cell = table.cells[index];
+    SelectState::Cell& memory = own.cells[index];
+    const ResolvedChain& chain = batch.chain;
+    const SwitchRule& rule = chain.rule;
+    unsigned planes = 0; // those that some copies may be on either side of
+    if (options.cullView)
+        for (std::size_t k = 0; k < 6; ++k) {
+            const double at = frustum.normal[k].dot(cell.origin) + frustum.offset[k];
+            const double half = frustum.normal[k].cwiseAbs().dot(cell.half);
+            const double slack = kSlack * (1 + std::abs(at) + half);
+            if (at + half < -(chain.radius * cell.mostScale + rule.marginMetres) - slack) {
+                setAll(index, notDrawn(Culled::OutOfView));
+                return;
+            }
+            if (at - half < -(chain.radius * cell.leastScale + rule.marginMetres) + slack)
+                planes |= 1U << k;
+        }
+    if (chain.levels.empty() && planes == 0) {
+        setAll(index, notDrawn(Culled::NoLevels));
+        return;
+    }
+    const auto centresFrom = [&cell](const Vec3d& eye) {
+        const Vec3d away = (eye - cell.origin).cwiseAbs();
+        return std::pair((away - cell.half).cwiseMax(0).norm() * (1 - kSlack),
+                         (away + cell.half).norm() * (1 + kSlack));
+    };
+    const auto [nearestCentre, farthestCentre] = centresFrom(view.eye);
+    double nearest = 0;
+    double farthest = 0;
+    if (rule.measureFrom == MeasureFrom::Depth) {
+        const double at = view.forward.dot(cell.origin - decidedFrom);
+        const double half = view.forward.cwiseAbs().dot(cell.half) + kSlack * (1 + std::abs(at));
+        nearest = std::max(0.0, at - half);
+        farthest = std::max(0.0, at + half);
+    } else {
+        std::tie(nearest, farthest) =
+            chain.measuredFrom ? centresFrom(decidedFrom) : std::pair(nearestCentre, farthestCentre);
+        if (rule.measureFrom == MeasureFrom::NearestPoint) {
+            nearest = std::max(0.0, nearest - boxRadius * cell.mostScale * (1 + kSlack));
+            farthest = std::max(0.0, farthest - innerRadius * cell.leastScale * (1 - kSlack));
+        }
+    }
+    const bool reaches = options.cullReach && rule.reachMetres > 0;
+    const bool someWithin = !reaches || nearest <= rule.reachMetres;
+    const bool someBeyond = reaches && farthest > rule.reachMetres;
+    const auto tall = [&](double scale, double distance) {
+        return screenHeight(pixelScale, view.lines, chain.radius * scale, distance) * view.lines;
+    };
+    const bool smalls = options.cullSmall && rule.cullBelowPx > 0;
+    const bool someSmall = smalls && tall(cell.leastScale, farthestCentre) < rule.cullBelowPx * (1 + kSlack);
+    const bool someTall = !smalls || tall(cell.mostScale, nearestCentre) >= rule.cullBelowPx * (1 - kSlack);
+    if (planes == 0 && !someWithin) {
+        setAll(index, notDrawn(Culled::BeyondReach));
+        return;
+    }
+    if (planes == 0 && !someBeyond && !someTall) {
+        setAll(index, notDrawn(Culled::TooSmall));
+        return;
+    }
+    if (planes == 0 && !someBeyond && !someSmall && !memory.mixed) {
+        const auto [low, high] = levelsBetween(cell, nearest, farthest, memory.all.level);
+        if ((memory.all.level >= 0 && !due) || low == high) {
+            remember(memory.all, [level = low] { return level; });
+            return;
+        }
+    }
+    decideCopies(index, planes);
+}
+
+/// Each copy of a cell: by floats where they leave no doubt, exactly where they do.
+void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
+    const CellTable::Cell& cell = table.cells[index];
+    CopyMemory* memories = expand(index);
+    const ResolvedChain& chain = batch.chain;
+    const SwitchRule& rule = chain.rule;
+    const auto levels = static_cast<int>(chain.levels.size());
+    const Vec3f eye = (view.eye - cell.origin).cast<float>();
+    const Vec3f decided = (decidedFrom - cell.origin).cast<float>();
+    const Vec3f forward = view.forward.cast<float>();
+    const auto radius = static_cast<float>(chain.radius);
+    const auto box = static_cast<float>(boxRadius);
+    const auto inner = static_cast<float>(innerRadius);
+    const auto margin = static_cast<float>(rule.marginMetres);
+    // Relative rounding of floats, of the largest things that are added up here.
+    const float slack = kFloatSlack * (eye.norm() + decided.norm() + cell.half.cast<float>().norm() + margin +
+                                       (box + radius) * static_cast<float>(cell.mostScale));
+    struct Plane {
+        float x, y, z, at;
+    };
+    Plane edges[6];
+    int edgeCount = 0;
+    for (std::size_t k = 0; k < 6; ++k)
+        if ((planes >> k & 1U) != 0) {
+            const Vec3d& n = frustum.normal[k];
+            edges[edgeCount++] = {static_cast<float>(n.x()), static_cast<float>(n.y()), static_cast<float>(n.z()),
+                                  static_cast<float>(n.dot(cell.origin) + frustum.offset[k])};
+        }
+    // A sphere is too small beyond so many of its radii: sqrt(1 + 1/t^2) where t is half of that height by tangents.
+    const double t = rule.cullBelowPx / (2 * pixelScale);
+    const bool smalls = options.cullSmall && rule.cullBelowPx > 0;
+    const auto smallBeyond = static_cast<float>(smalls ? std::sqrt(1 + 1 / (t * t)) : 0);
+    const bool strangeSize = smalls && t > 0.5; // taller than half the view: only exactly
+    const bool reaches = options.cullReach && rule.reachMetres > 0;
+    const auto reach = static_cast<float>(rule.reachMetres);
+
+    for (std::uint32_t k = 0; k < cell.count; ++k) {
+        const std::uint32_t slot = cell.first + k;
+        const float x = table.x[slot];
+        const float y = table.y[slot];
+        const float z = table.z[slot];
+        const float scale = table.scale[slot];
+        CopyMemory& memory = memories[k];
+        Culled reason = Culled::No;
+        bool sure = !chain.levels.empty() && !strangeSize;
+        for (int e = 0; e < edgeCount; ++e) {
+            const float out = edges[e].x * x + edges[e].y * y + edges[e].z * z + edges[e].at + radius * scale + margin;
+            if (out < -slack) {
+                reason = Culled::OutOfView;
+                sure = true;
+                break;
+            }
+            sure &= out > slack;
+        }
+        float nearest = 0;
+        float farthest = 0;
+        if (reason == Culled::No && sure) {
+            const float ex = x - eye.x();
+            const float ey = y - eye.y();
+            const float ez = z - eye.z();
+            const float centre = std::sqrt(ex * ex + ey * ey + ez * ez);
+            if (rule.measureFrom == MeasureFrom::Depth) {
+                nearest =
+                    forward.x() * (x - decided.x()) + forward.y() * (y - decided.y()) + forward.z() * (z - decided.z());
+                farthest = nearest;
+            } else if (chain.measuredFrom) {
+                const float dx = x - decided.x();
+                const float dy = y - decided.y();
+                const float dz = z - decided.z();
+                nearest = farthest = std::sqrt(dx * dx + dy * dy + dz * dz);
+            } else {
+                nearest = farthest = centre;
+            }
+            if (rule.measureFrom == MeasureFrom::NearestPoint) {
+                nearest -= box * scale;
+                farthest -= inner * scale;
+            }
+            nearest = std::max(0.0F, nearest - slack);
+            farthest = std::max(0.0F, farthest + slack);
+            if (reaches && nearest > reach)
+                reason = Culled::BeyondReach;
+            else if (reaches && farthest > reach)
+                sure = false;
+            else if (smalls) {
+                const float limit = smallBeyond * radius * scale;
+                if (centre > limit * (1 + kFloatSlack) + slack)
+                    reason = Culled::TooSmall;
+                else
+                    sure = centre < limit * (1 - kFloatSlack) - slack;
+            }
+        }
+        if (!sure)
+            reason = reasonFor(table.at(slot));
+        if (reason != Culled::No) {
+            memory = notDrawn(reason);
+            continue;
+        }
+        remember(memory, [&] {
+            if (!sure)
+                return wantedLevel(table.at(slot), memory.level);
+            const double factor = context * static_cast<double>(table.factor.empty() ? 1.0F : table.factor[slot]);
+            int level = 0;
+            for (int i = 1; i < levels; ++i) {
+                const auto at = static_cast<std::size_t>(i);
+                double from =
+                    chain.fromMetres[at] * factor * (chain.growsWithScale[at] ? static_cast<double>(scale) : 1);
+                if (i > memory.level && memory.level >= 0)
+                    from *= 1 + rule.hysteresis;
+                const double rounding = from * static_cast<double>(kFloatSlack);
+                if (static_cast<double>(farthest) < from - rounding)
+                    break;
+                if (static_cast<double>(nearest) < from + rounding)
+                    return wantedLevel(table.at(slot), memory.level);
+                level = i;
+            }
+            return level;
+        });
+    }
+    collapse(index);
+}
+
+} // namespace thicket::detail

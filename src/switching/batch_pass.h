@@ -1,0 +1,97 @@
+#pragma once
+// One batch in one selection: deciding about its cells, hiding, counting. Internal to the selector.
+
+#include "switching/selector.h"
+
+namespace thicket::detail {
+
+/// A batch that is being selected from, with what does not change from cell to cell.
+struct BatchPass {
+    const Batch& batch;
+    const CellTable& table;
+    SelectState::OfBatch& own;
+    const View& view;
+    const Frustum& frustum;
+    const SelectOptions& options;
+    float now;          ///< seconds from the epoch
+    bool due;           ///< levels are decided in this frame, not only where there is none yet
+    double pixelScale;  ///< of the view
+    double context;     ///< how many times as far switches come in, but for the copy's own importance
+    double boxRadius;   ///< of the sphere round the middle that holds the whole box, at scale 1
+    double innerRadius; ///< of the one that the box holds
+    Vec3d decidedFrom;  ///< the camera, or the target
+
+    BatchPass(const Batch& of, SelectState::OfBatch& state, const View& from, const Frustum& planes,
+              const SelectOptions& how, double before, double seconds, double epoch);
+
+    /// The memories of a cell's copies; null where `all` speaks for them.
+    [[nodiscard]] CopyMemory* mixedOf(std::uint32_t cell) const {
+        return own.cells[cell].mixed ? &own.memories[table.cells[cell].first] : nullptr;
+    }
+    /// Gives every copy of a cell a memory of its own.
+    CopyMemory* expand(std::uint32_t cell) const;
+    /// Takes the copies' own memories away where all are alike.
+    void collapse(std::uint32_t cell) const;
+    void setAll(std::uint32_t cell, const CopyMemory& memory) const { own.cells[cell] = {memory, false}; }
+
+    /// Decides about every cell: levels and reasons, without what is hidden.
+    void decide() const;
+
+    // In select_copy.cpp: one copy by itself, exactly
+    [[nodiscard]] Culled reasonFor(const Placement& copy) const;
+    [[nodiscard]] int wantedLevel(const Placement& copy, int now) const;
+    /// Goes on from what a copy remembers. `wanted()` is asked only when its level is to be decided now.
+    template <class Wanted> void remember(CopyMemory& memory, const Wanted& wanted) const {
+        const SwitchRule& rule = batch.chain.rule;
+        const auto levels = static_cast<int>(batch.chain.levels.size());
+        memory.level = static_cast<std::int8_t>(std::min<int>(memory.level, levels - 1));
+        int level = memory.level;
+        if (memory.level < 0 || due) {
+            level = wanted();
+            // Only coarser waits: finer is a matter of the promise.
+            if (memory.level >= 0 && level > memory.level &&
+                static_cast<double>(now - memory.switched) < rule.dwellSeconds)
+                level = memory.level;
+        }
+        memory.culled = Culled::No;
+        memory.fresh = memory.level >= 0 && level != memory.level;
+        if (memory.fresh) {
+            memory.switched = now;
+            memory.fadingFrom = options.fades && rule.fadeSeconds > 0 ? memory.level : std::int8_t{-1};
+        }
+        memory.level = static_cast<std::int8_t>(level);
+        if (memory.fadingFrom >= 0) {
+            const double share = static_cast<double>(now - memory.switched) / rule.fadeSeconds;
+            if (share >= 1 || share < 0 || !options.fades || memory.fadingFrom >= levels)
+                memory.fadingFrom = -1;
+        }
+        // What no longer matters is forgotten, so that copies agree again.
+        if (memory.fadingFrom < 0 && static_cast<double>(now - memory.switched) >= rule.dwellSeconds && !memory.fresh)
+            memory.switched = CopyMemory().switched;
+    }
+    [[nodiscard]] float fadeOf(const CopyMemory& memory) const {
+        return memory.fadingFrom < 0
+                   ? 1.0F
+                   : static_cast<float>(static_cast<double>(now - memory.switched) / batch.chain.rule.fadeSeconds);
+    }
+
+private:
+    void decideCell(std::uint32_t index) const;
+    void decideCopies(std::uint32_t index, unsigned planes) const;
+    [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
+                                                    int now) const;
+};
+
+inline CopyMemory notDrawn(Culled why) {
+    CopyMemory memory;
+    memory.culled = why;
+    return memory;
+}
+
+/// Takes away what is certainly hidden behind other copies. Returns how many were looked behind.
+std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view);
+
+/// Adds what a batch draws to the runs and to its subject's cost.
+void countBatch(const BatchPass& pass, std::uint32_t index, Selection& out);
+
+} // namespace thicket::detail

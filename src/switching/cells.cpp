@@ -1,0 +1,156 @@
+#include "switching/cells.h"
+
+#include "base/parallel.h"
+
+#include <algorithm>
+#include <cassert>
+
+namespace thicket {
+namespace {
+
+constexpr int kBits = 13; // an axis; with 24 bits of index they fill a word
+
+std::uint64_t spread(std::uint64_t v) { // every third bit
+    std::uint64_t out = 0;
+    for (int i = 0; i < kBits; ++i)
+        out |= ((v >> i) & 1U) << (3 * i);
+    return out;
+}
+
+class Builder {
+public:
+    Builder(CellTable& out, const std::vector<Vec3d>& centres) : m_out(out), m_centres(centres) {}
+
+    /// Keys of slots first..end agree above `bits`.
+    void split(const std::vector<std::uint64_t>& keys, std::uint32_t first, std::uint32_t end, int bits) {
+        if (end - first <= kMostInCell) {
+            close(first, end);
+            return;
+        }
+        if (bits == 0) { // many in one place
+            for (std::uint32_t at = first; at < end; at += kMostInCell)
+                close(at, std::min(at + kMostInCell, end));
+            return;
+        }
+        const int lower = bits - 3;
+        for (std::uint32_t at = first; at < end;) {
+            const std::uint64_t group = keys[at] >> lower;
+            const auto next = std::partition_point(keys.begin() + at, keys.begin() + end,
+                                                   [&](std::uint64_t k) { return (k >> lower) == group; });
+            const auto to = static_cast<std::uint32_t>(next - keys.begin());
+            split(keys, at, to, lower);
+            at = to;
+        }
+    }
+
+private:
+    void close(std::uint32_t first, std::uint32_t end) {
+        CellTable::Cell cell;
+        cell.first = first;
+        cell.count = end - first;
+        Vec3d low = m_centres[m_out.placementOf[first]];
+        Vec3d high = low;
+        cell.leastScale = cell.leastFactor = cell.leastProduct = 1e300;
+        cell.mostScale = cell.mostFactor = cell.mostProduct = 0;
+        for (std::uint32_t slot = first; slot < end; ++slot) {
+            const Placement& p = m_out.at(slot);
+            low = low.cwiseMin(m_centres[m_out.placementOf[slot]]);
+            high = high.cwiseMax(m_centres[m_out.placementOf[slot]]);
+            cell.leastScale = std::min(cell.leastScale, p.scale);
+            cell.mostScale = std::max(cell.mostScale, p.scale);
+            cell.leastFactor = std::min(cell.leastFactor, p.importance);
+            cell.mostFactor = std::max(cell.mostFactor, p.importance);
+            cell.leastProduct = std::min(cell.leastProduct, p.scale * p.importance);
+            cell.mostProduct = std::max(cell.mostProduct, p.scale * p.importance);
+            cell.scaleSquares += p.scale * p.scale;
+        }
+        cell.origin = (low + high) / 2;
+        cell.half = (high - low) / 2;
+        for (std::uint32_t slot = first; slot < end; ++slot) {
+            const Vec3f from = (m_centres[m_out.placementOf[slot]] - cell.origin).cast<float>();
+            m_out.x[slot] = from.x();
+            m_out.y[slot] = from.y();
+            m_out.z[slot] = from.z();
+        }
+        m_out.cells.push_back(cell);
+    }
+
+    CellTable& m_out;
+    const std::vector<Vec3d>& m_centres;
+};
+
+} // namespace
+
+Vec3d centreOf(const Placement& p, const Bounds& bounds) {
+    return p.position + p.rotation * (bounds.centre() * p.scale);
+}
+
+std::uint32_t CellTable::cellOf(std::uint32_t slot) const {
+    const auto after =
+        std::upper_bound(cells.begin(), cells.end(), slot, [](std::uint32_t s, const Cell& c) { return s < c.first; });
+    return static_cast<std::uint32_t>(after - cells.begin()) - 1;
+}
+
+std::shared_ptr<const CellTable> makeCells(const SharedPlacements& placements, std::optional<std::uint32_t> asset,
+                                           const Bounds& bounds, double radius) {
+    auto out = std::make_shared<CellTable>();
+    out->placements = placements;
+    out->asset = asset;
+    out->bounds = bounds;
+    out->radius = radius;
+    const Placements& all = *placements;
+    assert(all.size() < (1U << 24));
+    std::vector<Vec3d> centres(all.size());
+    constexpr std::size_t kChunk = 16384;
+    parallelChunks(all.size(), kChunk, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            centres[i] = centreOf(all[i], bounds);
+    });
+    std::vector<std::uint32_t> wanted;
+    wanted.reserve(all.size());
+    Vec3d low = Vec3d::Constant(1e300);
+    Vec3d high = Vec3d::Constant(-1e300);
+    for (std::uint32_t i = 0; i < all.size(); ++i)
+        if (!asset || all[i].asset == *asset) {
+            wanted.push_back(i);
+            low = low.cwiseMin(centres[i]);
+            high = high.cwiseMax(centres[i]);
+        }
+    if (wanted.empty())
+        return out;
+    // One measure for all axes, so that cells are cubes however flat the field is.
+    const double side = std::max((high - low).maxCoeff(), 1e-9);
+    const double steps = static_cast<double>((1U << kBits) - 1);
+    BigVector<std::uint64_t> sorted(wanted.size());
+    parallelChunks(wanted.size(), kChunk, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            const Vec3d at = (centres[wanted[i]] - low) * (steps / side);
+            const std::uint64_t key = spread(static_cast<std::uint64_t>(at.x())) |
+                                      spread(static_cast<std::uint64_t>(at.y())) << 1 |
+                                      spread(static_cast<std::uint64_t>(at.z())) << 2;
+            sorted[i] = key << 24 | wanted[i];
+        }
+    });
+    sortKeys(sorted, {});
+    std::vector<std::uint64_t> keys(sorted.size());
+    out->placementOf.resize(sorted.size());
+    for (auto* values : {&out->x, &out->y, &out->z, &out->scale})
+        values->resize(sorted.size());
+    bool plain = true;
+    for (std::size_t i = 0; i < sorted.size(); ++i) {
+        keys[i] = sorted[i] >> 24;
+        out->placementOf[i] = static_cast<std::uint32_t>(sorted[i] & 0xFFFFFFU);
+        out->scale[i] = static_cast<float>(all[out->placementOf[i]].scale);
+        plain &= all[out->placementOf[i]].importance == 1;
+    }
+    if (!plain)
+        out->factor.reserve(sorted.size());
+    if (!plain)
+        for (const std::uint32_t i : out->placementOf)
+            out->factor.push_back(static_cast<float>(all[i].importance));
+    Builder(*out, centres).split(keys, 0, static_cast<std::uint32_t>(keys.size()), 3 * kBits);
+    out->cells.shrink_to_fit();
+    return out;
+}
+
+} // namespace thicket

@@ -1,0 +1,61 @@
+#pragma once
+// Copies of one thing, grouped into cells that are small in space, so that most of them are decided together.
+
+#include "mesh/mesh.h"
+#include "switching/placement.h"
+
+#include <optional>
+
+namespace thicket {
+
+constexpr std::uint32_t kMostInCell = 256;
+
+/// Copies of one thing in an order in which neighbours in memory are neighbours in space. A *slot* is a place in that
+/// order. Never changed once made.
+/// The arrays hold what deciding about a copy reads, as floats relative to the middle of its cell, so that they are
+/// exact enough anywhere and vector code can read them; what they leave open is decided from the placement itself.
+struct CellTable {
+    struct Cell {
+        std::uint32_t first = 0; ///< slots first .. first + count - 1
+        std::uint32_t count = 0; ///< 1..kMostInCell
+        Vec3d origin{0, 0, 0};   ///< middle of the box of the copies' centres
+        Vec3d half{0, 0, 0};     ///< half of that box
+        double leastScale = 1;
+        double mostScale = 1;
+        double leastFactor = 1; ///< of importance
+        double mostFactor = 1;
+        double leastProduct = 1; ///< of scale and importance
+        double mostProduct = 1;
+        double scaleSquares = 0; ///< sum over the copies
+    };
+
+    SharedPlacements placements;
+    std::optional<std::uint32_t> asset; ///< only placements of this one are in it
+    Bounds bounds;                      ///< of the thing, in its own space
+    double radius = 1;                  ///< of the sphere round the middle of its bounds that holds it
+    std::vector<Cell> cells;
+    // One a slot:
+    std::vector<std::uint32_t> placementOf; ///< index into `placements`
+    std::vector<float> x, y, z;             ///< centre, from the cell's origin, metres
+    std::vector<float> scale;
+    std::vector<float> factor; ///< importance; empty: 1 for all
+
+    [[nodiscard]] std::size_t size() const { return placementOf.size(); }
+    [[nodiscard]] const Placement& at(std::uint32_t slot) const { return (*placements)[placementOf[slot]]; }
+    /// The cell that a slot lies in.
+    /// COST       O(log cells).
+    [[nodiscard]] std::uint32_t cellOf(std::uint32_t slot) const;
+};
+
+/// The middle of a copy's bounds, world space.
+Vec3d centreOf(const Placement& placement, const Bounds& bounds);
+
+/// Orders the copies of one thing.
+/// asset     only placements of this one; empty: all.
+/// REQUIRES  finite positions, scales above 0.
+/// COST      O(N log N), on all cores where there are many.
+/// SOURCE    Morton 1966 for the order; cells are the leaves of its octree that hold at most kMostInCell.
+std::shared_ptr<const CellTable> makeCells(const SharedPlacements& placements, std::optional<std::uint32_t> asset,
+                                           const Bounds& bounds, double radius);
+
+} // namespace thicket

@@ -1,0 +1,234 @@
+// From what was decided to runs and costs.
+
+#include "switching/batch_pass.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace thicket::detail {
+namespace {
+
+/// Pixels of a bounding disc, of which a thing fills some three tenths.
+double discPixels(double heightShare, const View& view, double screen) {
+    const double tall = std::min(1.5, heightShare) * view.lines;
+    return std::min(screen, 0.3 * std::numbers::pi * tall * tall / 4);
+}
+
+class Counter {
+public:
+    Counter(const BatchPass& pass, std::uint32_t index, Selection& out)
+        : m_pass(pass), m_index(index), m_out(out), m_cost(out.subjects[pass.batch.subject]),
+          m_screen(static_cast<double>(pass.view.lines) * pass.view.lines * pass.view.aspect) {
+        m_shown.assign(pass.batch.chain.levels.size(), false);
+        m_lists.resize(pass.batch.chain.levels.size());
+    }
+
+    void run() {
+        const auto& cells = m_pass.table.cells;
+        for (std::uint32_t c = 0; c < cells.size(); ++c) {
+            const SelectState::Cell& memory = m_pass.own.cells[c];
+            const CopyMemory* copies = m_pass.mixedOf(c);
+            if (copies == nullptr)
+                addWhole(c, memory.all);
+            else
+                for (std::uint32_t k = 0; k < cells[c].count; ++k)
+                    addCopy(cells[c].first + k, copies[k]);
+            const bool drawn = copies != nullptr
+                                   ? std::any_of(copies, copies + cells[c].count,
+                                                 [](const CopyMemory& m) { return m.culled == Culled::No; })
+                                   : memory.all.culled == Culled::No;
+            if (drawn)
+                addPixels(c, copies);
+        }
+        putRuns();
+        findWorst();
+        if (m_pass.batch.instanced)
+            for (std::size_t i = 0; i < m_shown.size(); ++i)
+                if (m_shown[i])
+                    m_cost.draws += m_pass.batch.chain.levels[i].draws;
+    }
+
+private:
+    void addCost(const CopyMemory& memory, std::uint32_t count) {
+        m_cost.culledBy[static_cast<std::size_t>(memory.culled)] += count;
+        if (memory.culled != Culled::No)
+            return;
+        m_cost.drawn += count;
+        m_cost.switches += memory.fresh ? count : 0;
+        m_cost.fading += memory.fadingFrom >= 0 ? count : 0;
+        for (const std::int8_t at : {memory.level, memory.fadingFrom}) {
+            if (at < 0)
+                continue;
+            const LevelCost& level = m_pass.batch.chain.levels[static_cast<std::size_t>(at)];
+            m_cost.triangles += std::uint64_t{level.triangles} * count;
+            m_cost.vertices += std::uint64_t{level.vertices} * count;
+            if (!m_pass.batch.instanced)
+                m_cost.draws += std::uint64_t{level.draws} * count;
+            m_shown[static_cast<std::size_t>(at)] = true;
+        }
+    }
+
+    void addWhole(std::uint32_t c, const CopyMemory& memory) {
+        const CellTable::Cell& cell = m_pass.table.cells[c];
+        addCost(memory, cell.count);
+        if (memory.culled != Culled::No)
+            return;
+        Run next{m_index, memory.level, memory.fadingFrom, false, m_pass.fadeOf(memory), cell.first, cell.count};
+        if (!m_whole.empty()) {
+            Run& last = m_whole.back();
+            if (last.level == next.level && last.fadingFrom == next.fadingFrom && last.fade == next.fade &&
+                last.first + last.count == next.first) {
+                last.count += next.count;
+                return;
+            }
+        }
+        m_whole.push_back(next);
+    }
+
+    void addCopy(std::uint32_t slot, const CopyMemory& memory) {
+        addCost(memory, 1);
+        if (memory.culled != Culled::No)
+            return;
+        if (memory.fadingFrom < 0)
+            m_lists[static_cast<std::size_t>(memory.level)].push_back(slot);
+        else
+            m_fading.push_back({m_index, memory.level, memory.fadingFrom, true, m_pass.fadeOf(memory), slot, 1});
+    }
+
+    /// Whole cells first, then copies that stand out of theirs; of each level in turn.
+    void putRuns() {
+        const auto alike = [](const Run& a, const Run& b) {
+            return a.level == b.level && a.fadingFrom == b.fadingFrom && a.fade == b.fade;
+        };
+        const auto before = [](const Run& a, const Run& b) {
+            if (a.level != b.level)
+                return a.level < b.level;
+            if (a.fadingFrom != b.fadingFrom)
+                return a.fadingFrom < b.fadingFrom;
+            if (a.fade != b.fade)
+                return a.fade < b.fade;
+            return a.first < b.first;
+        };
+        std::sort(m_whole.begin(), m_whole.end(), before);
+        m_out.runs.insert(m_out.runs.end(), m_whole.begin(), m_whole.end());
+        for (std::size_t level = 0; level < m_lists.size(); ++level) {
+            const std::vector<std::uint32_t>& slots = m_lists[level];
+            if (slots.empty())
+                continue;
+            m_out.runs.push_back({m_index, static_cast<std::int8_t>(level), -1, true, 1,
+                                  static_cast<std::uint32_t>(m_out.listed.size()),
+                                  static_cast<std::uint32_t>(slots.size())});
+            m_out.listed.insert(m_out.listed.end(), slots.begin(), slots.end());
+        }
+        std::sort(m_fading.begin(), m_fading.end(), before);
+        for (std::size_t i = 0; i < m_fading.size();) {
+            Run run = m_fading[i];
+            run.first = static_cast<std::uint32_t>(m_out.listed.size());
+            run.count = 0;
+            for (; i < m_fading.size() && alike(m_fading[i], run); ++i, ++run.count)
+                m_out.listed.push_back(m_fading[i].first);
+            m_out.runs.push_back(run);
+        }
+    }
+
+    void addPixels(std::uint32_t c, const CopyMemory* copies) {
+        constexpr double kFar = 10; // times a cell's size: there its copies are as good as in one place
+        const CellTable::Cell& cell = m_pass.table.cells[c];
+        const View& view = m_pass.view;
+        const double radius = m_pass.batch.chain.radius;
+        const double away = (view.eye - cell.origin).norm();
+        const double size = cell.half.norm() + radius * cell.mostScale;
+        if (copies == nullptr && away > kFar * size) {
+            const double tall = 2 * radius * m_pass.pixelScale / away;
+            m_cost.pixels += 0.3 * std::numbers::pi / 4 * tall * tall * cell.scaleSquares;
+            return;
+        }
+        const Vec3f eye = (view.eye - cell.origin).cast<float>();
+        for (std::uint32_t k = 0; k < cell.count; ++k) {
+            if (copies != nullptr && copies[k].culled != Culled::No)
+                continue;
+            const std::uint32_t slot = cell.first + k;
+            const double distance = static_cast<double>(
+                (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).norm());
+            const double scale = static_cast<double>(m_pass.table.scale[slot]);
+            m_cost.pixels +=
+                discPixels(screenHeight(m_pass.pixelScale, view.lines, radius * scale, distance), view, m_screen);
+        }
+    }
+
+    /// The largest error of all that are drawn, exactly: cells in order of what theirs can be at most, until no other
+    /// can be larger.
+    void findWorst() {
+        const ResolvedChain& chain = m_pass.batch.chain;
+        const auto& cells = m_pass.table.cells;
+        m_bounds.clear();
+        for (std::uint32_t c = 0; c < cells.size(); ++c) {
+            const SelectState::Cell& memory = m_pass.own.cells[c];
+            double deviation = 0;
+            if (const CopyMemory* copies = m_pass.mixedOf(c)) {
+                for (std::uint32_t k = 0; k < cells[c].count; ++k)
+                    if (copies[k].culled == Culled::No)
+                        deviation = std::max(deviation, deviationOf(copies[k]));
+            } else if (memory.all.culled == Culled::No) {
+                deviation = deviationOf(memory.all);
+            }
+            if (deviation <= 0)
+                continue;
+            const double nearest = ((m_pass.view.eye - cells[c].origin).cwiseAbs() - cells[c].half).cwiseMax(0).norm() -
+                                   m_pass.boxRadius * cells[c].mostScale;
+            m_bounds.emplace_back(errorAt(deviation, cells[c].mostScale, nearest) * 1.000001, c);
+        }
+        std::make_heap(m_bounds.begin(), m_bounds.end());
+        while (!m_bounds.empty() && m_bounds.front().first > m_cost.worstErrorPx) {
+            const std::uint32_t c = m_bounds.front().second;
+            std::pop_heap(m_bounds.begin(), m_bounds.end());
+            m_bounds.pop_back();
+            const Vec3f eye = (m_pass.view.eye - cells[c].origin).cast<float>();
+            const float slack = 4e-6F * (eye.norm() + cells[c].half.cast<float>().norm());
+            const CopyMemory* copies = m_pass.mixedOf(c);
+            for (std::uint32_t k = 0; k < cells[c].count; ++k) {
+                const CopyMemory& copy = copies != nullptr ? copies[k] : m_pass.own.cells[c].all;
+                if (copy.culled != Culled::No)
+                    continue;
+                const std::uint32_t slot = cells[c].first + k;
+                const auto scale = static_cast<double>(m_pass.table.scale[slot]);
+                const float centre =
+                    (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).norm();
+                const double most = errorAt(deviationOf(copy), scale * 1.000001,
+                                            static_cast<double>(centre - slack) - m_pass.boxRadius * scale * 1.000001);
+                if (most <= m_cost.worstErrorPx)
+                    continue;
+                const Placement& p = m_pass.table.at(slot);
+                const double nearest = copyDistance(chain, p, m_pass.view, MeasureFrom::NearestPoint);
+                m_cost.worstErrorPx = std::max(m_cost.worstErrorPx, errorAt(deviationOf(copy), p.scale, nearest));
+            }
+        }
+    }
+
+    [[nodiscard]] double deviationOf(const CopyMemory& copy) const {
+        return m_pass.batch.chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
+    }
+    [[nodiscard]] double errorAt(double deviation, double scale, double nearest) const {
+        return deviation * scale * m_pass.pixelScale / std::max(nearest, 1e-9);
+    }
+
+    const BatchPass& m_pass;
+    std::uint32_t m_index;
+    Selection& m_out;
+    SubjectCost& m_cost;
+    double m_screen;
+    std::vector<bool> m_shown;
+    std::vector<Run> m_whole;
+    std::vector<std::vector<std::uint32_t>> m_lists; ///< a level: slots of copies that stand out of their cells
+    std::vector<Run> m_fading;                       ///< one a copy
+    std::vector<std::pair<double, std::uint32_t>> m_bounds;
+};
+
+} // namespace
+
+void countBatch(const BatchPass& pass, std::uint32_t index, Selection& out) {
+    Counter(pass, index, out).run();
+}
+
+} // namespace thicket::detail

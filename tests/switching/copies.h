@@ -1,0 +1,126 @@
+#pragma once
+// Copies to select from, and the slow obvious selector that the real one is compared with.
+
+#include "switching/selector.h"
+
+#include <cmath>
+#include <memory>
+
+namespace thicket::test {
+
+inline Batch batchOf(std::uint32_t subject, ResolvedChain chain, Placements copies) {
+    Batch batch;
+    batch.subject = batch.asset = subject;
+    batch.copies =
+        makeCells(std::make_shared<const Placements>(std::move(copies)), std::nullopt, chain.bounds, chain.radius);
+    batch.chain = std::move(chain);
+    return batch;
+}
+
+/// An input, what is remembered of it, and the last selection.
+struct Chosen {
+    SelectInput input;
+    SelectOptions options;
+    SelectState state;
+    Selection out;
+    View view;
+    double seconds = 0;
+
+    void add(ResolvedChain chain, Placements copies) {
+        const auto subject = static_cast<std::uint32_t>(input.subjects.size());
+        input.subjects.push_back(subject + 1);
+        input.batches.push_back(batchOf(subject, std::move(chain), std::move(copies)));
+    }
+    const SubjectCost& at(const View& from, double when = 0) {
+        view = from;
+        seconds = when;
+        select(input, view, seconds, options, state, out);
+        return out.total;
+    }
+    /// Of the copy at that place in the array that was added.
+    [[nodiscard]] CopyRef refOf(std::uint32_t batch, std::uint32_t placement) const {
+        const auto& of = input.batches[batch].copies->placementOf;
+        for (std::uint32_t slot = 0; slot < of.size(); ++slot)
+            if (of[slot] == placement)
+                return {batch, slot};
+        return {batch, 0};
+    }
+    [[nodiscard]] Pick pick(std::uint32_t placement = 0, std::uint32_t batch = 0) const {
+        return pickOf(input, view, seconds, options, state, refOf(batch, placement));
+    }
+    void forget() { state = {}; }
+};
+
+inline Placement placed(const Vec3d& at, double scale = 1, double importance = 1) {
+    return {0, 0, at, Quatd::Identity(), scale, importance};
+}
+
+/// What each copy remembers and what is chosen for it, one copy at a time, in double precision, by the definition.
+struct BruteCopy {
+    int level = -1;
+    int fadingFrom = -1;
+    Culled culled = Culled::OutOfView;
+    bool switched = false;
+    double switchedAt = -1e18;
+    double errorPx = 0;
+};
+
+/// REQUIRES `copies` as the last call left it, or one fresh entry a placement. Nothing is culled for being hidden.
+/// before  when the selection before this one was made.
+inline void bruteSelect(const ResolvedChain& chain, const Placements& all, const View& view, double before,
+                        double seconds, const SelectOptions& options, std::vector<BruteCopy>& copies) {
+    const Frustum frustum = frustumOf(view);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        const Placement& p = all[i];
+        BruteCopy& c = copies[i];
+        const Vec3d centre = p.position + p.rotation * (chain.centre * p.scale);
+        const double radius = chain.radius * p.scale;
+        const double distance = decidingDistance(chain, p, view);
+        const double tall = screenHeight(view, radius, (centre - view.eye).norm()) * view.lines;
+        Culled culled = Culled::No;
+        if (options.cullView && !frustum.touches(centre, radius, chain.rule.marginMetres))
+            culled = Culled::OutOfView;
+        else if (options.cullReach && chain.rule.reachMetres > 0 && distance > chain.rule.reachMetres)
+            culled = Culled::BeyondReach;
+        else if (options.cullSmall && tall < chain.rule.cullBelowPx)
+            culled = Culled::TooSmall;
+        if (culled != Culled::No) {
+            c = {};
+            c.culled = culled;
+            continue;
+        }
+        int wanted = 0;
+        for (std::size_t k = 1; k < chain.levels.size(); ++k) {
+            double from = chain.fromMetres[k] * (chain.growsWithScale[k] ? p.scale : 1.0) * p.importance /
+                          options.allowanceFactor;
+            if (options.halfSpeed > 0)
+                from /= 1 + options.speed / options.halfSpeed;
+            if (c.level >= 0 && static_cast<int>(k) > c.level)
+                from *= 1 + chain.rule.hysteresis;
+            if (distance < from)
+                break;
+            wanted = static_cast<int>(k);
+        }
+        int level = c.level;
+        const double every = chain.rule.checkSeconds;
+        if (c.level < 0 || every <= 0 || std::floor(seconds / every) > std::floor(before / every)) {
+            level = wanted;
+            if (c.level >= 0 && level > c.level && seconds - c.switchedAt < chain.rule.dwellSeconds)
+                level = c.level;
+        }
+        c.switched = c.level >= 0 && level != c.level;
+        if (c.switched) {
+            c.switchedAt = seconds;
+            c.fadingFrom = options.fades && chain.rule.fadeSeconds > 0 ? c.level : -1;
+        }
+        if (c.fadingFrom >= 0 && (seconds - c.switchedAt >= chain.rule.fadeSeconds || !options.fades))
+            c.fadingFrom = -1;
+        c.level = level;
+        c.culled = Culled::No;
+        const double nearest = copyDistance(chain, p, view, MeasureFrom::NearestPoint);
+        c.errorPx = chain.levels[static_cast<std::size_t>(level)].deviationMetres * p.scale * view.pixelScale() /
+                    std::max(nearest, 1e-9);
+    }
+}
+
+} // namespace thicket::test
