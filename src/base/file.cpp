@@ -10,12 +10,20 @@
 namespace thicket {
 namespace fs = std::filesystem;
 
-Result<std::vector<std::byte>> readFile(const fs::path& path) {
+Result<std::vector<std::byte>> readFile(const fs::path& path, std::uintmax_t most) {
     std::error_code ec;
     if (!fs::exists(path, ec))
         return Error{ErrorCode::NotFound, path.string(), "no such file", "check the path"};
     if (fs::is_directory(path, ec))
         return Error{ErrorCode::BadInput, path.string(), "this is a folder, not a file", "name a file in it"};
+    if (!fs::is_regular_file(path, ec))
+        return Error{ErrorCode::BadInput, path.string(), "this is a pipe or a device, not a file",
+                     "name a regular file"};
+    if (const auto bytes = fs::file_size(path, ec); !ec && bytes > most)
+        return Error{ErrorCode::TooLarge, path.string(),
+                     fmt::format("is {:.1f} GB large, more than the {:.1f} GB that can be read",
+                                 static_cast<double>(bytes) * 1e-9, static_cast<double>(most) * 1e-9),
+                     "split it"};
     std::ifstream in(path, std::ios::binary | std::ios::ate);
     if (!in)
         return Error{ErrorCode::BadInput, path.string(), "cannot be read", "check the permissions"};
@@ -35,6 +43,34 @@ Result<std::string> readTextFile(const fs::path& path) {
     if (!data)
         return data.error();
     return std::string(reinterpret_cast<const char*>(data->data()), data->size());
+}
+
+Result<fs::path> referencedFile(const fs::path& folder, const std::string& reference, std::uintmax_t most) {
+    const auto refused = [&](ErrorCode code, const char* what) {
+        return Error{code, reference, what, "put it beside the file that names it"};
+    };
+    const fs::path asked(reference);
+    if (reference.empty() || asked.is_absolute())
+        return refused(ErrorCode::BadInput, "is not a file inside the folder of the file that names it");
+    std::error_code ec;
+    const fs::path root = fs::canonical(folder.empty() ? fs::path(".") : folder, ec);
+    if (ec)
+        return refused(ErrorCode::NotFound, "its folder was not found");
+    const fs::path whole = fs::canonical(root / asked, ec);
+    if (ec) {
+        const fs::path meant = (root / asked).lexically_normal().lexically_relative(root);
+        return *meant.begin() == ".."
+                   ? refused(ErrorCode::BadInput, "leads out of the folder of the file that names it")
+                   : refused(ErrorCode::NotFound, "was not found");
+    }
+    const fs::path inside = whole.lexically_relative(root);
+    if (inside.empty() || *inside.begin() == "..")
+        return refused(ErrorCode::BadInput, "leads out of the folder of the file that names it");
+    if (!fs::is_regular_file(whole, ec))
+        return refused(ErrorCode::BadInput, "is no regular file");
+    if (const auto bytes = fs::file_size(whole, ec); ec || bytes > most)
+        return refused(ErrorCode::TooLarge, "is larger than what can be read");
+    return whole;
 }
 
 Result<void> writeFile(const fs::path& path, std::span<const std::byte> data) {

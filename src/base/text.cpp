@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <utf8.h>
 
 namespace thicket {
 
@@ -74,29 +75,14 @@ std::string memorySize(double bytes) {
 std::string validUtf8(std::string_view text) {
     std::string out;
     out.reserve(text.size());
-    for (std::size_t i = 0; i < text.size();) {
-        const auto lead = static_cast<unsigned char>(text[i]);
-        // Length and smallest value by the lead byte; an overlong form, a surrogate or a value past the end is not
-        // valid.
-        const std::size_t length = lead < 0x80 ? 1 : lead >> 5 == 6 ? 2 : lead >> 4 == 14 ? 3 : lead >> 3 == 30 ? 4 : 0;
-        std::uint32_t value = length == 1 ? lead : length == 0 ? 0 : lead & (0x7FU >> length);
-        bool valid = length > 0 && i + length <= text.size();
-        for (std::size_t k = 1; valid && k < length; ++k) {
-            const auto next = static_cast<unsigned char>(text[i + k]);
-            valid = next >> 6 == 2;
-            value = value << 6 | (next & 0x3FU);
-        }
-        constexpr std::uint32_t kSmallest[] = {0, 0, 0x80, 0x800, 0x10000};
-        valid = valid && value >= kSmallest[length] && value <= 0x10FFFF && (value < 0xD800 || value > 0xDFFF);
-        if (valid) {
-            out += text.substr(i, length);
-            i += length;
-        } else {
-            out += "\xEF\xBF\xBD";
-            ++i;
-        }
+    while (true) {
+        const auto bad = static_cast<std::size_t>(utf8::find_invalid(text.begin(), text.end()) - text.begin());
+        out += text.substr(0, bad);
+        if (bad == text.size())
+            return out;
+        out += "\xEF\xBF\xBD";
+        text.remove_prefix(bad + 1);
     }
-    return out;
 }
 
 std::uint32_t hashId(std::uint32_t id) {

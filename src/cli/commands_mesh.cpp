@@ -54,6 +54,14 @@ Result<std::vector<ImportedSubject>> readAll(const std::vector<fs::path>& files,
     return joinFamilies(std::move(all));
 }
 
+/// The path of a file as it stood on the command line.
+fs::path asGiven(const fs::path& source, const std::vector<fs::path>& files) {
+    for (const fs::path& file : files)
+        if (fs::absolute(file).lexically_normal() == source)
+            return file;
+    return source;
+}
+
 std::vector<LevelTarget> targetsOf(const ThinOptions& o, std::uint32_t triangles) {
     std::vector<LevelTarget> targets;
     const auto list = [&targets](const std::vector<double>& values, TargetKind kind) {
@@ -280,17 +288,27 @@ int thin(const Console& console, const ThinOptions& options) {
         if (imported.levels.size() > 1)
             imported.levels.resize(1); // the coarser ones are made anew from the finest
         imported.screenCoverages.clear();
+        const fs::path source = imported.source.path;
+        const std::string name = imported.name;
+        const bool only = imported.source.family.empty();
+        // An error of a subject names its file, as it was given.
+        const auto ofFile = [&](Error error) {
+            const fs::path given = asGiven(source, options.files);
+            if (error.where.empty() || error.where == name)
+                error.where = given.string() + (only ? "" : " (" + name + ")");
+            return error;
+        };
         auto subject = makeSubject(std::move(imported), console.job);
         if (!subject)
-            return fail(console, subject.error());
+            return fail(console, ofFile(subject.error()));
         if (!options.role.empty())
             subject->role = *fromKey<Role>(options.role);
         subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
         subject->mesh().cutRules = options.cutRules;
         if (!options.careColor.empty()) {
             if (subject->mesh().source().mesh->colors.empty())
-                return fail(console, {ErrorCode::BadInput, subject->name, "has no vertex colours to take care from",
-                                      "leave out --care-color"});
+                return fail(console, ofFile({ErrorCode::BadInput, subject->name,
+                                             "has no vertex colours to take care from", "leave out --care-color"}));
             CareStroke stroke;
             stroke.kind = CareStroke::Kind::FromColor;
             stroke.channel = options.careColor == "red"     ? 0
@@ -301,8 +319,8 @@ int thin(const Console& console, const ThinOptions& options) {
         }
         if (!options.careMask.empty()) {
             if (subject->mesh().source().mesh->uvs.empty())
-                return fail(console, {ErrorCode::BadInput, subject->name, "has no UVs to lay a mask by",
-                                      "leave out --care-mask"});
+                return fail(console, ofFile({ErrorCode::BadInput, subject->name, "has no UVs to lay a mask by",
+                                             "leave out --care-mask"}));
             auto mask = readCareMask(options.careMask);
             if (!mask)
                 return fail(console, mask.error());
@@ -315,7 +333,7 @@ int thin(const Console& console, const ThinOptions& options) {
         }
         auto state = recordSubject(*subject, {}, console.job);
         if (!state)
-            return fail(console, state.error());
+            return fail(console, ofFile(state.error()));
         t.timings.recordMs = state->recordMs;
         t.reachable = state->record->fewestTriangles();
         auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->mesh().source().triangles),
@@ -323,10 +341,10 @@ int thin(const Console& console, const ThinOptions& options) {
         if (thinned && options.rebuild)
             thinned = rebuildLevels(*thinned, *state, console.job);
         if (!thinned)
-            return fail(console, thinned.error());
+            return fail(console, ofFile(thinned.error()));
         MaterialChoice materials = options.materials;
         if (auto named = swapsOf(options.swaps, *thinned); !named)
-            return fail(console, named.error());
+            return fail(console, ofFile(named.error()));
         else
             materials.swaps = std::move(*named);
         if (materials.any())
@@ -334,7 +352,7 @@ int thin(const Console& console, const ThinOptions& options) {
                 Level& level = thinned->mesh().levels[i];
                 level.materials = materials;
                 if (auto dressed = dressLevel(*thinned, level, level.mesh, console.job); !dressed)
-                    return fail(console, dressed.error());
+                    return fail(console, ofFile(dressed.error()));
             }
         if (options.cards > 0) {
             CardOptions how;
@@ -342,7 +360,7 @@ int thin(const Console& console, const ThinOptions& options) {
             how.texelsTall = options.cardTexels;
             thinned = addCards(*thinned, how, console.job);
             if (!thinned)
-                return fail(console, thinned.error());
+                return fail(console, ofFile(thinned.error()));
         }
         if (options.views > 0) {
             ImpostorOptions how;
@@ -350,7 +368,7 @@ int thin(const Console& console, const ThinOptions& options) {
             how.texels = options.viewTexels;
             thinned = addImpostor(*thinned, how, console.job);
             if (!thinned)
-                return fail(console, thinned.error());
+                return fail(console, ofFile(thinned.error()));
         }
         t.subject = std::move(*thinned);
         done.push_back(std::move(t));

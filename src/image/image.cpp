@@ -40,6 +40,16 @@ struct FreePixels {
 
 } // namespace
 
+std::string pictureType(std::span<const std::byte> data) {
+    const auto begins = [&data](std::initializer_list<unsigned> bytes) {
+        return data.size() > bytes.size() && std::equal(bytes.begin(), bytes.end(), data.begin(),
+                                                        [](unsigned a, std::byte b) { return std::byte(a) == b; });
+    };
+    if (begins({0x89, 'P', 'N', 'G', 0x0D, 0x0A, 0x1A, 0x0A}))
+        return "image/png";
+    return begins({0xFF, 0xD8, 0xFF}) ? "image/jpeg" : "";
+}
+
 float toLinear(std::uint8_t srgb) {
     static const auto kTable = [] {
         std::array<float, 256> table{};

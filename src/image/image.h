@@ -5,6 +5,7 @@
 #include "mesh/mesh.h"
 
 #include <optional>
+#include <span>
 
 namespace thicket {
 
@@ -21,6 +22,9 @@ struct Pixels {
         return &rgba[4 * (static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x))];
     }
 };
+
+/// "image/png" or "image/jpeg", by the first bytes and nothing else; empty for what is neither.
+std::string pictureType(std::span<const std::byte> data);
 
 struct ImageSize {
     int width = 0;

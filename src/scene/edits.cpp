@@ -8,6 +8,9 @@
 namespace thicket {
 namespace {
 
+SharedPlacements placementsOf(const Subject& subject);
+std::uint32_t largestId(const Subject& subject);
+
 struct Applier {
     Scene& scene;
     void operator()(const SubjectEdit& e) const {
@@ -18,8 +21,9 @@ struct Applier {
             scene.subjects.erase(at);
         else
             *at = *e.after;
-        if (e.after)
-            scene.nextId = std::max(scene.nextId, e.after->id + 1);
+        // Looking through all copies is for edits that bring others, not for every step of a drag.
+        if (e.after && (!e.before || placementsOf(*e.before) != placementsOf(*e.after)))
+            scene.nextId = std::max(scene.nextId, largestId(*e.after) + 1);
     }
     void operator()(const SettingsEdit& e) const { scene.settings = e.after; }
 };
@@ -35,6 +39,26 @@ void setPlacements(Subject& subject, SharedPlacements placements) {
     std::visit(Overload{[&](MeshBody& body) { body.placed = std::move(placements); },
                         [&](InstancesBody& body) { body.copies = std::move(placements); }},
                subject.body);
+}
+
+/// Copies that came without an id get one from `next` on.
+void giveIds(Subject& subject, std::uint32_t& next) {
+    const SharedPlacements all = placementsOf(subject);
+    if (!all || std::none_of(all->begin(), all->end(), [](const Placement& p) { return p.id == 0; }))
+        return;
+    Placements named = *all;
+    for (Placement& p : named)
+        if (p.id == 0)
+            p.id = next++;
+    setPlacements(subject, std::make_shared<const Placements>(std::move(named)));
+}
+
+std::uint32_t largestId(const Subject& subject) {
+    std::uint32_t largest = subject.id;
+    if (const SharedPlacements all = placementsOf(subject))
+        for (const Placement& p : *all)
+            largest = std::max(largest, p.id);
+    return largest;
 }
 
 /// Where a copy stands in an array; empty when it is not there.
@@ -114,6 +138,7 @@ Edit addSubjects(const Scene& scene, std::vector<Subject> subjects, std::string 
     std::size_t index = scene.subjects.size();
     for (Subject& subject : subjects) {
         subject.id = id++;
+        giveIds(subject, id);
         edit.changes.emplace_back(SubjectEdit{index++, std::nullopt, std::move(subject)});
     }
     return edit;

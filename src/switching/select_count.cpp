@@ -168,8 +168,8 @@ private:
             double deviation = 0;
             if (const CopyMemory* copies = m_pass.mixedOf(c)) {
                 for (std::uint32_t k = 0; k < cells[c].count; ++k)
-                    if (copies[k].culled == Culled::No)
-                        deviation = std::max(deviation, deviationOf(copies[k]));
+                    if (copies[k].culled == Culled::No && deviationOf(copies[k]) > deviation)
+                        deviation = deviationOf(copies[k]);
             } else if (memory.all.culled == Culled::No) {
                 deviation = deviationOf(memory.all);
             }

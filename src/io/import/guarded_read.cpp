@@ -1,16 +1,21 @@
 #include "io/import/import.h"
 
 #include <cerrno>
+#include <chrono>
 #include <csignal>
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <fstream>
 #include <poll.h>
+#include <spawn.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
 #include <type_traits>
 #include <unistd.h>
+#ifdef THICKET_SECCOMP
+#include <seccomp.h>
+#endif
 
 namespace thicket::detail {
 namespace {
@@ -146,24 +151,30 @@ ImportedSubject unpackSubject(Unpacker& from) {
     return s;
 }
 
-void sendAll(int fd, const char* data, std::size_t size) {
+bool sendAll(int fd, const char* data, std::size_t size) {
     while (size > 0) {
         const ssize_t sent = write(fd, data, size);
         if (sent < 0 && errno == EINTR)
             continue;
         if (sent <= 0)
-            _exit(1);
+            return false;
         data += sent;
         size -= static_cast<std::size_t>(sent);
     }
+    return true;
 }
 
 constexpr rlim_t kSpareBytes = 1'000'000'000;
 constexpr rlim_t kBytesPerFileByte = 64;
 
-/// The child's whole life. Ends by _exit, so that nothing of the parent's is torn down twice.
-[[noreturn]] void readInChild(const std::filesystem::path& path, int fd, rlim_t fileBytes) {
-    // A lying header must not make the whole machine swap: what any format needs is a few dozen times its file.
+/// Seconds of work that a file of this size may take; of waiting, twice as long.
+rlim_t secondsFor(rlim_t fileBytes) {
+    return 60 + 4 * (fileBytes / 1'000'000);
+}
+
+/// What a reader may not take: more memory than any format needs for its file, which is a few dozen times its size,
+/// time without end, and anything but reading.
+void fenceIn(rlim_t fileBytes) {
     std::ifstream statm("/proc/self/statm");
     if (rlim_t pages = 0; statm >> pages) {
         const rlim_t most =
@@ -171,15 +182,76 @@ constexpr rlim_t kBytesPerFileByte = 64;
         const rlimit space{most, most};
         setrlimit(RLIMIT_AS, &space);
     }
-    const rlimit noCore{0, 0};
-    setrlimit(RLIMIT_CORE, &noCore);
-    const rlim_t seconds = 60 + 4 * (fileBytes / 1'000'000);
-    const rlimit cpu{seconds, seconds + 1};
+    const rlimit none{0, 0};
+    setrlimit(RLIMIT_CORE, &none);
+    const rlimit cpu{secondsFor(fileBytes), secondsFor(fileBytes) + 1};
     setrlimit(RLIMIT_CPU, &cpu);
-    for (const int signal : {SIGSEGV, SIGABRT, SIGBUS, SIGFPE, SIGILL, SIGXCPU, SIGINT})
-        std::signal(signal, signal == SIGINT ? SIG_IGN : SIG_DFL);
-    if (const int quiet = open("/dev/null", O_WRONLY); quiet >= 0)
-        dup2(quiet, STDERR_FILENO);
+    std::signal(SIGINT, SIG_IGN); // its parent decides
+#ifdef THICKET_SECCOMP
+    // Neither the network, nor other programs, nor writing: a damaged file that takes the reader over gains nothing.
+    if (scmp_filter_ctx filter = seccomp_init(SCMP_ACT_ALLOW)) {
+        for (const int call :
+             {SCMP_SYS(socket),    SCMP_SYS(connect), SCMP_SYS(bind),     SCMP_SYS(listen),    SCMP_SYS(execve),
+              SCMP_SYS(execveat),  SCMP_SYS(fork),    SCMP_SYS(vfork),    SCMP_SYS(ptrace),    SCMP_SYS(unlink),
+              SCMP_SYS(unlinkat),  SCMP_SYS(rename),  SCMP_SYS(renameat), SCMP_SYS(renameat2), SCMP_SYS(mkdir),
+              SCMP_SYS(mkdirat),   SCMP_SYS(rmdir),   SCMP_SYS(link),     SCMP_SYS(linkat),    SCMP_SYS(symlink),
+              SCMP_SYS(symlinkat), SCMP_SYS(chmod),   SCMP_SYS(fchmodat), SCMP_SYS(chown),     SCMP_SYS(fchownat),
+              SCMP_SYS(truncate),  SCMP_SYS(creat)})
+            seccomp_rule_add(filter, SCMP_ACT_ERRNO(EPERM), call, 0);
+        for (const auto mode : {O_WRONLY, O_RDWR}) {
+            seccomp_rule_add(filter, SCMP_ACT_ERRNO(EPERM), SCMP_SYS(openat), 1,
+                             SCMP_A2(SCMP_CMP_MASKED_EQ, O_ACCMODE, static_cast<scmp_datum_t>(mode)));
+            seccomp_rule_add(filter, SCMP_ACT_ERRNO(EPERM), SCMP_SYS(open), 1,
+                             SCMP_A1(SCMP_CMP_MASKED_EQ, O_ACCMODE, static_cast<scmp_datum_t>(mode)));
+        }
+        seccomp_load(filter); // where the kernel has no filters, the limits above still hold
+        seccomp_release(filter);
+    }
+#endif
+}
+
+/// The reader's program: beside this one, or where it is installed.
+std::filesystem::path readerProgram() {
+    std::error_code ec;
+    const auto self = std::filesystem::read_symlink("/proc/self/exe", ec).parent_path();
+    for (const auto& place :
+         {self / "thicket-reader", self.parent_path() / "libexec" / "lean-thicket" / "thicket-reader"})
+        if (std::filesystem::is_regular_file(place, ec))
+            return place;
+    return {};
+}
+
+/// Starts the reader with its output on a pipe; -1 when that cannot be. Returns the end to read from in `from`.
+pid_t startReader(const std::filesystem::path& program, const std::filesystem::path& file, int& from) {
+    int fds[2];
+    if (pipe2(fds, O_CLOEXEC) != 0)
+        return -1;
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_adddup2(&actions, fds[1], STDOUT_FILENO);
+    posix_spawn_file_actions_addopen(&actions, STDIN_FILENO, "/dev/null", O_RDONLY, 0);
+    posix_spawn_file_actions_addopen(&actions, STDERR_FILENO, "/dev/null", O_WRONLY, 0);
+    std::string name = program.string();
+    std::string path = file.string();
+    char* arguments[] = {name.data(), path.data(), nullptr};
+    pid_t child = -1;
+    const int failed = posix_spawn(&child, name.c_str(), &actions, nullptr, arguments, environ);
+    posix_spawn_file_actions_destroy(&actions);
+    close(fds[1]);
+    if (failed != 0) {
+        close(fds[0]);
+        return -1;
+    }
+    from = fds[0];
+    return child;
+}
+
+} // namespace
+
+int serveReader(const std::filesystem::path& path, int fd) {
+    std::error_code ec;
+    const auto size = std::filesystem::file_size(path, ec);
+    fenceIn(ec ? 0 : size);
     Packer packer;
     try {
         const auto read = readOther(path, {});
@@ -195,13 +267,10 @@ constexpr rlim_t kBytesPerFileByte = 64;
             packer.text(read.error().remedy);
         }
     } catch (...) {
-        _exit(1);
+        return 1;
     }
-    sendAll(fd, packer.bytes().data(), packer.bytes().size());
-    _exit(0);
+    return sendAll(fd, packer.bytes().data(), packer.bytes().size()) ? 0 : 1;
 }
-
-} // namespace
 
 Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job) {
     const auto damaged = [&](const char* what) {
@@ -211,22 +280,17 @@ Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::pat
     std::error_code ec;
     const auto size = std::filesystem::file_size(path, ec);
     const rlim_t fileBytes = ec ? 0 : size;
-    int fds[2];
-    if (pipe2(fds, O_CLOEXEC) != 0)
-        return Error{ErrorCode::TooLarge, path.string(), "cannot be read now: the system has no pipe left",
+    const std::filesystem::path program = readerProgram();
+    if (program.empty())
+        return Error{ErrorCode::NotFound, path.string(), "cannot be read: thicket-reader is not beside this program",
+                     "install Lean Thicket again, or export the file as glTF"};
+    int from = -1;
+    const pid_t child = startReader(program, path, from);
+    if (child < 0)
+        return Error{ErrorCode::TooLarge, path.string(), "cannot be read now: the system has no process or pipe left",
                      "close other programs"};
-    const pid_t child = fork();
-    if (child < 0) {
-        close(fds[0]);
-        close(fds[1]);
-        return Error{ErrorCode::TooLarge, path.string(), "cannot be read now: the system has no process left",
-                     "close other programs"};
-    }
-    if (child == 0) {
-        close(fds[0]);
-        readInChild(path, fds[1], fileBytes);
-    }
-    close(fds[1]);
+    const auto end = std::chrono::steady_clock::now() + std::chrono::seconds(2 * secondsFor(fileBytes));
+    bool late = false;
     std::vector<char> bytes;
     std::vector<char> chunk(1 << 20);
     bool cancelled = false;
@@ -236,41 +300,46 @@ Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::pat
             cancelled = true;
             break;
         }
-        pollfd waiting{fds[0], POLLIN, 0};
+        if (std::chrono::steady_clock::now() > end) {
+            kill(child, SIGKILL);
+            late = true;
+            break;
+        }
+        pollfd waiting{from, POLLIN, 0};
         if (poll(&waiting, 1, 50) == 0) {
             job.report(0.5, "reading " + path.filename().string());
             continue;
         }
-        const ssize_t got = read(fds[0], chunk.data(), chunk.size());
+        const ssize_t got = read(from, chunk.data(), chunk.size());
         if (got < 0 && errno == EINTR)
             continue;
         if (got <= 0)
             break;
         bytes.insert(bytes.end(), chunk.begin(), chunk.begin() + got);
     }
-    close(fds[0]);
+    close(from);
     int status = 0;
     while (waitpid(child, &status, 0) < 0 && errno == EINTR) {
     }
     if (cancelled)
         return cancelledError();
-    if (WIFSIGNALED(status) && (WTERMSIG(status) == SIGXCPU || WTERMSIG(status) == SIGKILL))
+    if (late || (WIFSIGNALED(status) && (WTERMSIG(status) == SIGXCPU || WTERMSIG(status) == SIGKILL)))
         return damaged("could not be read in a sensible time or memory");
     if (!WIFEXITED(status) || WEXITSTATUS(status) != 0 || bytes.empty())
         return damaged("could not be read: its reader broke off");
-    Unpacker from(bytes);
-    if (!from.plain<bool>()) {
+    Unpacker packed(bytes);
+    if (!packed.plain<bool>()) {
         Error error;
-        error.code = from.plain<ErrorCode>();
-        error.where = from.text();
-        error.what = from.text();
-        error.remedy = from.text();
+        error.code = packed.plain<ErrorCode>();
+        error.where = packed.text();
+        error.what = packed.text();
+        error.remedy = packed.text();
         return error;
     }
     std::vector<ImportedSubject> subjects;
-    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n)
-        subjects.push_back(unpackSubject(from));
-    if (!from.whole())
+    for (auto n = packed.plain<std::uint64_t>(); n > 0 && packed.whole(); --n)
+        subjects.push_back(unpackSubject(packed));
+    if (!packed.whole())
         return damaged("could not be read whole");
     return subjects;
 }

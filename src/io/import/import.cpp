@@ -101,14 +101,15 @@ void makeNamesValid(ImportedSubject& subject) {
 
 Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobContext& job) {
     job.report(0, "reading " + path.filename().string());
-    auto data = readFile(path);
+    std::string suffix = path.extension().string();
+    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    constexpr std::uintmax_t kMostGltf = 0xFFFFFFFF; // sizes in a GLB are 32 bits wide
+    auto data = readFile(path, suffix == ".glb" || suffix == ".gltf" ? kMostGltf : kAnySize);
     if (!data)
         return data.error();
     if (data->empty())
         return Error{ErrorCode::BadInput, path.string(), "the file is empty", "export it again"};
-    std::string suffix = path.extension().string();
-    std::transform(suffix.begin(), suffix.end(), suffix.begin(),
-                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     const std::string hash = contentHash(*data);
     Result<std::vector<ImportedSubject>> read = std::vector<ImportedSubject>{};
     try {
@@ -162,6 +163,8 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
                               subject.mesh().levels.empty() ? LevelOrigin::Source : LevelOrigin::HandMade);
         subject.mesh().levels.push_back(std::move(own));
     }
+    if (!imported.placed.empty())
+        subject.mesh().placed = std::make_shared<const Placements>(std::move(imported.placed));
     refreshSubject(subject);
     job.report(0.1, "checking " + subject.name);
     subject.findings = findMeshProblems(*subject.mesh().source().mesh);

@@ -21,12 +21,17 @@ struct ImportedSubject {
     Surfaces surfaces;
     Rig rig;
     std::vector<ImportedLevel> levels;
+    Placements placed;                   ///< where it stands, when the file places it many times; else empty
     std::vector<double> screenCoverages; ///< from the glTF level-of-detail extension, one a level, or empty
     std::vector<std::string> notes;      ///< what was inferred or mended, in words for the user
 };
 
+/// A mesh that a glTF file places more often than this is a subject of its own with as many copies; one that stands less
+/// often is part of the whole, as the wheels of a car are.
+constexpr int kMostBaked = 16;
+
 /// Reads one file. Meshes of a file make one subject, unless their names or the level-of-detail extension say that they
-/// are levels; then each family is one. Node transforms are applied. Every mesh has passed checkMesh.
+/// are levels, or it stands in many places; then each is one. Node transforms are applied. Every mesh has passed checkMesh.
 /// ERRORS     NotFound, BadInput, TooLarge (refused before allocation), Cancelled. Nothing is kept then.
 Result<std::vector<ImportedSubject>> readModel(const std::filesystem::path& path, const JobContext& job);
 
@@ -51,9 +56,13 @@ namespace detail {
 Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
                                               const JobContext& job);
 Result<std::vector<ImportedSubject>> readOther(const std::filesystem::path& path, const JobContext& job);
-/// readOther in a process of its own: the import library crashes or runs on without end on some damaged files, which
-/// then costs that process and gives an Error here. Cancel ends it at once.
+/// readOther in a process of its own, a program that is started for it: the import library crashes or runs on without
+/// end on some damaged files, which then costs that process and gives an Error here. It may read, and nothing else:
+/// memory, time on the processor and on the clock are bounded, and where the kernel can filter calls it has neither
+/// network nor other programs nor files to write. Cancel ends it at once.
 Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job);
+/// That program's whole life: reads the file and writes what came of it to `fd`. Returns its exit code.
+int serveReader(const std::filesystem::path& path, int fd);
 /// Orders by triangles, aligns origins, names the subject.
 void finishFamily(ImportedSubject& subject);
 } // namespace detail

@@ -1,4 +1,8 @@
+#include "base/file.h"
+#include "base/memory.h"
 #include "base/text.h"
+#include "image/image.h"
+#include "io/import/gltf_check.h"
 #include "io/import/gltf_reader.h"
 #include "io/import/near_copy.h"
 
@@ -6,7 +10,6 @@
 #include <cstring>
 #include <fmt/format.h>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <set>
 
 namespace thicket::detail {
@@ -14,21 +17,6 @@ namespace {
 
 constexpr const char* kLevelExtension = "MSFT_lod";
 constexpr const char* kCoverageExtra = "MSFT_screencoverage";
-
-/// Extensions that may be required without a mesh being read wrongly.
-const std::set<std::string> kUnderstood{kLevelExtension,
-                                        "KHR_mesh_quantization",
-                                        "KHR_texture_transform",
-                                        "KHR_materials_unlit",
-                                        "KHR_materials_emissive_strength",
-                                        "KHR_lights_punctual",
-                                        "KHR_materials_specular",
-                                        "KHR_materials_ior",
-                                        "KHR_materials_clearcoat",
-                                        "KHR_materials_sheen",
-                                        "KHR_materials_transmission",
-                                        "KHR_materials_volume",
-                                        "KHR_materials_variants"};
 
 struct Placed {
     int node;
@@ -60,13 +48,16 @@ struct Gathering {
     }
 };
 
-void readSurfaces(const tinygltf::Model& model, Surfaces& out) {
+/// Pictures are what their first bytes say; anything else is left out, and said in `notes`.
+void readSurfaces(const tinygltf::Model& model, Surfaces& out, std::vector<std::string>& notes) {
     for (const tinygltf::Image& image : model.images) {
-        Image own{image.name, image.mimeType, {}};
-        own.encoded.resize(image.image.size());
-        std::memcpy(own.encoded.data(), image.image.data(), image.image.size());
-        if (own.encoded.size() > 3)
-            own.mimeType = own.encoded[0] == std::byte{0x89} ? "image/png" : "image/jpeg";
+        const auto bytes = std::as_bytes(std::span(image.image));
+        Image own{image.name, pictureType(bytes), {}};
+        if (!own.mimeType.empty())
+            own.encoded.assign(bytes.begin(), bytes.end());
+        else
+            notes.push_back(fmt::format("picture {}{} is neither PNG nor JPEG and was left out", out.images.size(),
+                                        image.name.empty() ? "" : " (" + image.name + ")"));
         out.images.push_back(std::move(own));
     }
     const auto imageOf = [&](int texture) {
@@ -106,52 +97,111 @@ void readSurfaces(const tinygltf::Model& model, Surfaces& out) {
     }
 }
 
+/// Lets the loader see only files inside the folder of the one that is read.
+struct Fence {
+    std::filesystem::path folder;
+    std::string refused; ///< the first reference that was not followed, and why
+    static constexpr std::uintmax_t kMost = std::uintmax_t{8} << 30;
+
+    [[nodiscard]] Result<std::filesystem::path> find(const std::string& joined) const {
+        const std::string root = folder.string();
+        return referencedFile(folder, joined.starts_with(root + "/") ? joined.substr(root.size() + 1) : joined, kMost);
+    }
+    static bool exists(const std::string& file, void* user) {
+        auto& fence = *static_cast<Fence*>(user);
+        const auto found = fence.find(file);
+        if (!found && fence.refused.empty())
+            fence.refused = found.error().where + " " + found.error().what;
+        return found.has_value();
+    }
+    static bool read(std::vector<unsigned char>* out, std::string* error, const std::string& file, void* user) {
+        const auto found = static_cast<Fence*>(user)->find(file);
+        const auto data = found ? readFile(*found, kMost) : Result<std::vector<std::byte>>(found.error());
+        if (!data || data->empty()) {
+            if (error != nullptr)
+                *error += data ? file + " is empty" : data.error().where + " " + data.error().what;
+            return false;
+        }
+        const auto* bytes = reinterpret_cast<const unsigned char*>(data->data());
+        out->assign(bytes, bytes + data->size());
+        return true;
+    }
+    tinygltf::FsCallbacks callbacks() {
+        return {&exists, [](const std::string& file, void*) { return file; }, &read,
+                [](std::string*, const std::string&, const std::vector<unsigned char>&, void*) { return false; }, this};
+    }
+};
+
 bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, int, const unsigned char* bytes,
                  int size, void*) {
     image->image.assign(bytes, bytes + size);
     return true;
 }
 
-} // namespace
+/// A transform as a placement; empty where it shears, mirrors or stretches unevenly, or has no size.
+std::optional<Placement> placementOf(const Eigen::Affine3d& t) {
+    const Eigen::Matrix3d m = t.linear();
+    const double scale = std::cbrt(m.determinant());
+    if (!(scale >= 1e-6) || !(scale <= 1e6) || !t.translation().allFinite())
+        return std::nullopt;
+    const Eigen::Matrix3d turn = m / scale;
+    constexpr double kSame = 1e-4;
+    if ((turn * turn.transpose() - Eigen::Matrix3d::Identity()).cwiseAbs().maxCoeff() > kSame)
+        return std::nullopt;
+    Placement p;
+    p.position = t.translation();
+    p.rotation = Quatd(turn).normalized();
+    p.scale = scale;
+    return p;
+}
 
-namespace {
+using Copies = std::map<int, std::vector<std::pair<int, Placement>>>;
 
-/// What the JSON says before anything else is read: a file of another version, or one that needs what we cannot do,
-/// gets its own message instead of the first thing the reader stumbles over.
-Result<void> checkHeader(const std::filesystem::path& path, std::span<const std::byte> data, bool binary) {
-    const char* text = reinterpret_cast<const char*>(data.data());
-    std::size_t size = data.size();
-    if (binary) {
-        std::uint32_t version = 0;
-        std::uint32_t length = 0;
-        if (size < 20)
-            return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
-        std::memcpy(&version, text + 4, 4);
-        std::memcpy(&length, text + 12, 4);
-        if (version != 2)
-            return Error{ErrorCode::BadInput, path.string(),
-                         fmt::format("is glTF version {}, which is not supported", version), "export it as glTF 2.0"};
-        if (length > size - 20)
-            return Error{ErrorCode::BadInput, path.string(), "is cut short", "export it again"};
-        text += 20;
-        size = length;
+/// Meshes that stand in more places than are baked into one: mesh to nodes and where they stand.
+Copies copiesOf(const tinygltf::Model& model, const std::vector<Placed>& placed, const std::set<int>& used) {
+    Copies out;
+    for (const Placed& p : placed) {
+        const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(p.node)];
+        if (used.contains(p.node) || node.skin >= 0)
+            continue;
+        if (const auto placement = placementOf(p.transform))
+            out[node.mesh].emplace_back(p.node, *placement);
     }
-    const auto json = nlohmann::json::parse(text, text + size, nullptr, false);
-    if (!json.is_object())
-        return Error{ErrorCode::BadInput, path.string(), "is not a readable glTF file",
-                     "check that it is whole; export it again"};
-    const auto asset = json.find("asset");
-    const bool stated =
-        asset != json.end() && asset->is_object() && asset->contains("version") && (*asset)["version"].is_string();
-    if (!stated || (*asset)["version"].get<std::string>().rfind("2.", 0) != 0)
-        return Error{ErrorCode::BadInput, path.string(), "is not glTF 2.0", "export it as glTF 2.0"};
-    if (const auto required = json.find("extensionsRequired"); required != json.end() && required->is_array())
-        for (const auto& name : *required)
-            if (name.is_string() && !kUnderstood.contains(name.get<std::string>()))
-                return Error{ErrorCode::BadInput, path.string(),
-                             "needs the extension " + name.get<std::string>() + ", which is not supported",
-                             "export it without that extension"};
-    return {};
+    std::erase_if(out, [](const auto& entry) { return static_cast<int>(entry.second.size()) <= kMostBaked; });
+    for (auto& [mesh, places] : out) // the walk may have met them in any order
+        std::sort(places.begin(), places.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    return out;
+}
+
+/// What all placed nodes would take, before any of it is made.
+Result<void> checkSize(const tinygltf::Model& model, const std::vector<Placed>& placed, const Copies& copies,
+                       const std::filesystem::path& path) {
+    constexpr double kBytesEach = 160; // of a vertex with all it carries and the triangles round it
+    std::size_t held = 0; // what claims more than the file holds is said where it is read
+    for (const tinygltf::Buffer& buffer : model.buffers)
+        held += buffer.data.size();
+    std::map<int, double> cost;
+    double bytes = 0;
+    for (const Placed& p : placed) {
+        const int index = model.nodes[static_cast<std::size_t>(p.node)].mesh;
+        if (copies.contains(index) || index >= static_cast<int>(model.meshes.size()))
+            continue;
+        auto [at, fresh] = cost.try_emplace(index, 0.0);
+        if (fresh)
+            for (const tinygltf::Primitive& primitive : model.meshes[static_cast<std::size_t>(index)].primitives)
+                if (const auto position = primitive.attributes.find("POSITION");
+                    position != primitive.attributes.end() && position->second >= 0 &&
+                    position->second < static_cast<int>(model.accessors.size()))
+                    at->second += kBytesEach * static_cast<double>(std::min(
+                                      held, model.accessors[static_cast<std::size_t>(position->second)].count));
+        bytes += at->second;
+    }
+    auto fits = checkMemory(bytes, availableMemory(), "what its nodes place");
+    if (fits)
+        return {};
+    Error error = fits.error();
+    error.where = path.string();
+    return error;
 }
 
 } // namespace
@@ -165,15 +215,20 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     std::string warning;
     const auto* bytes = reinterpret_cast<const unsigned char*>(data.data());
     const bool binary = data.size() >= 4 && std::memcmp(bytes, "glTF", 4) == 0;
-    if (auto fine = checkHeader(path, data, binary); !fine)
+    if (auto fine = checkGltf(path, data, binary); !fine)
         return fine.error();
     const std::string folder = path.has_parent_path() ? path.parent_path().string() : ".";
+    Fence fence{folder, {}};
+    loader.SetFsCallbacks(fence.callbacks());
     const auto size = static_cast<unsigned int>(data.size());
     const bool read = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, bytes, size, folder)
                              : loader.LoadASCIIFromString(&model, &error, &warning,
                                                           reinterpret_cast<const char*>(bytes), size, folder);
     if (!read) {
         std::string reason = error.substr(0, error.find('\n'));
+        if (!fence.refused.empty())
+            return Error{ErrorCode::BadInput, path.string(), "names a file that is not read: " + fence.refused,
+                         "put what it names beside it, or export it as GLB"};
         return Error{ErrorCode::BadInput, path.string(),
                      "is not a readable glTF file" + (reason.empty() ? "" : " (" + reason + ")"),
                      "check that it is whole and that the files it names are beside it"};
@@ -233,7 +288,10 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         transform.pretranslate(-shift);
 
     Surfaces surfaces;
-    readSurfaces(model, surfaces);
+    std::vector<std::string> notes;
+    if (!fence.refused.empty())
+        notes.push_back("a picture was left out: " + fence.refused);
+    readSurfaces(model, surfaces, notes);
     std::vector<ImportedSubject> subjects;
     const auto meshInto = [&](int nodeIndex, const Eigen::Affine3d& world, GltfRig& rig,
                               Gathering& to) -> Result<void> {
@@ -248,11 +306,15 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
             return joints.error();
         // A skinned mesh stands where its joints put it, whatever its own node says.
         const Eigen::Affine3d place = joints->count > 0 ? Eigen::Affine3d::Identity() : world;
+        const std::size_t before = to.mesh.indices.size();
         for (const tinygltf::Primitive& primitive : mesh.primitives)
             if (auto done =
                     reader.append(primitive, GltfRig::morphNames(mesh), *joints, place, to.mesh, to.materialOfTriangle);
                 !done)
                 return done;
+        if (to.mesh.indices.size() == before)
+            notes.push_back(fmt::format("mesh {}{} holds no triangles and was left out", node.mesh,
+                                        mesh.name.empty() ? "" : " (" + mesh.name + ")"));
         return {};
     };
     const auto nameOf = [&](int nodeIndex) {
@@ -267,13 +329,15 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         std::map<int, Gathering> levels; // by level number
         std::vector<double> coverages;
         GltfRig rig;
+        int mesh = -1; // of one that stands in many places
+        Placements placed;
     };
     std::vector<Family> families;
     const auto family = [&](const std::string& name) -> Family& {
         for (Family& f : families)
             if (f.name == name)
                 return f;
-        families.push_back({name, {}, {}, GltfRig(reader)});
+        families.push_back({name, {}, {}, GltfRig(reader), -1, {}});
         return families.back();
     };
     std::set<int> used;
@@ -299,6 +363,22 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
                 f.coverages.push_back(list.Get(static_cast<int>(i)).GetNumberAsDouble());
         }
     }
+    const auto copies = copiesOf(model, placed, used);
+    if (auto fits = checkSize(model, placed, copies, path); !fits)
+        return fits.error();
+    for (const auto& [mesh, places] : copies) {
+        std::string name = nameOf(places.front().first);
+        for (int n = 2; std::any_of(families.begin(), families.end(), [&](const Family& f) { return f.name == name; });)
+            name = fmt::format("{} {}", nameOf(places.front().first), n++);
+        families.push_back({name, {}, {}, GltfRig(reader), mesh, {}});
+        Family& f = families.back();
+        if (auto done = meshInto(places.front().first, Eigen::Affine3d::Identity(), f.rig, f.levels[0]); !done)
+            return done.error();
+        for (const auto& [node, placement] : places) {
+            used.insert(node);
+            f.placed.push_back(placement);
+        }
+    }
     std::map<std::string, std::set<int>> numbers; // which level numbers each base name has
     for (const Placed& p : placed)
         if (const LevelName split = splitLevelName(nameOf(p.node)); split.level >= 0 && !used.contains(p.node))
@@ -320,6 +400,10 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         subject.name = f.name.empty() ? stem : f.name;
         subject.source.family = families.size() > 1 ? subject.name : "";
         subject.screenCoverages = f.coverages;
+        subject.placed = f.placed;
+        if (!f.placed.empty())
+            subject.notes.push_back(
+                fmt::format("it stands {} times in the file and keeps its places", f.placed.size()));
         for (auto& [number, gathering] : f.levels) {
             if (gathering.mesh.indices.empty())
                 continue;
@@ -328,6 +412,7 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         if (subject.levels.empty())
             continue;
         subject.surfaces = surfaces;
+        subject.notes.insert(subject.notes.end(), notes.begin(), notes.end());
         if (shift.squaredNorm() > 0)
             subject.notes.push_back(movedNote(-shift));
         auto rig = f.rig.finish();

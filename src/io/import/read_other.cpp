@@ -1,4 +1,5 @@
 #include "base/file.h"
+#include "image/image.h"
 #include "io/import/import.h"
 #include "io/import/near_copy.h"
 
@@ -52,6 +53,24 @@ Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
         if (!text && in.gcount() == 84 && 84.0 + 50.0 * count > size)
             return lying(fmt::format("claims {} triangles, more than the file holds", count));
     }
+    if (suffix == ".obj") {
+        // The import library's triangles of a polygon take the square of its corners.
+        constexpr std::size_t kMostCorners = 4096;
+        std::string line;
+        for (std::size_t number = 1; std::getline(in, line); ++number) {
+            if (line.size() < 2 * kMostCorners || line[0] != 'f')
+                continue;
+            std::size_t corners = 0;
+            for (std::size_t i = 1; i < line.size(); ++i)
+                corners += line[i] != ' ' && line[i] != '\t' && (line[i - 1] == ' ' || line[i - 1] == '\t') ? 1 : 0;
+            if (corners > kMostCorners)
+                return Error{ErrorCode::BadInput, path.string(),
+                             fmt::format("line {} is a face of {} corners, more than the {} that are read", number,
+                                         corners, kMostCorners),
+                             "triangulate it before it is exported"};
+        }
+        in.clear();
+    }
     if (suffix == ".ply") {
         std::string line;
         double least = 0;
@@ -94,28 +113,35 @@ Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
     return {};
 }
 
-/// The file system, in which one file's contents are others.
-class InMemory : public Assimp::DefaultIOSystem {
+constexpr std::uintmax_t kMostBeside = std::uintmax_t{2} << 30;
+
+/// The file that is read and what stands in its folder, and nothing else. `data`, when given, stands in for the contents
+/// of the file that is read.
+class Fenced : public Assimp::DefaultIOSystem {
 public:
-    InMemory(std::string path, const std::string& data) : m_path(std::move(path)), m_data(data) {}
+    Fenced(fs::path path, const std::string* data) : m_path(std::move(path)), m_data(data) {}
+    bool Exists(const char* file) const override { return m_path == file || allowed(file); }
     Assimp::IOStream* Open(const char* file, const char* mode) override {
-        if (m_path == file)
-            return new Assimp::MemoryIOStream(reinterpret_cast<const std::uint8_t*>(m_data.data()), m_data.size());
+        if (std::strchr(mode, 'w') != nullptr || std::strchr(mode, 'a') != nullptr)
+            return nullptr;
+        if (m_path != file)
+            return allowed(file) ? DefaultIOSystem::Open(file, mode) : nullptr;
+        if (m_data != nullptr)
+            return new Assimp::MemoryIOStream(reinterpret_cast<const std::uint8_t*>(m_data->data()), m_data->size());
         return DefaultIOSystem::Open(file, mode);
     }
 
 private:
-    std::string m_path;
-    const std::string& m_data;
+    [[nodiscard]] bool allowed(const fs::path& file) const {
+        const fs::path folder = m_path.parent_path().empty() ? fs::path(".") : m_path.parent_path();
+        std::error_code ec;
+        const fs::path inside =
+            fs::absolute(file, ec).lexically_normal().lexically_relative(fs::absolute(folder, ec).lexically_normal());
+        return !inside.empty() && referencedFile(folder, inside.string(), kMostBeside).has_value();
+    }
+    fs::path m_path;
+    const std::string* m_data;
 };
-
-std::string mimeOf(const std::vector<std::byte>& data) {
-    if (data.size() > 8 && data[0] == std::byte{0x89} && data[1] == std::byte{'P'})
-        return "image/png";
-    if (data.size() > 3 && data[0] == std::byte{0xFF} && data[1] == std::byte{0xD8})
-        return "image/jpeg";
-    return {};
-}
 
 struct Builder {
     const aiScene& scene;
@@ -135,16 +161,16 @@ struct Builder {
         } else {
             std::string clean = name;
             std::replace(clean.begin(), clean.end(), '\\', '/');
-            for (const fs::path& candidate : {folder / clean, folder / fs::path(clean).filename(),
-                                              folder / "textures" / fs::path(clean).filename()})
-                if (std::error_code ec; fs::is_regular_file(candidate, ec))
-                    if (auto read = readFile(candidate)) {
+            const std::string last = fs::path(clean).filename().string();
+            for (const std::string& candidate : {clean, last, "textures/" + last})
+                if (const auto file = referencedFile(folder, candidate, kMostBeside))
+                    if (auto read = readFile(*file, kMostBeside)) {
                         data = std::move(*read);
                         break;
                     }
         }
         int index = -1;
-        const std::string mime = mimeOf(data);
+        const std::string mime = pictureType(data);
         if (!mime.empty()) {
             index = static_cast<int>(subject.surfaces.images.size());
             subject.surfaces.images.push_back({fs::path(name).stem().string(), mime, std::move(data)});
@@ -252,8 +278,7 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     importer.SetProgressHandler(&progress);
     importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
     const auto moved = nearCopyOf(path, suffix);
-    if (moved)
-        importer.SetIOHandler(new InMemory(path.string(), moved->data)); // the importer's own now
+    importer.SetIOHandler(new Fenced(path, moved ? &moved->data : nullptr)); // the importer's own now
     const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate | aiProcess_SortByPType |
                                                                 aiProcess_JoinIdenticalVertices);
     importer.SetProgressHandler(nullptr);
