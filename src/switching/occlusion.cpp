@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 #include <tuple>
 
 namespace thicket {
@@ -13,6 +14,57 @@ constexpr float kHuge = 1e7F;    // pixels; beyond, places no longer fit an int
 /// Column or row, held within the buffer and one more on either side.
 int cell(float at, int count) {
     return static_cast<int>(std::floor(std::clamp(at, -1.0F, static_cast<float>(count))));
+}
+
+} // namespace
+
+namespace {
+
+/// Orders triangles along a curve through space (Morton 1966) and closes a cluster after every so many.
+void cluster(Occluder& o) {
+    constexpr std::uint32_t kEach = 96;
+    if (o.indices.empty())
+        return;
+    Vec3f low = o.places[o.indices[0]];
+    Vec3f high = low;
+    for (const std::uint32_t v : o.indices) {
+        low = low.cwiseMin(o.places[v]);
+        high = high.cwiseMax(o.places[v]);
+    }
+    const float side = std::max((high - low).maxCoeff(), 1e-12F);
+    std::vector<std::pair<std::uint64_t, std::uint32_t>> order(o.triangleCount());
+    for (std::uint32_t t = 0; t < order.size(); ++t) {
+        const Vec3f middle =
+            (o.places[o.indices[3 * t]] + o.places[o.indices[3 * t + 1]] + o.places[o.indices[3 * t + 2]]) / 3;
+        const Vec3f at = (middle - low) / side * 1023.0F;
+        std::uint64_t key = 0;
+        for (int bit = 9; bit >= 0; --bit)
+            for (int axis = 0; axis < 3; ++axis)
+                key = key << 1 | (static_cast<std::uint64_t>(at[axis]) >> bit & 1U);
+        order[t] = {key, t};
+    }
+    std::sort(order.begin(), order.end());
+    std::vector<std::uint32_t> indices;
+    indices.reserve(o.indices.size());
+    for (const auto& [key, t] : order)
+        indices.insert(indices.end(), {o.indices[3 * t], o.indices[3 * t + 1], o.indices[3 * t + 2]});
+    o.indices = std::move(indices);
+    for (std::uint32_t first = 0; first < o.triangleCount(); first += kEach) {
+        Occluder::Cluster c{
+            {0, 0, 0}, 0, first, std::min(kEach, static_cast<std::uint32_t>(o.triangleCount()) - first)};
+        const auto corners = std::span(o.indices).subspan(3 * std::size_t{first}, 3 * std::size_t{c.count});
+        Vec3f from = o.places[corners[0]];
+        Vec3f to = from;
+        for (const std::uint32_t v : corners) {
+            from = from.cwiseMin(o.places[v]);
+            to = to.cwiseMax(o.places[v]);
+        }
+        c.centre = (from + to) / 2;
+        for (const std::uint32_t v : corners)
+            c.radius = std::max(c.radius, (o.places[v] - c.centre).norm());
+        c.radius *= 1.0001F;
+        o.clusters.push_back(c);
+    }
 }
 
 } // namespace
@@ -36,6 +88,7 @@ Occluder occluderOf(const Mesh& mesh, const std::vector<bool>& solid) {
                 out.indices.insert(out.indices.end(), {a, b, c});
         }
     }
+    cluster(out);
     struct Side {
         std::uint32_t low, high, triangle;
         bool operator<(const Side& o) const {
@@ -226,25 +279,48 @@ void CoverBuffer::add(const Occluder& o, const Vec3d& position, const Quatd& rot
     m_top = m_height;
     m_right2 = m_bottom = -1;
     m_points.resize(o.places.size());
-    const Eigen::Matrix3d turn = rotation.toRotationMatrix() * scale;
-    for (std::size_t i = 0; i < o.places.size(); ++i)
-        m_points[i] = inCamera(position + turn * o.places[i].cast<double>());
-    m_facing.resize(o.triangleCount());
-    for (std::size_t t = 0; t < m_facing.size(); ++t) {
-        const Point& a = m_points[o.indices[3 * t]];
-        const Point& b = m_points[o.indices[3 * t + 1]];
-        const Point& c = m_points[o.indices[3 * t + 2]];
-        const double ux = b.x - a.x, uy = b.y - a.y, uz = b.z - a.z;
-        const double vx = c.x - a.x, vy = c.y - a.y, vz = c.z - a.z;
-        const double towards = a.x * (uy * vz - uz * vy) + a.y * (uz * vx - ux * vz) + a.z * (ux * vy - uy * vx);
-        // Depth runs away from the eye, so the camera's axes are left-handed and the sense of turning is the other one.
-        m_facing[t] = towards > 0 ? 1 : 0;
-        if (m_facing[t] != 0)
-            fillFront(a, b, c);
+    // Put together in double precision, so that floats only carry places relative to the camera.
+    Eigen::Matrix3d axes;
+    axes << m_right.transpose(), m_view.up.transpose(), m_view.forward.transpose();
+    const Eigen::Matrix3f turn = (axes * rotation.toRotationMatrix() * scale).cast<float>();
+    const Vec3f from = (axes * (position - m_view.eye)).cast<float>();
+    for (std::size_t i = 0; i < o.places.size(); ++i) {
+        const Vec3f p = turn * o.places[i] + from;
+        m_points[i] = {p.x(), p.y(), p.z()};
+    }
+    m_facing.assign(o.triangleCount(), 2);
+    const auto size = static_cast<float>(scale);
+    const float wide = 0.5F * static_cast<float>(m_width) / m_scaleX; // tangents of half the view
+    const float tall = 0.5F * static_cast<float>(m_height) / m_scaleY;
+    const float slopeX = std::sqrt(1 + wide * wide);
+    const float slopeY = std::sqrt(1 + tall * tall);
+    for (const Occluder::Cluster& cluster : o.clusters) {
+        const Vec3f c = turn * cluster.centre + from;
+        const float r = cluster.radius * size * 1.001F + 1e-6F * c.norm();
+        // Wholly beside the picture or before the near plane: nothing of it is drawn, nor are edges that it has.
+        if (c.z() + r < m_near || std::abs(c.x()) - wide * c.z() > slopeX * r ||
+            std::abs(c.y()) - tall * c.z() > slopeY * r)
+            continue;
+        for (std::size_t t = cluster.first; t < std::size_t{cluster.first} + cluster.count; ++t) {
+            const Point& a = m_points[o.indices[3 * t]];
+            const Point& b = m_points[o.indices[3 * t + 1]];
+            const Point& q = m_points[o.indices[3 * t + 2]];
+            const double ux = b.x - a.x, uy = b.y - a.y, uz = b.z - a.z;
+            const double vx = q.x - a.x, vy = q.y - a.y, vz = q.z - a.z;
+            const double towards = a.x * (uy * vz - uz * vy) + a.y * (uz * vx - ux * vz) + a.z * (ux * vy - uy * vx);
+            // Depth runs away from the eye, so the camera's axes are left-handed and the sense of turning is the other
+            // one.
+            m_facing[t] = towards > 0 ? 1 : 0;
+            if (m_facing[t] != 0)
+                fillFront(a, b, q);
+        }
     }
     for (const Occluder::Edge& e : o.edges) {
-        const bool ends = e.left == e.right ? m_facing[e.left] != 0 : m_facing[e.left] != m_facing[e.right];
-        if (ends)
+        const std::uint8_t left = m_facing[e.left];
+        const std::uint8_t right = m_facing[e.right];
+        if (left == 2 || right == 2)
+            continue; // it lies where one of them does: out of view
+        if (e.left == e.right ? left != 0 : left != right)
             drawContour(m_points[e.from], m_points[e.to]);
     }
     for (int y = m_top; y <= m_bottom; ++y)
@@ -317,6 +393,11 @@ bool CoverBuffer::hides(const OrientedBox& box) const {
             if (at(x, y) <= behind)
                 return false;
     return true;
+}
+
+void CoverBuffer::merge(const CoverBuffer& other) {
+    for (std::size_t i = 0; i < m_inverse.size(); ++i)
+        m_inverse[i] = std::max(m_inverse[i], other.m_inverse[i]);
 }
 
 bool CoverBuffer::mayHide(const OrientedBox& box) const {

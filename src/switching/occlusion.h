@@ -23,9 +23,17 @@ struct Occluder {
         std::uint32_t left = 0; ///< triangles; the same twice where the edge is open or shared by more than two
         std::uint32_t right = 0;
     };
+    /// Triangles that lie together, so that those out of view cost one look.
+    struct Cluster {
+        Vec3f centre{0, 0, 0};
+        float radius = 0;
+        std::uint32_t first = 0; ///< triangle
+        std::uint32_t count = 0;
+    };
     std::vector<Vec3f> places;
     std::vector<std::uint32_t> indices; ///< three a triangle
     std::vector<Edge> edges;
+    std::vector<Cluster> clusters; ///< cover all triangles, in order
     [[nodiscard]] std::size_t triangleCount() const { return indices.size() / 3; }
 };
 
@@ -47,6 +55,8 @@ public:
     void begin(const View& view, int rows);
     /// REQUIRES all of it lies before the far plane.
     void add(const Occluder& occluder, const Vec3d& position, const Quatd& rotation, double scale);
+    /// Adds what another buffer of the same view has been given.
+    void merge(const CoverBuffer& other);
     /// Whether a box is certainly not seen. False when any of it is before the near plane.
     [[nodiscard]] bool hides(const OrientedBox& box) const;
     /// False when nothing that lies in a box can be hidden. True says nothing.
@@ -96,7 +106,7 @@ private:
     };
     std::vector<Cell> m_cells;
     std::vector<Point> m_points;
-    std::vector<std::uint8_t> m_facing; ///< a triangle: 1 turned to the eye, 0 away
+    std::vector<std::uint8_t> m_facing; ///< a triangle: 1 turned to the eye, 0 away, 2 out of view
     int m_left = 0;                     ///< the part of the buffer that it touched
     int m_right2 = 0;
     int m_top = 0;

@@ -1,9 +1,11 @@
 // What is hidden behind other copies: the few that may hide most are drawn into a small buffer of depths, then cells,
 // then copies, are looked for behind them.
 
+#include "base/parallel.h"
 #include "switching/batch_pass.h"
 
 #include <algorithm>
+#include <array>
 
 namespace thicket::detail {
 namespace {
@@ -69,6 +71,15 @@ std::vector<Hider> chooseHiders(const std::vector<BatchPass>& passes, const View
     return out;
 }
 
+/// A box that holds all copies of a cell, whatever way they are turned and whatever level they show.
+OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
+    double wider = 0;
+    for (const LevelCost& level : pass.batch.chain.levels)
+        wider = std::max(wider, level.deviationMetres);
+    const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * cell.mostScale);
+    return {cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
+}
+
 /// How far a level may stand out of the box of the finest, and one that fades into it: by as much as it is off.
 double widerOf(const ResolvedChain& chain, const CopyMemory& copy) {
     double wider = chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
@@ -85,12 +96,7 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
     if (copies == nullptr && memory.all.culled != Culled::No)
         return;
     if (cell.count > 1) {
-        // A box that holds every copy's, whatever way it is turned.
-        double wider = 0;
-        for (const LevelCost& level : chain.levels)
-            wider = std::max(wider, level.deviationMetres);
-        const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * cell.mostScale);
-        const OrientedBox box{cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
+        const OrientedBox box = boxOfCell(pass, cell);
         if (!buffer.mayHide(box))
             return;
         if (copies == nullptr && buffer.hides(box)) {
@@ -120,13 +126,32 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
     const auto hiders = chooseHiders(passes, view);
     if (hiders.empty())
         return 0;
-    CoverBuffer buffer;
-    buffer.begin(view, kRows);
-    for (const Hider& hider : hiders) {
-        const BatchPass& pass = passes[hider.batch];
-        const Placement& p = pass.table.at(hider.slot);
-        buffer.add(*pass.batch.occluders[static_cast<std::size_t>(hider.level)], p.position, p.rotation, p.scale);
+    // In two halves beside each other; which half a hider is in, and so the outcome, depends on nothing but the view.
+    thread_local std::array<CoverBuffer, 2> buffers; // kept, since a route asks thousands of times
+    std::array<CoverBuffer, 2>& halves = buffers;
+    std::array<std::vector<std::size_t>, 2> shares;
+    std::array<std::size_t, 2> work{};
+    const auto solidOf = [&](std::size_t i) -> const Occluder& {
+        return *passes[hiders[i].batch].batch.occluders[static_cast<std::size_t>(hiders[i].level)];
+    };
+    for (std::size_t i = 0; i < hiders.size(); ++i) {
+        const std::size_t half = work[1] < work[0] ? 1 : 0;
+        shares[half].push_back(i);
+        work[half] += solidOf(i).triangleCount();
     }
+    const auto drawHalves = [&](std::size_t from, std::size_t to) {
+        for (std::size_t half = from; half < to; ++half) {
+            halves[half].begin(view, kRows);
+            for (const std::size_t i : shares[half]) {
+                const Placement& p = passes[hiders[i].batch].table.at(hiders[i].slot);
+                halves[half].add(solidOf(i), p.position, p.rotation, p.scale);
+            }
+        }
+    };
+    parallelChunks(halves.size(), 1, drawHalves);
+    CoverBuffer& buffer = halves[0];
+    if (!shares[1].empty())
+        buffer.merge(halves[1]);
     for (const BatchPass& pass : passes)
         for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c)
             hideIn(pass, c, buffer);
