@@ -109,6 +109,7 @@ MainWindow::MainWindow() {
         const View& view = m_bench.session.scene().settings.view;
         m_viewport->setShotView(view.eye, view.eye + view.forward * 30);
     });
+    connect(&m_bench.files, &FilesModel::projectSaved, this, &MainWindow::noteRecent);
     connect(&m_bench.files, &FilesModel::recoveryFound, this, [this](const QString& project, const QString& autosave) {
         if (m_quiet)
             return;
@@ -385,9 +386,10 @@ bool MainWindow::askToSave() {
     box.addButton(tr("Go back"), QMessageBox::RejectRole);
     box.exec();
     if (box.clickedButton() == keep) {
+        // Only saving is waited for; what else runs is not in the file and is given up with the window.
         save(false);
         QEventLoop wait;
-        while (m_bench.session.jobs().busy())
+        while (m_bench.session.saves().busy())
             wait.processEvents(QEventLoop::WaitForMoreEvents | QEventLoop::AllEvents, 50);
         return !m_bench.session.document.modified();
     }

@@ -372,4 +372,60 @@ TEST_F(WindowTest, what_is_hidden_is_not_drawn_unless_the_engine_cannot_do_that)
     EXPECT_EQ(view.exact().total.drawn, 2U);
 }
 
+TEST_F(WindowTest, a_switch_that_is_held_while_undo_takes_its_level_away_is_let_go) {
+    thinBall(40);
+    window->setStage(Stage::Switch);
+    Workbench& bench = window->bench();
+    SwitchChart& chart = window->switchChart();
+    const auto last = static_cast<int>(bench.session.meshSubject()->mesh().levels.size()) - 1;
+    const QPoint from = chart.handlePlace(last).toPoint();
+    QTest::mousePress(&chart, Qt::LeftButton, {}, from);
+    const auto moveBy = [&](int dx) {
+        const QPoint at = from + QPoint(dx, 0);
+        QMouseEvent move(QEvent::MouseMove, at, chart.mapToGlobal(QPointF(at)), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
+        QApplication::sendEvent(&chart, &move);
+    };
+    moveBy(-12);
+    while (bench.session.document.undo().canUndo())
+        bench.session.document.undo().undo(); // the levels go, then the subject
+    EXPECT_TRUE(bench.session.scene().subjects.empty());
+    moveBy(-20);
+    while (bench.session.document.undo().canRedo())
+        bench.session.document.undo().redo();
+    const QString before = QString::fromStdString(encodeProject(bench.session.scene(), folder.path()));
+    moveBy(-30);
+    QTest::mouseRelease(&chart, Qt::LeftButton, {}, from);
+    EXPECT_EQ(QString::fromStdString(encodeProject(bench.session.scene(), folder.path())), before);
+}
+
+TEST_F(WindowTest, the_viewport_and_the_audit_choose_alike_along_a_route) {
+    thinBall(60);
+    Workbench& bench = window->bench();
+    Settings settings = bench.session.scene().settings;
+    settings.routes = {{"away", {{0, {0, 1, 4}, {0, 0, 0}}, {4, {0, 1, 80}, {0, 0, 0}}}}};
+    settings.devices[settings.device].frameRate = 10;
+    SwitchRule sudden = bench.session.meshSubject()->rule; // a fade counts both levels while the route flies on
+    sudden.fadeSeconds = 0;
+    sudden.hysteresis = 0;
+    bench.switching.setRule(bench.session.subjectId(), sudden, QStringLiteral("No fades"));
+    bench.session.document.push(changeSettings(bench.session.scene(), settings, "Route"));
+    window->setStage(Stage::Budget);
+    Viewport& view = window->viewport();
+    const auto audit = auditRoute(bench.session.scene(), bench.session.scene().settings.routes[0],
+                                  *bench.session.scene().currentDevice(), {});
+    ASSERT_TRUE(audit);
+    // The window's picture is as wide as the window; level by level it is what the audit counts at the same moment.
+    int compared = 0;
+    for (const AuditFrame& frame : audit->frames) {
+        if (std::fmod(frame.seconds, 0.5) > 0.01)
+            continue;
+        view.setRouteTime(frame.seconds);
+        rest();
+        EXPECT_EQ(view.exact().total.triangles, frame.triangles) << "at " << frame.seconds << " s";
+        ++compared;
+    }
+    EXPECT_GE(compared, 8);
+}
+
 } // namespace thicket::app

@@ -360,6 +360,7 @@ void SwitchChart::mousePressEvent(QMouseEvent* event) {
     if (event->button() != Qt::LeftButton)
         return;
     m_drag = hitAt(event->position());
+    m_dragged = m_bench.session.subjectId();
     ++m_serial;
     if (m_drag.grip == Grip::None && axisRect()->rect().contains(event->pos())) {
         // A click on the open chart walks the camera there.
@@ -375,6 +376,11 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
     const double d = xAxis->pixelToCoord(std::clamp(event->position().x(), static_cast<double>(axisRect()->left()),
                                                     static_cast<double>(axisRect()->right())));
     const QString key = QStringLiteral("switch-drag-%1").arg(m_serial);
+    // What is held may be gone by now: undone, removed, or another subject is shown.
+    const bool there = m_bench.session.meshSubject() != nullptr && m_bench.session.subjectId() == m_dragged &&
+                       m_drag.level < static_cast<int>(m_chain.levels.size());
+    if (!there)
+        m_drag = {};
     switch (m_drag.grip) {
     case Grip::Handle:
         m_bench.switching.setSwitchDistance(m_bench.session.subjectId(), m_drag.level, snapped(d, m_drag.level), key);

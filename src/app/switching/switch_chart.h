@@ -57,6 +57,7 @@ private:
     Hit m_drag;
     Hit m_hover;
     int m_serial = 0; ///< one undo step a drag
+    std::uint32_t m_dragged = 0; ///< the subject that m_drag is of
     QPointF m_mouse{-1, -1};
 };
 
