@@ -76,13 +76,13 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.arrange(Arrangement::Care);
     const int before = window.bench().session.document.undo().index();
     for (const Subject& s : window.bench().session.scene().subjects)
-        if (s.mesh().aggregate && s.mesh().levels.front().mesh)
+        if (s.isMesh() && s.mesh().aggregate && s.mesh().source().mesh)
             paintBand(window, s);
     shot(QStringLiteral("care"));
     window.arrange(Arrangement::One);
     window.bench().session.document.undo().setIndex(before);
     for (const Subject& s : window.bench().session.scene().subjects)
-        if (s.mesh().rig)
+        if (s.isMesh() && s.mesh().rig)
             window.bench().session.selectSubject(s.id);
     window.bench().session.selectLevel(2);
     window.arrange(Arrangement::LineUp);

@@ -15,8 +15,10 @@ BatchPass::BatchPass(const Batch& of, SelectState::OfBatch& ofState, const View&
                      const SelectOptions& how, double before, double seconds, double epoch)
     : batch(of), table(*of.copies), own(ofState), view(from), frustum(planes), options(how),
       now(static_cast<float>(seconds - epoch)), due(true), pixelScale(from.pixelScale()),
-      context(contextFactor(1, how) / how.allowanceFactor), boxRadius(of.chain.bounds.diagonal() / 2),
-      innerRadius(of.chain.bounds.size().minCoeff() / 2), decidedFrom(of.chain.measuredFrom.value_or(from.eye)) {
+      context(contextFactor(1, how) / how.allowanceFactor),
+      cullBelowPx(how.cullSmall ? of.chain.rule.cullBelowPx * how.smallFactor : 0),
+      boxRadius(of.chain.bounds.diagonal() / 2), innerRadius(of.chain.bounds.size().minCoeff() / 2),
+      decidedFrom(of.chain.measuredFrom.value_or(from.eye)) {
     // All copies of a rule are looked at in the same frames, a check interval apart.
     if (const double every = of.chain.rule.checkSeconds; every > 0)
         due = std::floor(seconds / every) > std::floor(before / every);
@@ -115,9 +117,9 @@ void BatchPass::decideCell(std::uint32_t index) const {
     const auto tall = [&](double scale, double distance) {
         return screenHeight(pixelScale, view.lines, chain.radius * scale, distance) * view.lines;
     };
-    const bool smalls = options.cullSmall && rule.cullBelowPx > 0;
-    const bool someSmall = smalls && tall(cell.leastScale, farthestCentre) < rule.cullBelowPx * (1 + kSlack);
-    const bool someTall = !smalls || tall(cell.mostScale, nearestCentre) >= rule.cullBelowPx * (1 - kSlack);
+    const bool smalls = cullBelowPx > 0;
+    const bool someSmall = smalls && tall(cell.leastScale, farthestCentre) < cullBelowPx * (1 + kSlack);
+    const bool someTall = !smalls || tall(cell.mostScale, nearestCentre) >= cullBelowPx * (1 - kSlack);
     if (planes == 0 && !someWithin) {
         setAll(index, notDrawn(Culled::BeyondReach));
         return;
@@ -165,8 +167,8 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
                                   static_cast<float>(n.dot(cell.origin) + frustum.offset[k])};
         }
     // A sphere is too small beyond so many of its radii: sqrt(1 + 1/t^2) where t is half of that height by tangents.
-    const double t = rule.cullBelowPx / (2 * pixelScale);
-    const bool smalls = options.cullSmall && rule.cullBelowPx > 0;
+    const double t = cullBelowPx / (2 * pixelScale);
+    const bool smalls = cullBelowPx > 0;
     const auto smallBeyond = static_cast<float>(smalls ? std::sqrt(1 + 1 / (t * t)) : 0);
     const bool strangeSize = smalls && t > 0.5; // taller than half the view: only exactly
     const bool reaches = options.cullReach && rule.reachMetres > 0;

@@ -17,6 +17,7 @@ struct BatchPass {
     bool due;           ///< levels are decided in this frame, not only where there is none yet
     double pixelScale;  ///< of the view
     double context;     ///< how many times as far switches come in, but for the copy's own importance
+    double cullBelowPx; ///< what is less tall is too small; 0: nothing is
     double boxRadius;   ///< of the sphere round the middle that holds the whole box, at scale 1
     double innerRadius; ///< of the one that the box holds
     Vec3d decidedFrom;  ///< the camera, or the target

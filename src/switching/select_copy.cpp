@@ -16,8 +16,7 @@ Culled BatchPass::reasonFor(const Placement& copy) const {
         return Culled::NoLevels;
     if (options.cullReach && chain.rule.reachMetres > 0 && decidingDistance(chain, copy, view) > chain.rule.reachMetres)
         return Culled::BeyondReach;
-    if (options.cullSmall &&
-        screenHeight(pixelScale, view.lines, radius, (centre - view.eye).norm()) * view.lines < chain.rule.cullBelowPx)
+    if (screenHeight(pixelScale, view.lines, radius, (centre - view.eye).norm()) * view.lines < cullBelowPx)
         return Culled::TooSmall;
     return Culled::No;
 }

@@ -37,6 +37,7 @@ struct SelectInput {
 
 struct SelectOptions {
     double allowanceFactor = 1; ///< 1: exact; larger: every switch comes nearer by this factor (the viewport in motion)
+    double smallFactor = 1;     ///< what is too small on screen may be so many times as tall (the viewport in motion)
     double speed = 0;           ///< of the camera, metres a second
     double halfSpeed = 0; ///< at this speed switches come in half as far, at twice it a third; 0: speed is nothing
     bool fades = true;    ///< false: switches are sudden

@@ -428,4 +428,51 @@ TEST_F(WindowTest, the_viewport_and_the_audit_choose_alike_along_a_route) {
     EXPECT_GE(compared, 8);
 }
 
+TEST_F(WindowTest, a_field_of_a_hundred_thousand_is_drawn_together_edited_and_undone) {
+    thinBall(12);
+    Workbench& bench = window->bench();
+    Placements copies;
+    for (std::uint32_t i = 0; i < 100'000; ++i)
+        copies.push_back({1000 + i, 0, {4.0 * (i % 316) - 632, 0, -4.0 * (i / 316)}, Quatd::Identity(), 1, 1});
+    Subject field;
+    field.name = "Buoys";
+    field.body = InstancesBody{{bench.session.subjectId()}, std::make_shared<const Placements>(std::move(copies))};
+    bench.session.document.push(addSubjects(bench.session.scene(), {field}, "Field"));
+    const std::uint32_t id = bench.session.scene().subjects.back().id;
+    bench.session.selectSubject(id);
+    window->setStage(Stage::Switch);
+    Viewport& view = window->viewport();
+    view.setShotView({0, 6, 12}, {0, 0, -60});
+    rest();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.settled(); }, 20000));
+    EXPECT_GT(view.exact().total.drawn, 1000U);
+    EXPECT_LE(view.submittedDraws(), view.exact().total.drawn / 50) << "copies of a level are drawn together";
+    EXPECT_GT(view.submittedTriangles(), view.exact().total.drawn);
+    EXPECT_FALSE(view.why().isEmpty());
+    double slowest = 0;
+    for (int i = 0; i < 40; ++i) {
+        view.setShotView({0.5 * i, 6, 12.0 - i}, {0.5 * i, 0, -60.0 - i});
+        QTest::qWait(1);
+        slowest = std::max(slowest, i > 20 ? view.lastFrameMs() : 0.0);
+    }
+    RecordProperty("slowestFrameMs", std::to_string(slowest));
+    // Every stage has something to say of a field, and none stumbles over it.
+    for (const Stage stage : {Stage::Gather, Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship}) {
+        window->setStage(stage);
+        QTest::qWait(30);
+    }
+    EXPECT_EQ(window->subjectList().model()->index(1, 0).data(SubjectModel::Weight).toString(),
+              QStringLiteral("100,000 copies"));
+    // Saved and opened it is the same array; undone it is gone.
+    bench.files.saveProject(text(folder.path() / "field.thicket.json"));
+    waitForJobs();
+    const auto load = readProject(folder.path() / "field.thicket.json", {});
+    ASSERT_TRUE(load) << load.error().text();
+    EXPECT_EQ(*load->scene.subjects[1].instances()->copies, *bench.session.scene().subjects[1].instances()->copies);
+    bench.session.document.undo().undo();
+    EXPECT_EQ(bench.session.scene().subjects.size(), 1U);
+    bench.session.document.undo().redo();
+    EXPECT_EQ(bench.session.scene().subjects[1].id, id);
+}
+
 } // namespace thicket::app

@@ -133,6 +133,7 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
         chosen.options.speed = dice.between(0, 20);
         chosen.options.allowanceFactor = dice.coin() ? 1 : dice.between(1, 4);
         chosen.options.fades = dice.coin();
+        chosen.options.smallFactor = dice.coin() ? 1 : dice.between(1, 5);
         chosen.options.cullView = dice.upTo(4) != 0;
         const ResolvedChain chain = anyChain(dice, base);
         const Placements field = anyField(dice, 1 + dice.upTo(3000), middle);

@@ -82,7 +82,7 @@ inline void bruteSelect(const ResolvedChain& chain, const Placements& all, const
             culled = Culled::OutOfView;
         else if (options.cullReach && chain.rule.reachMetres > 0 && distance > chain.rule.reachMetres)
             culled = Culled::BeyondReach;
-        else if (options.cullSmall && tall < chain.rule.cullBelowPx)
+        else if (options.cullSmall && tall < chain.rule.cullBelowPx * options.smallFactor)
             culled = Culled::TooSmall;
         if (culled != Culled::No) {
             c = {};

@@ -129,6 +129,8 @@ void ShipPanel::refresh() {
     QString rows;
     int ready = 0;
     for (const Subject& s : m_bench.session.scene().subjects) {
+        if (!s.isMesh())
+            continue; // its assets are
         const bool whole = std::all_of(s.mesh().levels.begin(), s.mesh().levels.end(),
                                        [](const Level& x) { return x.mesh != nullptr; });
         ready += whole ? 1 : 0;

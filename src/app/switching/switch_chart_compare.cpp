@@ -22,7 +22,7 @@ void SwitchChart::paintCompared(QPainter& p) const {
     const Qt::PenStyle styles[] = {Qt::DashLine, Qt::DotLine, Qt::DashDotLine, Qt::DashDotDotLine};
     int index = 0;
     for (const std::uint32_t id : m_compared) {
-        const Subject* s = m_bench.session.scene().find(id);
+        const Subject* s = m_bench.session.scene().findMesh(id);
         if (s == nullptr || id == m_bench.session.subjectId() || s->mesh().levels.size() < 2)
             continue;
         const ResolvedChain chain = chainOf(*s, view);

@@ -93,8 +93,10 @@ void ViewBox::refresh() {
     int free = 0;
     int fixed = 0;
     for (const Subject& s : m_bench.session.scene().subjects)
-        for (std::size_t i = 1; i < s.mesh().levels.size(); ++i)
-            ++(s.mesh().levels[i].fixed ? fixed : free);
+        for (std::size_t i = 1; s.isMesh() && i < s.mesh().levels.size(); ++i) {
+            fixed += s.mesh().levels[i].fixed ? 1 : 0;
+            free += s.mesh().levels[i].fixed ? 0 : 1;
+        }
     m_follows->setText(fixed == 0 ? tr("All %1 switches follow it.").arg(free)
                                   : tr("%1 switches follow it, %2 set by hand stay.").arg(free).arg(fixed));
     m_follows->setVisible(free + fixed > 0);

@@ -378,7 +378,7 @@ void GlScene::drawPart(const DrawItem& item, Shading shading, const Part& of) {
         glBindTexture(GL_TEXTURE_2D, id);
         drawTriangles(from, to);
         m_triangles += std::uint64_t{to - from} * of.copies;
-        m_draws += from == part.firstTriangle ? 1 : 0; // one that is drawn in pieces is still one
+        m_draws += from == part.firstTriangle && of.firstCopy == 0 ? 1 : 0; // one that is drawn in pieces is still one
     }
     if (shading == Shading::Edges) {
         glDisable(GL_POLYGON_OFFSET_FILL);

@@ -99,7 +99,7 @@ void Viewport::setStage(Stage stage) {
     if (solo() && (!was || m_framed != m_bench.session.subjectId()))
         frameSelection();
     // Meshes that were just brought in have no view of their own yet: the camera goes where the first can be seen.
-    if (!solo() && !m_sceneViewSet && m_bench.session.meshSubject() != nullptr) {
+    if (!solo() && !m_sceneViewSet && m_bench.session.subject() != nullptr) {
         m_sceneViewSet = true;
         frameSelection();
     }
@@ -377,10 +377,12 @@ void Viewport::stopWalk() {
 }
 
 void Viewport::frameSelection() {
-    const Subject* subject = m_bench.session.meshSubject();
+    const Subject* subject = m_bench.session.subject();
     if (subject == nullptr)
         return;
     m_framed = subject->id;
+    if (solo() && !subject->isMesh())
+        return;
     if (solo()) {
         double wide = subject->radius;
         m_soloOrbit.pivot = subject->bounds.centre();
@@ -425,6 +427,7 @@ void Viewport::selectLight() {
     SelectOptions options = selectionOptions();
     do {
         options.allowanceFactor = m_budget.factor();
+        options.smallFactor = std::sqrt(m_budget.factor()); // of many small things the smallest wait for the rest
         select(m_input, shotView(), m_selectedAt, options, m_lightState, m_light);
     } while (m_budget.lighten(m_light.total.triangles));
 }
