@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
 
 namespace thicket::detail {
 namespace {
@@ -71,6 +72,92 @@ std::vector<Hider> chooseHiders(const std::vector<BatchPass>& passes, const View
     return out;
 }
 
+/// What a box covers of the picture at most: -1..1 each way, cut off at its edges; all of it where the box comes before
+/// the near plane.
+struct Patch {
+    double left = -1;
+    double right = 1;
+    double bottom = -1;
+    double top = 1;
+    double nearest = 0; ///< depth, metres
+    bool before = true; ///< some of it is before the near plane
+
+    [[nodiscard]] bool empty() const { return left >= right || bottom >= top; }
+    [[nodiscard]] bool overlaps(const Patch& o) const {
+        return left < o.right && o.left < right && bottom < o.top && o.bottom < top;
+    }
+};
+
+class Projector {
+public:
+    explicit Projector(const View& view)
+        : m_view(view), m_right(view.forward.cross(view.up)), m_tall(std::tan(view.fovY / 2)),
+          m_wide(m_tall * view.aspect) {}
+
+    [[nodiscard]] Patch patchOf(const OrientedBox& box) const {
+        const Vec3d from = box.middle - m_view.eye;
+        Patch out;
+        out.nearest = from.dot(m_view.forward);
+        for (const Vec3d& half : box.half)
+            out.nearest -= std::abs(half.dot(m_view.forward));
+        out.before = out.nearest <= m_view.nearMetres;
+        if (out.before)
+            return out;
+        Patch tight{1e9, -1e9, 1e9, -1e9, out.nearest, false};
+        for (int k = 0; k < 8; ++k) {
+            Vec3d p = from;
+            for (int axis = 0; axis < 3; ++axis)
+                p += ((k >> axis) & 1) != 0 ? box.half[static_cast<std::size_t>(axis)]
+                                            : Vec3d(-box.half[static_cast<std::size_t>(axis)]);
+            const double depth = p.dot(m_view.forward);
+            const double x = p.dot(m_right) / (depth * m_wide);
+            const double y = p.dot(m_view.up) / (depth * m_tall);
+            tight = {std::min(tight.left, x),
+                     std::max(tight.right, x),
+                     std::min(tight.bottom, y),
+                     std::max(tight.top, y),
+                     tight.nearest,
+                     false};
+        }
+        tight.left = std::max(tight.left, -1.0);
+        tight.right = std::min(tight.right, 1.0);
+        tight.bottom = std::max(tight.bottom, -1.0);
+        tight.top = std::min(tight.top, 1.0);
+        return tight;
+    }
+
+private:
+    const View& m_view;
+    Vec3d m_right;
+    double m_tall;
+    double m_wide;
+};
+
+/// Whether patches together leave nothing of another one free: looked at between all of their edges.
+bool coversAll(const std::vector<Patch>& patches, const Patch& of) {
+    std::vector<double> xs{of.left, of.right};
+    std::vector<double> ys{of.bottom, of.top};
+    for (const Patch& p : patches) {
+        for (const double x : {p.left, p.right})
+            if (x > of.left && x < of.right)
+                xs.push_back(x);
+        for (const double y : {p.bottom, p.top})
+            if (y > of.bottom && y < of.top)
+                ys.push_back(y);
+    }
+    std::sort(xs.begin(), xs.end());
+    std::sort(ys.begin(), ys.end());
+    for (std::size_t i = 1; i < xs.size(); ++i)
+        for (std::size_t k = 1; k < ys.size(); ++k) {
+            const double x = (xs[i - 1] + xs[i]) / 2;
+            const double y = (ys[k - 1] + ys[k]) / 2;
+            if (std::none_of(patches.begin(), patches.end(),
+                             [&](const Patch& p) { return x > p.left && x < p.right && y > p.bottom && y < p.top; }))
+                return false;
+        }
+    return true;
+}
+
 /// A box that holds all copies of a cell, whatever way they are turned and whatever level they show.
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
     double wider = 0;
@@ -78,6 +165,70 @@ OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
         wider = std::max(wider, level.deviationMetres);
     const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * cell.mostScale);
     return {cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
+}
+
+/// Leaves only hiders that something could be hidden behind: what is hidden lies with all of its patch behind the
+/// patches of others. Drawing is dear, and mostly nothing stands behind anything.
+void keepUseful(std::vector<Hider>& hiders, const std::vector<BatchPass>& passes, const View& view) {
+    constexpr double kRounding = 1e-3;
+    constexpr std::uint32_t kFew = 32; // copies of a cell that are looked at one by one
+    const Projector projector(view);
+    std::vector<Patch> patches;
+    for (const Hider& hider : hiders) {
+        const BatchPass& pass = passes[hider.batch];
+        const double wider = pass.batch.chain.levels[static_cast<std::size_t>(hider.level)].deviationMetres;
+        Patch patch = projector.patchOf(boxOf(pass.batch.chain, pass.table.at(hider.slot), wider));
+        patch.left -= kRounding;
+        patch.right += kRounding;
+        patch.bottom -= kRounding;
+        patch.top += kRounding;
+        patches.push_back(patch);
+    }
+    std::vector<bool> useful(hiders.size(), false);
+    std::vector<std::size_t> nearer;
+    std::vector<Patch> before;
+    // `whole`: all of the target must be hidden for it to make a difference; of a cell any part may. Nothing hides
+    // itself.
+    const auto look = [&](const Patch& target, bool whole, std::uint32_t batch, std::uint32_t slot) {
+        if (target.empty() || (whole && target.before))
+            return;
+        nearer.clear();
+        before.clear();
+        for (std::size_t i = 0; i < hiders.size(); ++i) {
+            const bool itself = whole && hiders[i].batch == batch && hiders[i].slot == slot;
+            if (itself || (whole && patches[i].nearest >= target.nearest) || !patches[i].overlaps(target))
+                continue;
+            nearer.push_back(i);
+            before.push_back(patches[i]);
+        }
+        if (nearer.empty() || (whole && !coversAll(before, target)))
+            return;
+        for (const std::size_t i : nearer)
+            useful[i] = true;
+    };
+    for (std::uint32_t b = 0; b < passes.size(); ++b) {
+        const BatchPass& pass = passes[b];
+        for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
+            const CellTable::Cell& cell = pass.table.cells[c];
+            const SelectState::Cell& memory = pass.own.cells[c];
+            if (!memory.mixed && memory.all.culled != Culled::No)
+                continue;
+            if (cell.count > kFew) {
+                look(projector.patchOf(boxOfCell(pass, cell)), false, b, 0);
+                continue;
+            }
+            const CopyMemory* copies = pass.mixedOf(c);
+            for (std::uint32_t k = 0; k < cell.count; ++k) // by their boxes at their finest, the least to be covered
+                if ((copies != nullptr ? copies[k] : memory.all).culled == Culled::No)
+                    look(projector.patchOf(boxOf(pass.batch.chain, pass.table.at(cell.first + k), 0)), true, b,
+                         cell.first + k);
+        }
+    }
+    std::size_t kept = 0;
+    for (std::size_t i = 0; i < hiders.size(); ++i)
+        if (useful[i])
+            hiders[kept++] = hiders[i];
+    hiders.resize(kept);
 }
 
 /// How far a level may stand out of the box of the finest, and one that fades into it: by as much as it is off.
@@ -123,9 +274,11 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
 
 std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
     constexpr int kRows = 128;
-    const auto hiders = chooseHiders(passes, view);
+    auto hiders = chooseHiders(passes, view);
+    const auto chosen = static_cast<std::uint32_t>(hiders.size());
+    keepUseful(hiders, passes, view);
     if (hiders.empty())
-        return 0;
+        return chosen;
     // In two halves beside each other; which half a hider is in, and so the outcome, depends on nothing but the view.
     thread_local std::array<CoverBuffer, 2> buffers; // kept, since a route asks thousands of times
     std::array<CoverBuffer, 2>& halves = buffers;
@@ -155,7 +308,7 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
     for (const BatchPass& pass : passes)
         for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c)
             hideIn(pass, c, buffer);
-    return static_cast<std::uint32_t>(hiders.size());
+    return chosen;
 }
 
 } // namespace thicket::detail
