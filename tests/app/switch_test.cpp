@@ -450,16 +450,19 @@ TEST_F(WindowTest, a_field_of_a_hundred_thousand_is_drawn_together_edited_and_un
     EXPECT_GT(view.submittedTriangles(), view.exact().total.drawn);
     EXPECT_FALSE(view.why().isEmpty());
     double slowest = 0;
+    QSignalSpy frames(&view, &QOpenGLWidget::frameSwapped);
     for (int i = 0; i < 40; ++i) {
+        frames.clear();
         view.setShotView({0.5 * i, 6, 12.0 - i}, {0.5 * i, 0, -60.0 - i});
-        QTest::qWait(1);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !frames.isEmpty(); }, 5000)) << "frame " << i;
         slowest = std::max(slowest, i > 20 ? view.lastFrameMs() : 0.0);
     }
     RecordProperty("slowestFrameMs", std::to_string(slowest));
     // Every stage has something to say of a field, and none stumbles over it.
     for (const Stage stage : {Stage::Gather, Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship}) {
+        frames.clear();
         window->setStage(stage);
-        QTest::qWait(30);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !view.isVisible() || !frames.isEmpty(); }, 5000));
     }
     EXPECT_EQ(window->subjectList().model()->index(1, 0).data(SubjectModel::Weight).toString(),
               QStringLiteral("100,000 copies"));
