@@ -2,6 +2,9 @@
 
 #include "app/budget/budget_panel.h"
 #include "app/budget/route_chart.h"
+#include "app/field/field_chart.h"
+#include "app/field/field_panel.h"
+#include "app/field/scatter_panel.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
@@ -12,6 +15,7 @@
 #include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
+#include "io/project/recipe_file.h"
 
 #include <QAction>
 #include <QApplication>
@@ -82,8 +86,18 @@ MainWindow::MainWindow() {
     m_switchPanel = new SwitchPanel(m_bench);
     m_budgetPanel = new BudgetPanel(m_bench);
     m_shipPanel = new ShipPanel(m_bench);
+    m_fieldPanel = new FieldPanel(m_bench);
+    m_scatterPanel = new ScatterPanel(m_bench);
+    const auto byKind = [](QWidget* ofMesh, QWidget* ofField) {
+        auto* both = new QStackedWidget;
+        both->addWidget(ofMesh);
+        both->addWidget(ofField);
+        return both;
+    };
+    m_gatherPanels = byKind(m_gatherPanel, m_scatterPanel);
+    m_switchPanels = byKind(m_switchPanel, m_fieldPanel);
     for (QWidget* panel :
-         std::initializer_list<QWidget*>{m_gatherPanel, m_thinPanel, m_switchPanel, m_budgetPanel, m_shipPanel})
+         std::initializer_list<QWidget*>{m_gatherPanels, m_thinPanel, m_switchPanels, m_budgetPanel, m_shipPanel})
         m_panels->addWidget(panel);
     m_budgetPanel->ledger()->colorOf = [this](std::size_t i) { return m_routeChart->colorOf(i); };
     columns->addWidget(m_panels);
@@ -128,6 +142,7 @@ MainWindow::MainWindow() {
         const QModelIndex index = m_filter->mapFromSource(m_model->indexOf(m_bench.session.subjectId()));
         if (index.isValid() && index != m_list->currentIndex())
             m_list->setCurrentIndex(index);
+        showKind();
         refreshCharts();
     });
     connect(m_model, &QAbstractItemModel::modelReset, this, [this] {
@@ -160,11 +175,35 @@ MainWindow::MainWindow() {
     });
     connect(&m_bench.pops, &PopsModel::popsChanged, this, &MainWindow::refreshStages);
     connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);
+    connect(m_fieldPanel, &FieldPanel::cullingChosen, m_viewport, &Viewport::setCulling);
+    connect(m_fieldPanel, &FieldPanel::assetPicked, m_fieldChart, &FieldChart::setAsset);
+    connect(m_fieldChart, &FieldChart::needleDragged, m_viewport, &Viewport::standAt);
+    connect(&m_bench.fields, &FieldModel::rowsRefused, this,
+            [this](const QString& path, qulonglong bad, qulonglong good, const QString& text) {
+                if (m_quiet) {
+                    showMessage(tr("%1: %2 rows cannot be placed: %3").arg(path).arg(bad).arg(text), true);
+                    return;
+                }
+                QMessageBox box(QMessageBox::Question, tr("Rows that cannot be placed"),
+                                tr("%1 of %2 rows of %3 cannot be placed.")
+                                    .arg(groupedText(static_cast<qint64>(bad)),
+                                         groupedText(static_cast<qint64>(bad + good)), path.section('/', -1)),
+                                QMessageBox::NoButton, this);
+                box.setInformativeText(text);
+                QPushButton* leave = box.addButton(tr("Leave them out"), QMessageBox::AcceptRole);
+                box.addButton(tr("Place nothing"), QMessageBox::RejectRole);
+                box.exec();
+                if (box.clickedButton() == leave)
+                    m_bench.fields.importTable(path, true);
+            });
     m_culledTimer.setSingleShot(true);
     m_culledTimer.setInterval(200);
     connect(&m_culledTimer, &QTimer::timeout, this, [this] {
-        m_switchPanel->showCulled(m_viewport->exact(), m_viewport->cullingSaves());
+        const auto saves = m_viewport->cullingSaves();
+        m_switchPanel->showCulled(m_viewport->exact(), saves);
         m_switchPanel->setCopy(m_viewport->nearestPlacement());
+        m_fieldPanel->showFrame(m_viewport->input(), m_viewport->exact(), saves);
+        m_fieldPanel->setCopy(m_viewport->nearestPlacement());
     });
     connect(m_viewport, &Viewport::selected, this, [this] {
         if (m_stage == Stage::Switch && !m_culledTimer.isActive())
@@ -186,6 +225,8 @@ MainWindow::MainWindow() {
         if (!files.isEmpty())
             m_bench.files.openFiles(files);
     });
+    connect(m_gatherPanel, &GatherPanel::scatterRequested, this,
+            [this] { m_bench.fields.scatterNew(chosenSubjects()); });
     connect(m_gatherPanel, &GatherPanel::relinkRequested, this, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Point to the file"), {}, meshFilter());
         if (!file.isEmpty())
@@ -251,7 +292,21 @@ void MainWindow::setStage(Stage stage) {
         m_bench.pops.look();
     m_playBar->refresh();
     placeOverlays();
+    showKind();
     refreshCharts();
+}
+
+/// The chart and the panels of the kind of what is selected.
+void MainWindow::showKind() {
+    const Subject* s = m_bench.session.subject();
+    const int field = s != nullptr && s->instances() != nullptr ? 1 : 0;
+    for (QStackedWidget* both : {m_switchCharts, m_switchPanels, m_gatherPanels})
+        both->setCurrentIndex(field);
+    if (m_stage == Stage::Switch)
+        m_hint->setText(field == 1
+                            ? tr("Drag a handle of keep or grow · double-click adds or takes away one · Alt-drag "
+                                 "a switch widens the soft band · click a copy to see why")
+                            : hintFor(m_stage));
 }
 
 void MainWindow::arrange(Arrangement arrangement) {
@@ -329,8 +384,10 @@ void MainWindow::refreshGauges() {
 }
 
 void MainWindow::refreshCharts() {
-    if (m_stage == Stage::Switch)
-        m_switchChart->setNeedle(m_viewport->subjectDistance(), m_viewport->subjectFactor());
+    if (m_stage != Stage::Switch)
+        return;
+    m_switchChart->setNeedle(m_viewport->subjectDistance(), m_viewport->subjectFactor());
+    m_fieldChart->setNeedle(m_viewport->subjectDistance());
 }
 
 void MainWindow::showMessage(const QString& text, bool serious) {
@@ -364,7 +421,19 @@ void MainWindow::open(const QStringList& paths) {
     if (!project)
         for (const QString& path : paths)
             noteRecent(path);
-    m_bench.files.openFiles(paths);
+    QStringList meshes;
+    for (const QString& path : paths) {
+        const QString name = path.toLower();
+        if (name.endsWith(QStringLiteral(".csv")) || name.endsWith(QStringLiteral(".tsv")) ||
+            name.endsWith(QStringLiteral(".placements.json")))
+            m_bench.fields.importTable(path);
+        else if (name.endsWith(QString::fromLatin1(kRecipeSuffix)))
+            m_bench.fields.openRecipe(path);
+        else
+            meshes << path;
+    }
+    if (!meshes.isEmpty())
+        m_bench.files.openFiles(meshes);
 }
 
 void MainWindow::save(bool as) {

@@ -22,8 +22,11 @@ class BudgetPanel;
 class CareBar;
 class PlayBar;
 class FindingsView;
+class FieldChart;
+class FieldPanel;
 class GatherPanel;
 class RouteChart;
+class ScatterPanel;
 class ShipPanel;
 class ShipView;
 class SwitchChart;
@@ -53,6 +56,7 @@ public:
     StagePath& path() { return *m_path; }
     ThinChart& thinChart() { return *m_thinChart; }
     SwitchChart& switchChart() { return *m_switchChart; }
+    FieldChart& fieldChart() { return *m_fieldChart; }
     RouteChart& routeChart() { return *m_routeChart; }
     QListView& subjectList() { return *m_list; }
     Gauge& triangleGauge() { return *m_triangles; }
@@ -90,6 +94,7 @@ private:
     void refreshStages();
     void refreshGauges();
     void refreshCharts();
+    void showKind();
     void showMessage(const QString& text, bool serious);
     void noteRecent(const QString& path);
     bool askToSave();
@@ -120,14 +125,20 @@ private:
     Segmented* m_unit = nullptr;
     QStackedWidget* m_bottom = nullptr;
     QStackedWidget* m_panels = nullptr;
+    QStackedWidget* m_switchCharts = nullptr; ///< of a mesh, of a field
+    QStackedWidget* m_switchPanels = nullptr;
+    QStackedWidget* m_gatherPanels = nullptr;
     FindingsView* m_findings = nullptr;
     ThinChart* m_thinChart = nullptr;
     SwitchChart* m_switchChart = nullptr;
+    FieldChart* m_fieldChart = nullptr;
     RouteChart* m_routeChart = nullptr;
     ShipView* m_shipView = nullptr;
     GatherPanel* m_gatherPanel = nullptr;
     ThinPanel* m_thinPanel = nullptr;
     SwitchPanel* m_switchPanel = nullptr;
+    FieldPanel* m_fieldPanel = nullptr;
+    ScatterPanel* m_scatterPanel = nullptr;
     BudgetPanel* m_budgetPanel = nullptr;
     ShipPanel* m_shipPanel = nullptr;
     QLabel* m_hint = nullptr;

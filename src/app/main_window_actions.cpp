@@ -9,6 +9,7 @@
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
 #include "app/thin/play_bar.h"
+#include "io/project/recipe_file.h"
 
 #include <QAbstractSpinBox>
 #include <QAction>
@@ -65,6 +66,18 @@ void MainWindow::makeActions() {
     add(menu, tr("Save as…"), QKeySequence::SaveAs, [this] { save(true); });
     menu->addSeparator();
     add(menu, tr("Add meshes…"), QKeySequence(Qt::CTRL | Qt::Key_I), [this] { emit m_gatherPanel->addRequested(); });
+    add(menu, tr("Place a table…"), {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Place a table"), {},
+                                                          tr("Tables of placements (*.csv *.tsv *.json *.txt)"));
+        if (!file.isEmpty())
+            m_bench.fields.importTable(file);
+    });
+    add(menu, tr("Open a recipe…"), {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Open a recipe"), {},
+                                                          tr("Recipes (*%1)").arg(QString::fromLatin1(kRecipeSuffix)));
+        if (!file.isEmpty())
+            m_bench.fields.openRecipe(file);
+    });
     menu->addSeparator();
     QAction* undo = m_bench.session.document.undo().createUndoAction(this, tr("Undo"));
     undo->setShortcut(QKeySequence::Undo);

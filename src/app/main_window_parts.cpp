@@ -3,6 +3,7 @@
 #include "app/main_window.h"
 
 #include "app/budget/route_chart.h"
+#include "app/field/field_chart.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
@@ -105,6 +106,11 @@ QWidget* MainWindow::makeLeft() {
         if (const auto chosen = chosenSubjects(); chosen.size() > 1)
             menu.addAction(tr("Thin these %1 to their roles").arg(chosen.size()), this,
                            [this, chosen] { m_bench.thin.thinToRoles(chosen); });
+        menu.addAction(tr("Scatter as a field"), this, [this, id] {
+            const auto chosen = chosenSubjects();
+            m_bench.fields.scatterNew(
+                std::find(chosen.begin(), chosen.end(), id) != chosen.end() ? chosen : std::vector<std::uint32_t>{id});
+        });
         menu.addAction(tr("Rename"), this, [this, index] { m_list->edit(index); });
         menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.files.removeSubject(id); });
         menu.exec(m_list->viewport()->mapToGlobal(at));
@@ -165,10 +171,14 @@ QWidget* MainWindow::makeCentre() {
     m_findings = new FindingsView(m_bench);
     m_thinChart = new ThinChart(m_bench);
     m_switchChart = new SwitchChart(m_bench);
+    m_fieldChart = new FieldChart(m_bench);
+    m_switchCharts = new QStackedWidget;
+    m_switchCharts->addWidget(m_switchChart);
+    m_switchCharts->addWidget(m_fieldChart);
     m_routeChart = new RouteChart(m_bench);
     m_shipView = new ShipView(m_bench);
     for (QWidget* page :
-         std::initializer_list<QWidget*>{m_findings, m_thinChart, m_switchChart, m_routeChart, m_shipView})
+         std::initializer_list<QWidget*>{m_findings, m_thinChart, m_switchCharts, m_routeChart, m_shipView})
         m_bottom->addWidget(page);
     m_unit = new Segmented({tr("metres"), tr("% of height")},
                            {tr("Label switches by distance"), tr("Label switches by height on screen")}, m_switchChart);

@@ -295,8 +295,7 @@ void FilesModel::relinkSource(std::uint32_t id, const QString& file) {
     const Subject* found = m_session.scene().findMesh(id);
     if (found == nullptr)
         return;
-    Session::Change change{
-        tr("Reading %1").arg(file.section('/', -1)), "Point " + found->name + " to its file", {}, false, {}, {}, {}};
+    Session::Change change{tr("Reading %1").arg(file.section('/', -1)), "Point " + found->name + " to its file"};
     change.work = [file](const Subject& before, const Scene&, const JobContext& job) {
         return attachSource(before, toPath(file), job);
     };

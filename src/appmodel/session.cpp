@@ -69,8 +69,8 @@ void Session::change(const std::vector<std::uint32_t>& ids, Change change) {
             std::vector<Made> made;
             QStringList problems;
             for (std::size_t i = 0; i < ids.size(); ++i) {
-                const Subject* found = start.scene->findMesh(ids[i]);
-                if (found == nullptr)
+                const Subject* found = start.scene->find(ids[i]);
+                if (found == nullptr || found->kind() != change.kind)
                     continue;
                 const auto n = static_cast<double>(ids.size());
                 auto one = change.work(*found, *start.scene,
@@ -95,8 +95,8 @@ void Session::adopt(const Snapshot& start, const std::vector<Made>& made, const 
     if (document.isOpen(start)) {
         Edit edit;
         for (const auto& [before, result] : made) {
-            const Subject* now = scene().findMesh(before.id);
-            if (now == nullptr)
+            const Subject* now = scene().find(before.id);
+            if (now == nullptr || now->kind() != change.kind)
                 continue;
             std::optional<Subject> after;
             if (change.merge)

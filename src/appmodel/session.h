@@ -42,11 +42,12 @@ public:
     struct Change {
         QString title;     ///< of the job
         std::string label; ///< of the step; empty: "Thin 3 subjects"
-        QString key;       ///< as JobQueue::run
+        QString key = {};  ///< as JobQueue::run
         bool supersede = false;
-        Work work;
-        Merge merge;                 ///< empty: the levels, where they are as they were
-        std::function<void()> ended; ///< in any case, after the edit
+        Work work = {};
+        Merge merge = {};                 ///< empty: the levels, where they are as they were
+        std::function<void()> ended = {}; ///< in any case, after the edit
+        Kind kind = Kind::Mesh;           ///< subjects of other kinds are passed over
     };
     /// Runs work on subjects, one after the other, and makes one step of what comes out. Nothing happens when the
     /// document is another one by the end. What cannot be done to one of several is said, the others are changed.

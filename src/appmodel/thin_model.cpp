@@ -93,7 +93,7 @@ void ThinModel::thinToRoles(const std::vector<std::uint32_t>& ids) {
 
 void ThinModel::thin(const std::vector<std::uint32_t>& ids, const QString& title, const std::string& label,
                      const QString& key, const std::optional<CutRules>& rules) {
-    Session::Change change{title, label, key, false, {}, {}, {}};
+    Session::Change change{title, label, key};
     change.work = [this, rules](const Subject& before, const Scene& scene, const JobContext& job) -> Result<Subject> {
         Subject asked = before;
         if (rules)
@@ -186,12 +186,7 @@ void ThinModel::recut(std::uint32_t id) {
     if (found == nullptr)
         return;
     Session::Change change{tr("Cutting %1 again").arg(toText(found->name)),
-                           "Cut the levels of " + found->name + " again",
-                           QStringLiteral("thin-%1").arg(id),
-                           false,
-                           {},
-                           {},
-                           {}};
+                           "Cut the levels of " + found->name + " again", QStringLiteral("thin-%1").arg(id)};
     change.work = [this](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
         auto state = recordFor(before, job.part(0, 0.7));
         return state ? recutLevels(before, *state, job.part(0.7, 1)) : Result<Subject>(state.error());
@@ -401,13 +396,8 @@ void ThinModel::addRebuilt(std::uint32_t id, double triangles) {
         return;
     const auto count = static_cast<std::uint32_t>(
         std::max(12.0, triangles > 0 ? triangles : std::round(0.25 * found->mesh().levels.back().triangles)));
-    Session::Change change{tr("Rebuilding %1").arg(toText(found->name)),
-                           "Rebuild " + found->name,
-                           QStringLiteral("rebuild-%1").arg(id),
-                           false,
-                           {},
-                           {},
-                           {}};
+    Session::Change change{tr("Rebuilding %1").arg(toText(found->name)), "Rebuild " + found->name,
+                           QStringLiteral("rebuild-%1").arg(id)};
     change.work = [this, count](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
         auto state = recordFor(before, job.part(0, 0.7));
         return state ? thicket::addRebuilt(before, *state, count, job.part(0.7, 1)) : Result<Subject>(state.error());
@@ -419,13 +409,8 @@ void ThinModel::addCards(std::uint32_t id, int cards) {
     const Subject* found = whole(id);
     if (found == nullptr)
         return;
-    Session::Change change{tr("Baking cards of %1").arg(toText(found->name)),
-                           "Add cards to " + found->name,
-                           QStringLiteral("cards-%1").arg(id),
-                           false,
-                           {},
-                           {},
-                           {}};
+    Session::Change change{tr("Baking cards of %1").arg(toText(found->name)), "Add cards to " + found->name,
+                           QStringLiteral("cards-%1").arg(id)};
     change.work = [cards](const Subject& before, const Scene&, const JobContext& job) {
         CardOptions options;
         options.cards = cards;
@@ -438,13 +423,8 @@ void ThinModel::addImpostor(std::uint32_t id) {
     const Subject* found = whole(id);
     if (found == nullptr)
         return;
-    Session::Change change{tr("Baking views of %1").arg(toText(found->name)),
-                           "Add views to " + found->name,
-                           QStringLiteral("views-%1").arg(id),
-                           false,
-                           {},
-                           {},
-                           {}};
+    Session::Change change{tr("Baking views of %1").arg(toText(found->name)), "Add views to " + found->name,
+                           QStringLiteral("views-%1").arg(id)};
     change.work = [](const Subject& before, const Scene&, const JobContext& job) {
         return thicket::addImpostor(before, {}, job);
     };
@@ -455,8 +435,7 @@ void ThinModel::addHandMade(std::uint32_t id, const QStringList& paths) {
     const Subject* found = whole(id);
     if (found == nullptr || paths.isEmpty())
         return;
-    Session::Change change{
-        tr("Adding a level to %1").arg(toText(found->name)), "Add a level to " + found->name, {}, false, {}, {}, {}};
+    Session::Change change{tr("Adding a level to %1").arg(toText(found->name)), "Add a level to " + found->name};
     change.work = [paths](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
         Subject made = before;
         for (const QString& path : paths) {
@@ -483,11 +462,7 @@ void ThinModel::setMaterials(std::uint32_t id, int level, const MaterialChoice& 
         return;
     Session::Change change{tr("Materials of L%1 of %2").arg(level).arg(toText(found->name)),
                            "Materials of a level of " + found->name,
-                           QStringLiteral("materials-%1-%2").arg(id).arg(level),
-                           false,
-                           {},
-                           {},
-                           {}};
+                           QStringLiteral("materials-%1-%2").arg(id).arg(level)};
     change.work = [this, at, choice](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
         Subject made = before;
         if (at >= made.mesh().levels.size())

@@ -4,6 +4,7 @@
 
 #include "appmodel/budget_model.h"
 #include "appmodel/care_model.h"
+#include "appmodel/field_model.h"
 #include "appmodel/files_model.h"
 #include "appmodel/looks_model.h"
 #include "appmodel/pops_model.h"
@@ -20,6 +21,7 @@ struct Workbench {
     CareModel care{session};
     LooksModel looks{session, thin};
     SwitchingModel switching{session};
+    FieldModel fields{session};
     PopsModel pops{session, thin, switching};
     BudgetModel budget{session};
     ShipModel shipping{session};

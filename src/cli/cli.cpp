@@ -133,6 +133,46 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         popsCommand->add_flag("--smooth", projectOptions.smooth, "Look for where nobody sees each that is seen");
     popsCommand->add_option("-o,--out", projectOptions.out, "Write the project with those switches")->needs(smooth);
     common(popsCommand);
+    FieldOptions fieldOptions;
+    const auto fieldCommon = [&](CLI::App* sub) {
+        sub->add_option("--assets", fieldOptions.assets, "Mesh files of what is placed")->required();
+        sub->add_option("-o,--out", fieldOptions.out, "Project to write")->required();
+        sub->add_option("--name", fieldOptions.name, "What the field is called");
+        sub->add_flag("--thin", fieldOptions.thin, "Make the levels of its role for assets that have one");
+        common(sub);
+    };
+    CLI::App* fieldCommand = app.add_subcommand("field", "Make a project of a table of placements");
+    fieldCommand->add_option("TABLE", fieldOptions.file, "CSV or JSON table of placements")->required();
+    fieldCommand->add_option("--role", fieldOptions.role, "landmark, working-piece, dressing, ground-cover or horizon")
+        ->capture_default_str()
+        ->check(CLI::IsMember({"landmark", "working-piece", "dressing", "ground-cover", "horizon"}));
+    fieldCommand->add_option("--euler", fieldOptions.eulerOrder, "Order of the angles rx, ry, rz, such as YXZ")
+        ->capture_default_str();
+    fieldCommand->add_flag("--skip-bad", fieldOptions.skipBad, "Leave out rows that cannot be placed");
+    fieldCommon(fieldCommand);
+    CLI::App* scatterCommand = app.add_subcommand("scatter", "Make a project of what a recipe scatters");
+    scatterCommand->add_option("RECIPE", fieldOptions.file, "A scatter recipe")->required();
+    scatterCommand->add_option("--on", fieldOptions.surface,
+                               "Mesh file to scatter on, in place of the recipe's ground");
+    scatterCommand->add_option("--density", fieldOptions.density, "Copies a square metre, in place of the recipe's")
+        ->check(CLI::PositiveNumber);
+    scatterCommand->add_option("--seed", fieldOptions.seed, "Another seed");
+    fieldCommon(scatterCommand);
+
+    SelectCommandOptions selectCommandOptions;
+    CLI::App* selectCommand = app.add_subcommand("select", "Say what is drawn of a project from a place, and why not");
+    selectCommand->add_option("PROJECT", selectCommandOptions.project, "A project file")->required();
+    selectCommand->add_option("--eye", selectCommandOptions.eye, "X,Y,Z of the camera, metres")
+        ->required()
+        ->delimiter(',')
+        ->expected(3);
+    selectCommand->add_option("--look", selectCommandOptions.look, "X,Y,Z of a point that it looks at")
+        ->required()
+        ->delimiter(',')
+        ->expected(3);
+    selectCommand->add_flag("--each", selectCommandOptions.copies, "With --json, list every copy by its id");
+    common(selectCommand);
+
     CLI::App* shipCommand = app.add_subcommand("ship", "Write all levels and thresholds, read back and compared");
     shipCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
     shipCommand->add_option("-o,--out", projectOptions.out, "Folder to write to")->required();
@@ -164,6 +204,12 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return audit(console, projectOptions);
         if (popsCommand->parsed())
             return pops(console, projectOptions);
+        if (fieldCommand->parsed())
+            return field(console, fieldOptions);
+        if (scatterCommand->parsed())
+            return scatterField(console, fieldOptions);
+        if (selectCommand->parsed())
+            return select(console, selectCommandOptions);
         if (shipCommand->parsed())
             return ship(console, projectOptions);
         return demo(console, demoOptions);

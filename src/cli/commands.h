@@ -54,6 +54,27 @@ struct ProjectOptions {
     bool smooth = false;
 };
 
+struct FieldOptions {
+    std::filesystem::path file; ///< the table, or the recipe
+    std::vector<std::filesystem::path> assets;
+    std::filesystem::path surface; ///< a mesh to scatter on; empty: what the recipe says
+    std::filesystem::path out;
+    std::string name; ///< of the field; empty: the file's, or the recipe's
+    std::string role = "ground-cover";
+    std::string eulerOrder = "YXZ";
+    bool skipBad = false;
+    bool thin = false;  ///< assets with one level get the levels of the role
+    double density = 0; ///< in place of the recipe's; 0: that
+    std::optional<std::uint32_t> seed;
+};
+
+struct SelectCommandOptions {
+    std::filesystem::path project;
+    std::vector<double> eye;
+    std::vector<double> look;
+    bool copies = false; ///< every copy by its id
+};
+
 struct DemoOptions {
     std::filesystem::path folder;
     bool thin = false;
@@ -66,6 +87,9 @@ int audit(const Console& console, const ProjectOptions& options);
 int pops(const Console& console, const ProjectOptions& options);
 int ship(const Console& console, const ProjectOptions& options);
 int demo(const Console& console, const DemoOptions& options);
+int field(const Console& console, const FieldOptions& options);
+int scatterField(const Console& console, const FieldOptions& options);
+int select(const Console& console, const SelectCommandOptions& options);
 
 /// Prints "thicket: FILE: what; remedy" and gives the exit code for it.
 int fail(const Console& console, const Error& error);

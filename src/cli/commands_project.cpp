@@ -1,10 +1,10 @@
 #include "base/text.h"
 #include "budget/audit.h"
 #include "cli/commands.h"
+#include "cli/project_input.h"
 #include "io/project/project.h"
 #include "io/ship/ship.h"
 #include "scene/smooth.h"
-#include "scene/thin_subject.h"
 
 #include "saltmere.h"
 
@@ -15,30 +15,7 @@
 #include <ostream>
 
 namespace thicket::cli {
-namespace fs = std::filesystem;
 using nlohmann::ordered_json;
-
-namespace {
-
-/// Opens a project whole: sources read, levels cut again where they were not kept.
-Result<Scene> openWhole(const fs::path& path, const JobContext& job) {
-    auto load = readProject(path, job);
-    if (!load)
-        return load.error();
-    if (!load->problems.empty())
-        return load->problems.front();
-    for (Subject& subject : load->scene.subjects) {
-        if (std::find(load->toCut.begin(), load->toCut.end(), subject.id) == load->toCut.end())
-            continue;
-        auto state = recordSubject(subject, {}, job);
-        if (!state)
-            return state.error();
-        subject = restoreLevels(subject, *state);
-    }
-    return std::move(load->scene);
-}
-
-} // namespace
 
 int audit(const Console& console, const ProjectOptions& options) {
     auto scene = openWhole(options.project, console.job);

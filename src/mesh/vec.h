@@ -7,6 +7,7 @@
 namespace thicket {
 
 using Vec2f = Eigen::Vector2f;
+using Vec2d = Eigen::Vector2d;
 using Vec3f = Eigen::Vector3f;
 using Vec4f = Eigen::Matrix<float, 4, 1, Eigen::DontAlign>;
 using Vec3d = Eigen::Vector3d;

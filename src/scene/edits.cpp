@@ -74,7 +74,13 @@ std::optional<std::size_t> indexIn(const SharedPlacements& all, std::uint32_t pl
 
 /// A field without one of its assets and the copies of it.
 InstancesBody withoutAsset(const InstancesBody& field, std::uint32_t id) {
-    InstancesBody out;
+    InstancesBody out = field;
+    out.assets.clear();
+    if (field.recipe) {
+        ScatterRecipe recipe = *field.recipe;
+        std::erase_if(recipe.assets, [id](const ScatterAsset& a) { return a.subject == id; });
+        out.recipe = std::make_shared<const ScatterRecipe>(std::move(recipe));
+    }
     std::vector<std::uint32_t> to(field.assets.size(), ~0U);
     for (std::size_t i = 0; i < field.assets.size(); ++i)
         if (field.assets[i] != id) {
@@ -126,8 +132,11 @@ void apply(Scene& scene, const Edit& edit) {
 
 Edit changeSubject(const Scene& scene, Subject after, std::string label, std::string mergeKey) {
     for (std::size_t i = 0; i < scene.subjects.size(); ++i)
-        if (scene.subjects[i].id == after.id)
+        if (scene.subjects[i].id == after.id) {
+            std::uint32_t next = scene.nextId;
+            giveIds(after, next);
             return {std::move(label), {SubjectEdit{i, scene.subjects[i], std::move(after)}}, std::move(mergeKey)};
+        }
     assert(false && "the subject is not in the scene");
     return {};
 }

@@ -43,7 +43,7 @@ struct Edit {
 /// REQUIRES the scene is as the edit's `before` says. Ids that were given stay used: they never come back for another.
 void apply(Scene& scene, const Edit& edit);
 
-/// An edit of one subject, found by id.
+/// An edit of one subject, found by id. Copies without an id get fresh ones.
 /// REQUIRES   the subject is in the scene.
 Edit changeSubject(const Scene& scene, Subject after, std::string label, std::string mergeKey = {});
 /// Adds subjects at the end, with fresh ids.

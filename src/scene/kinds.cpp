@@ -33,32 +33,38 @@ std::optional<std::uint32_t> placeOf(const Scene& scene, std::uint32_t id) {
 
 std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View& view, const SelectInput* before) {
     const Subject& subject = scene.subjects[index];
-    return std::visit(
-        Overload{[&](const MeshBody& body) {
-                     std::vector<Batch> out;
-                     if (body.placed && !body.placed->empty())
-                         out.push_back({index,
-                                        index,
-                                        chainOf(subject, view),
-                                        cellsFor(before, subject.id, body.placed, std::nullopt, subject),
-                                        false,
-                                        {}});
-                     return out;
-                 },
-                 [&](const InstancesBody& body) {
-                     std::vector<Batch> out;
-                     for (std::uint32_t i = 0; i < body.assets.size(); ++i) {
-                         const auto asset = placeOf(scene, body.assets[i]);
-                         if (!asset || !scene.subjects[*asset].isMesh())
-                             continue;
-                         const Subject& thing = scene.subjects[*asset];
-                         auto cells = cellsFor(before, subject.id, body.copies, i, thing);
-                         if (cells->size() > 0)
-                             out.push_back({index, *asset, chainOf(thing, view), std::move(cells), true, {}});
-                     }
-                     return out;
-                 }},
-        subject.body);
+    return std::visit(Overload{[&](const MeshBody& body) {
+                                   std::vector<Batch> out;
+                                   if (body.placed && !body.placed->empty())
+                                       out.push_back({index,
+                                                      index,
+                                                      chainOf(subject, view),
+                                                      cellsFor(before, subject.id, body.placed, std::nullopt, subject),
+                                                      false,
+                                                      {},
+                                                      {}});
+                                   return out;
+                               },
+                               [&](const InstancesBody& body) {
+                                   std::vector<Batch> out;
+                                   for (std::uint32_t i = 0; i < body.assets.size(); ++i) {
+                                       const auto asset = placeOf(scene, body.assets[i]);
+                                       if (!asset || !scene.subjects[*asset].isMesh())
+                                           continue;
+                                       const Subject& thing = scene.subjects[*asset];
+                                       auto cells = cellsFor(before, subject.id, body.copies, i, thing);
+                                       if (cells->size() > 0)
+                                           out.push_back({index,
+                                                          *asset,
+                                                          chainIn(subject, thing, view),
+                                                          std::move(cells),
+                                                          body.engineInstances,
+                                                          body.thinning,
+                                                          {}});
+                                   }
+                                   return out;
+                               }},
+                      subject.body);
 }
 
 std::size_t copyCount(const Subject& subject) {

@@ -120,6 +120,15 @@ ResolvedChain chainOf(const Subject& subject, const View& view) {
     return resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view);
 }
 
+ResolvedChain chainIn(const Subject& field, const Subject& asset, const View& view) {
+    std::vector<LevelCost> costs = costsOf(asset);
+    const auto& fixed = std::get<InstancesBody>(field.body).fixed;
+    for (std::size_t i = 1; i < costs.size() && i < fixed.size(); ++i)
+        if (fixed[i])
+            costs[i].fixed = fixed[i];
+    return resolveChain(costs, field.rule, asset.bounds, asset.radius, view);
+}
+
 bool careIsNewer(const Subject& subject) {
     const bool cut = std::any_of(subject.mesh().levels.begin(), subject.mesh().levels.end(),
                                  [](const Level& l) { return l.origin == LevelOrigin::Collapsed; });

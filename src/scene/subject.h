@@ -10,6 +10,7 @@
 #include "mesh/findings.h"
 #include "mesh/rig.h"
 #include "reduce/chain.h"
+#include "scatter/recipe.h"
 #include "switching/selector.h"
 
 #include <filesystem>
@@ -99,10 +100,14 @@ struct MeshBody {
     [[nodiscard]] Level& source() { return levels.front(); }
 };
 
-/// Many copies of some assets, each drawn by its asset's chain.
+/// Many copies of some assets, each drawn by its asset's chain under the rule of the field.
 struct InstancesBody {
     std::vector<std::uint32_t> assets; ///< ids of subjects with a mesh; copies name them by place
-    SharedPlacements copies;           ///< never null
+    SharedPlacements copies;           ///< never null; in their progressive order
+    Thinning thinning = {};
+    std::vector<std::optional<FixedSwitch>> fixed = {}; ///< by level: in place of what its assets have for it
+    bool engineInstances = true; ///< the engine draws all copies of a level at once; else one draw a copy and material
+    std::shared_ptr<const ScatterRecipe> recipe = {}; ///< what it was scattered by; null: it came from a table
 };
 
 /// In the order of Subject::body.
@@ -139,6 +144,9 @@ std::vector<LevelCost> costsOf(const Subject& subject);
 /// The chain of a subject in force for a view: of its levels, by its rule.
 /// REQUIRES   a mesh.
 ResolvedChain chainOf(const Subject& subject, const View& view);
+/// The same in a field: by the field's rule, and the switches that were set in the field.
+/// REQUIRES   `field` is one, `asset` a mesh.
+ResolvedChain chainIn(const Subject& field, const Subject& asset, const View& view);
 
 /// What a level is drawn with: its own surfaces, or its subject's.
 std::shared_ptr<const Surfaces> surfacesOf(const Subject& subject, const Level& level);

@@ -18,7 +18,11 @@ BatchPass::BatchPass(const Batch& of, SelectState::OfBatch& ofState, const View&
       context(contextFactor(1, how) / how.allowanceFactor),
       cullBelowPx(how.cullSmall ? of.chain.rule.cullBelowPx * how.smallFactor : 0),
       boxRadius(of.chain.bounds.diagonal() / 2), innerRadius(of.chain.bounds.size().minCoeff() / 2),
-      decidedFrom(of.chain.measuredFrom.value_or(from.eye)) {
+      decidedFrom(of.chain.measuredFrom.value_or(from.eye)), thins(how.thinOut && of.thinning.thins()),
+      offPivot(of.chain.bounds.centre().norm()), keepSlope(thins ? of.thinning.keep.steepest() : 0),
+      growSlope(thins ? of.thinning.steepestGrowth() : 0),
+      reach(how.cullReach ? reachFrom(of.chain.rule, from.eye, table.lowest) : 0),
+      soft(table.spread.empty() ? 0 : of.chain.rule.softBand) {
     // All copies of a rule are looked at in the same frames, a check interval apart.
     if (const double every = of.chain.rule.checkSeconds; every > 0)
         due = std::floor(seconds / every) > std::floor(before / every);
@@ -44,8 +48,12 @@ void BatchPass::collapse(std::uint32_t cell) const {
 
 /// The levels that copies at such distances may want: of the copies of a cell, all between these two.
 std::pair<int, int> BatchPass::levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
-                                             int at) const {
+                                             std::pair<double, double> grow, int at) const {
     const ResolvedChain& chain = batch.chain;
+    if (!options.switchLevels)
+        return {0, 0};
+    const double least = (1 - soft) * (1 - kSlack);
+    const double most = (1 + soft) * (1 + kSlack);
     const auto levels = static_cast<int>(chain.levels.size());
     int low = -1;
     int i = 1;
@@ -55,9 +63,9 @@ std::pair<int, int> BatchPass::levelsBetween(const CellTable::Cell& cell, double
         if (i > at && at >= 0)
             from *= 1 + chain.rule.hysteresis;
         const bool grows = chain.growsWithScale[k];
-        if (low < 0 && nearest < from * (grows ? cell.mostProduct : cell.mostFactor) * (1 + kSlack))
+        if (low < 0 && nearest < from * (grows ? cell.mostProduct * grow.second : cell.mostFactor) * most)
             low = i - 1;
-        if (farthest < from * (grows ? cell.leastProduct : cell.leastFactor) * (1 - kSlack))
+        if (farthest < from * (grows ? cell.leastProduct * grow.first : cell.leastFactor) * least)
             break;
     }
     return {low < 0 ? i - 1 : low, i - 1};
@@ -73,63 +81,87 @@ void BatchPass::decideCell(std::uint32_t index) const {
     SelectState::Cell& memory = own.cells[index];
     const ResolvedChain& chain = batch.chain;
     const SwitchRule& rule = chain.rule;
+    const auto centresFrom = [&cell](const Vec3d& eye) {
+        const Vec3d away = (eye - cell.origin).cwiseAbs();
+        return std::pair((away - cell.half).cwiseMax(0).norm() * (1 - kSlack),
+                         (away + cell.half).norm() * (1 + kSlack));
+    };
+    std::pair<double, double> keep(1, 1);
+    std::pair<double, double> grow(1, 1);
+    if (thins) {
+        const auto [from, to] = centresFrom(decidedFrom);
+        keep = batch.thinning.keep.between(from, to);
+        grow = batch.thinning.growBetween(from, to);
+        grow.first *= 1 - kSlack;
+        grow.second *= 1 + kSlack;
+    }
+    // Copies grow about what they stand on, so their middles move; and by so much at most.
+    const double shift = std::max(0.0, grow.second - 1) * cell.mostScale * offPivot;
+    const double mostScale = cell.mostScale * grow.second;
+    const double leastScale = cell.leastScale * grow.first;
     unsigned planes = 0; // those that some copies may be on either side of
     if (options.cullView)
         for (std::size_t k = 0; k < 6; ++k) {
             const double at = frustum.normal[k].dot(cell.origin) + frustum.offset[k];
             const double half = frustum.normal[k].cwiseAbs().dot(cell.half);
             const double slack = kSlack * (1 + std::abs(at) + half);
-            if (at + half < -(chain.radius * cell.mostScale + rule.marginMetres) - slack) {
+            if (at + half < -(chain.radius * mostScale + rule.marginMetres) - slack - shift) {
                 setAll(index, notDrawn(Culled::OutOfView));
                 return;
             }
-            if (at - half < -(chain.radius * cell.leastScale + rule.marginMetres) + slack)
+            if (at - half < -(chain.radius * leastScale + rule.marginMetres) + slack + shift)
                 planes |= 1U << k;
         }
     if (chain.levels.empty() && planes == 0) {
         setAll(index, notDrawn(Culled::NoLevels));
         return;
     }
-    const auto centresFrom = [&cell](const Vec3d& eye) {
-        const Vec3d away = (eye - cell.origin).cwiseAbs();
-        return std::pair((away - cell.half).cwiseMax(0).norm() * (1 - kSlack),
-                         (away + cell.half).norm() * (1 + kSlack));
-    };
-    const auto [nearestCentre, farthestCentre] = centresFrom(view.eye);
+    auto [nearestCentre, farthestCentre] = centresFrom(view.eye);
+    nearestCentre = std::max(0.0, nearestCentre - shift);
+    farthestCentre += shift;
     double nearest = 0;
     double farthest = 0;
     if (rule.measureFrom == MeasureFrom::Depth) {
         const double at = view.forward.dot(cell.origin - decidedFrom);
-        const double half = view.forward.cwiseAbs().dot(cell.half) + kSlack * (1 + std::abs(at));
+        const double half = view.forward.cwiseAbs().dot(cell.half) + kSlack * (1 + std::abs(at)) + shift;
         nearest = std::max(0.0, at - half);
         farthest = std::max(0.0, at + half);
     } else {
-        std::tie(nearest, farthest) =
-            chain.measuredFrom ? centresFrom(decidedFrom) : std::pair(nearestCentre, farthestCentre);
+        std::tie(nearest, farthest) = centresFrom(decidedFrom);
+        nearest = std::max(0.0, nearest - shift);
+        farthest += shift;
         if (rule.measureFrom == MeasureFrom::NearestPoint) {
-            nearest = std::max(0.0, nearest - boxRadius * cell.mostScale * (1 + kSlack));
-            farthest = std::max(0.0, farthest - innerRadius * cell.leastScale * (1 - kSlack));
+            nearest = std::max(0.0, nearest - boxRadius * mostScale * (1 + kSlack));
+            farthest = std::max(0.0, farthest - innerRadius * leastScale * (1 - kSlack));
         }
     }
-    const bool reaches = options.cullReach && rule.reachMetres > 0;
-    const bool someWithin = !reaches || nearest <= rule.reachMetres;
-    const bool someBeyond = reaches && farthest > rule.reachMetres;
+    const bool someWithin = reach <= 0 || nearest <= reach;
+    const bool someBeyond = reach > 0 && farthest > reach;
+    const std::size_t all = table.placements->size();
+    const bool someKept =
+        !thins || thicket::rankOf(cell.leastPlace, all) < batch.thinning.endOf(keep.second) * (1 + kSlack);
+    const bool someThinned =
+        thins && thicket::rankOf(cell.mostPlace, all) >= batch.thinning.endOf(keep.first) * (1 - kSlack);
     const auto tall = [&](double scale, double distance) {
         return screenHeight(pixelScale, view.lines, chain.radius * scale, distance) * view.lines;
     };
     const bool smalls = cullBelowPx > 0;
-    const bool someSmall = smalls && tall(cell.leastScale, farthestCentre) < cullBelowPx * (1 + kSlack);
-    const bool someTall = !smalls || tall(cell.mostScale, nearestCentre) >= cullBelowPx * (1 - kSlack);
+    const bool someSmall = smalls && tall(leastScale, farthestCentre) < cullBelowPx * (1 + kSlack);
+    const bool someTall = !smalls || tall(mostScale, nearestCentre) >= cullBelowPx * (1 - kSlack);
     if (planes == 0 && !someWithin) {
         setAll(index, notDrawn(Culled::BeyondReach));
         return;
     }
-    if (planes == 0 && !someBeyond && !someTall) {
+    if (planes == 0 && !someBeyond && !someKept) {
+        setAll(index, notDrawn(Culled::Thinned));
+        return;
+    }
+    if (planes == 0 && !someBeyond && !someThinned && !someTall) {
         setAll(index, notDrawn(Culled::TooSmall));
         return;
     }
-    if (planes == 0 && !someBeyond && !someSmall && !memory.mixed) {
-        const auto [low, high] = levelsBetween(cell, nearest, farthest, memory.all.level);
+    if (planes == 0 && !someBeyond && !someThinned && !someSmall && !memory.mixed) {
+        const auto [low, high] = levelsBetween(cell, nearest, farthest, grow, memory.all.level);
         if ((memory.all.level >= 0 && !due) || low == high) {
             remember(memory.all, [level = low] { return level; });
             return;
@@ -155,6 +187,9 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
     // Relative rounding of floats, of the largest things that are added up here.
     const float slack = kFloatSlack * (eye.norm() + decided.norm() + cell.half.cast<float>().norm() + margin +
                                        (box + radius) * static_cast<float>(cell.mostScale));
+    const auto pivot = static_cast<float>(offPivot);
+    const float keepSlack = 2e-6F + static_cast<float>(keepSlope) * slack;
+    const float growSlack = 2e-6F + static_cast<float>(growSlope) * slack;
     struct Plane {
         float x, y, z, at;
     };
@@ -171,26 +206,42 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
     const bool smalls = cullBelowPx > 0;
     const auto smallBeyond = static_cast<float>(smalls ? std::sqrt(1 + 1 / (t * t)) : 0);
     const bool strangeSize = smalls && t > 0.5; // taller than half the view: only exactly
-    const bool reaches = options.cullReach && rule.reachMetres > 0;
-    const auto reach = static_cast<float>(rule.reachMetres);
+    const bool reaches = reach > 0;
+    const auto within = static_cast<float>(reach);
 
     for (std::uint32_t k = 0; k < cell.count; ++k) {
         const std::uint32_t slot = cell.first + k;
         const float x = table.x[slot];
         const float y = table.y[slot];
         const float z = table.z[slot];
-        const float scale = table.scale[slot];
+        float scale = table.scale[slot];
+        float doubt = slack; // metres that what is worked out here may be off
+        bool thinned = false;
+        bool sureOfRank = true;
+        if (thins) {
+            const float dx = x - decided.x();
+            const float dy = y - decided.y();
+            const float dz = z - decided.z();
+            const auto metres = static_cast<double>(std::sqrt(dx * dx + dy * dy + dz * dz));
+            const double end = batch.thinning.endOf(batch.thinning.keepAt(metres));
+            const double rank = rankOf(slot);
+            thinned = rank >= end;
+            sureOfRank = std::abs(rank - end) > static_cast<double>(keepSlack) * (1 + batch.thinning.band);
+            const auto grow = static_cast<float>(batch.thinning.growAt(metres));
+            doubt += scale * (std::abs(grow - 1) * pivot + growSlack * (radius + box));
+            scale *= grow;
+        }
         CopyMemory& memory = memories[k];
         Culled reason = Culled::No;
-        bool sure = !chain.levels.empty() && !strangeSize;
+        bool sure = !chain.levels.empty() && !strangeSize && sureOfRank;
         for (int e = 0; e < edgeCount; ++e) {
             const float out = edges[e].x * x + edges[e].y * y + edges[e].z * z + edges[e].at + radius * scale + margin;
-            if (out < -slack) {
+            if (out < -doubt) {
                 reason = Culled::OutOfView;
                 sure = true;
                 break;
             }
-            sure &= out > slack;
+            sure &= out > doubt;
         }
         float nearest = 0;
         float farthest = 0;
@@ -215,30 +266,36 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
                 nearest -= box * scale;
                 farthest -= inner * scale;
             }
-            nearest = std::max(0.0F, nearest - slack);
-            farthest = std::max(0.0F, farthest + slack);
-            if (reaches && nearest > reach)
+            nearest = std::max(0.0F, nearest - doubt);
+            farthest = std::max(0.0F, farthest + doubt);
+            if (reaches && nearest > within)
                 reason = Culled::BeyondReach;
-            else if (reaches && farthest > reach)
+            else if (reaches && farthest > within)
                 sure = false;
+            else if (thinned)
+                reason = Culled::Thinned;
             else if (smalls) {
                 const float limit = smallBeyond * radius * scale;
-                if (centre > limit * (1 + kFloatSlack) + slack)
+                if (centre > limit * (1 + kFloatSlack) + doubt + (doubt - slack) * smallBeyond)
                     reason = Culled::TooSmall;
                 else
-                    sure = centre < limit * (1 - kFloatSlack) - slack;
+                    sure = centre < limit * (1 - kFloatSlack) - doubt - (doubt - slack) * smallBeyond;
             }
         }
         if (!sure)
-            reason = reasonFor(table.at(slot));
+            reason = reasonFor(slot);
         if (reason != Culled::No) {
             memory = notDrawn(reason);
             continue;
         }
         remember(memory, [&] {
             if (!sure)
-                return wantedLevel(table.at(slot), memory.level);
-            const double factor = context * static_cast<double>(table.factor.empty() ? 1.0F : table.factor[slot]);
+                return wantedLevel(slot, memory.level);
+            if (!options.switchLevels)
+                return 0;
+            double factor = context * static_cast<double>(table.factor.empty() ? 1.0F : table.factor[slot]);
+            if (soft > 0)
+                factor *= softFactor(soft, table.spread[slot]);
             int level = 0;
             for (int i = 1; i < levels; ++i) {
                 const auto at = static_cast<std::size_t>(i);
@@ -246,11 +303,11 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
                     chain.fromMetres[at] * factor * (chain.growsWithScale[at] ? static_cast<double>(scale) : 1);
                 if (i > memory.level && memory.level >= 0)
                     from *= 1 + rule.hysteresis;
-                const double rounding = from * static_cast<double>(kFloatSlack);
+                const double rounding = from * static_cast<double>(kFloatSlack + growSlack * static_cast<float>(thins));
                 if (static_cast<double>(farthest) < from - rounding)
                     break;
                 if (static_cast<double>(nearest) < from + rounding)
-                    return wantedLevel(table.at(slot), memory.level);
+                    return wantedLevel(slot, memory.level);
                 level = i;
             }
             return level;

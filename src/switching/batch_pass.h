@@ -21,6 +21,12 @@ struct BatchPass {
     double boxRadius;   ///< of the sphere round the middle that holds the whole box, at scale 1
     double innerRadius; ///< of the one that the box holds
     Vec3d decidedFrom;  ///< the camera, or the target
+    bool thins;         ///< copies come in sizes of their own, or not at all
+    double offPivot;    ///< of the middle of the thing from what it is turned and grown about, at scale 1
+    double keepSlope;   ///< how much the kept share changes a metre at most
+    double growSlope;
+    double reach; ///< metres; 0: no such limit
+    double soft;  ///< the width of the soft band
 
     BatchPass(const Batch& of, SelectState::OfBatch& state, const View& from, const Frustum& planes,
               const SelectOptions& how, double before, double seconds, double epoch);
@@ -38,9 +44,21 @@ struct BatchPass {
     /// Decides about every cell: levels and reasons, without what is hidden.
     void decide() const;
 
+    /// The size that the field's rule gives copies there; 1 where nothing thins.
+    [[nodiscard]] double growAt(double metres) const { return thins ? batch.thinning.growAt(metres) : 1; }
+    [[nodiscard]] double rankOf(std::uint32_t slot) const {
+        return thicket::rankOf(table.placementOf[slot], table.placements->size());
+    }
+    /// How far a copy's curves are asked at: from what decides to its middle before it grows.
+    [[nodiscard]] double curveDistance(const Placement& copy) const {
+        return (centreOf(copy, batch.chain.bounds) - decidedFrom).norm();
+    }
+
     // In select_copy.cpp: one copy by itself, exactly
-    [[nodiscard]] Culled reasonFor(const Placement& copy) const;
-    [[nodiscard]] int wantedLevel(const Placement& copy, int now) const;
+    /// The copy as large as it has grown; on its way out it counts as whole.
+    [[nodiscard]] Placement grown(std::uint32_t slot) const;
+    [[nodiscard]] Culled reasonFor(std::uint32_t slot) const;
+    [[nodiscard]] int wantedLevel(std::uint32_t slot, int now) const;
     /// Goes on from what a copy remembers. `wanted()` is asked only when its level is to be decided now.
     template <class Wanted> void remember(CopyMemory& memory, const Wanted& wanted) const {
         const SwitchRule& rule = batch.chain.rule;
@@ -80,7 +98,7 @@ private:
     void decideCell(std::uint32_t index) const;
     void decideCopies(std::uint32_t index, unsigned planes) const;
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
-                                                    int now) const;
+                                                    std::pair<double, double> grow, int now) const;
 };
 
 inline CopyMemory notDrawn(Culled why) {

@@ -1,6 +1,7 @@
 #include "switching/cells.h"
 
 #include "base/parallel.h"
+#include "switching/thinning.h"
 
 #include <algorithm>
 #include <cassert>
@@ -45,9 +46,12 @@ public:
 
 private:
     void close(std::uint32_t first, std::uint32_t end) {
+        std::sort(m_out.placementOf.begin() + first, m_out.placementOf.begin() + end);
         CellTable::Cell cell;
         cell.first = first;
         cell.count = end - first;
+        cell.leastPlace = m_out.placementOf[first];
+        cell.mostPlace = m_out.placementOf[end - 1];
         Vec3d low = m_centres[m_out.placementOf[first]];
         Vec3d high = low;
         cell.leastScale = cell.leastFactor = cell.leastProduct = 1e300;
@@ -71,6 +75,7 @@ private:
             m_out.x[slot] = from.x();
             m_out.y[slot] = from.y();
             m_out.z[slot] = from.z();
+            m_out.scale[slot] = static_cast<float>(m_out.at(slot).scale);
         }
         m_out.cells.push_back(cell);
     }
@@ -140,15 +145,20 @@ std::shared_ptr<const CellTable> makeCells(const SharedPlacements& placements, s
     for (std::size_t i = 0; i < sorted.size(); ++i) {
         keys[i] = sorted[i] >> 24;
         out->placementOf[i] = static_cast<std::uint32_t>(sorted[i] & 0xFFFFFFU);
-        out->scale[i] = static_cast<float>(all[out->placementOf[i]].scale);
         plain &= all[out->placementOf[i]].importance == 1;
     }
-    if (!plain)
+    Builder(*out, centres).split(keys, 0, static_cast<std::uint32_t>(keys.size()), 3 * kBits);
+    if (!plain) {
         out->factor.reserve(sorted.size());
-    if (!plain)
         for (const std::uint32_t i : out->placementOf)
             out->factor.push_back(static_cast<float>(all[i].importance));
-    Builder(*out, centres).split(keys, 0, static_cast<std::uint32_t>(keys.size()), 3 * kBits);
+    }
+    if (asset) {
+        out->spread.reserve(sorted.size());
+        for (const std::uint32_t i : out->placementOf)
+            out->spread.push_back(spreadOf(all[i].id));
+    }
+    out->lowest = low.y();
     out->cells.shrink_to_fit();
     return out;
 }

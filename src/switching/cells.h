@@ -11,7 +11,8 @@ namespace thicket {
 constexpr std::uint32_t kMostInCell = 256;
 
 /// Copies of one thing in an order in which neighbours in memory are neighbours in space. A *slot* is a place in that
-/// order. Never changed once made.
+/// order; in a cell it follows the order of the placements, which in a field is the progressive one. Never changed once
+/// made.
 /// The arrays hold what deciding about a copy reads, as floats relative to the middle of its cell, so that they are
 /// exact enough anywhere and vector code can read them; what they leave open is decided from the placement itself.
 struct CellTable {
@@ -26,7 +27,9 @@ struct CellTable {
         double mostFactor = 1;
         double leastProduct = 1; ///< of scale and importance
         double mostProduct = 1;
-        double scaleSquares = 0; ///< sum over the copies
+        double scaleSquares = 0;      ///< sum over the copies
+        std::uint32_t leastPlace = 0; ///< of its copies in `placements`
+        std::uint32_t mostPlace = 0;
     };
 
     SharedPlacements placements;
@@ -38,7 +41,9 @@ struct CellTable {
     std::vector<std::uint32_t> placementOf; ///< index into `placements`
     std::vector<float> x, y, z;             ///< centre, from the cell's origin, metres
     std::vector<float> scale;
-    std::vector<float> factor; ///< importance; empty: 1 for all
+    std::vector<float> factor;         ///< importance; empty: 1 for all
+    std::vector<std::uint16_t> spread; ///< spreadOf its id; of a field only, else empty
+    double lowest = 0;                 ///< height of the lowest copy
 
     [[nodiscard]] std::size_t size() const { return placementOf.size(); }
     [[nodiscard]] const Placement& at(std::uint32_t slot) const { return (*placements)[placementOf[slot]]; }

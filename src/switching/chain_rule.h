@@ -40,9 +40,11 @@ struct SwitchRule {
     double hysteresis = 0.08;                            ///< 0..0.5; coarser at d (1 + h), finer again at d
     double dwellSeconds = 0;                             ///< 0..5; after a switch it goes no coarser for so long
     double checkSeconds = 0;                             ///< 0..5; the level is decided so often; 0: in every frame
-    double fadeSeconds = 0.25;                           ///< 0..2; both levels are drawn, and counted, while it lasts
+    double softBand = 0;       ///< 0..0.5; each copy's switches come in by so much sooner or later, by a hash of its id
+    double fadeSeconds = 0.25; ///< 0..2; both levels are drawn, and counted, while it lasts
     double cullBelowPx = 3;    ///< 0..64; nothing is drawn when the subject is less tall than this
     double reachMetres = 0;    ///< nothing is drawn beyond; 0: no such limit
+    double reachGrows = 0;     ///< 0..100; it lies so much farther a metre that the eye is above the lowest copy
     double marginMetres = 0.5; ///< kept when this far outside the view
     double importance = 1;     ///< 0.1..10; its switches come in so many times as far
     std::uint32_t target = 0;  ///< id of the copy whose place distances are measured from; 0: the camera

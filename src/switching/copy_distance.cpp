@@ -29,6 +29,10 @@ double decidingDistance(const ResolvedChain& chain, const Placement& copy, const
     return distanceFrom(chain.measuredFrom.value_or(view.eye), view.forward, chain, copy, chain.rule.measureFrom);
 }
 
+double reachFrom(const SwitchRule& rule, const Vec3d& eye, double lowest) {
+    return rule.reachMetres > 0 ? rule.reachMetres + rule.reachGrows * std::max(0.0, eye.y() - lowest) : 0;
+}
+
 double contextFactor(double importance, const SelectOptions& options) {
     return options.halfSpeed > 0 ? importance / (1 + options.speed / options.halfSpeed) : importance;
 }

@@ -16,6 +16,9 @@ double copyDistance(const ResolvedChain& chain, const Placement& copy, const Vie
 /// The distance that levels are decided by: as the rule measures it, from the camera or from the rule's target.
 double decidingDistance(const ResolvedChain& chain, const Placement& copy, const View& view);
 
+/// How far copies are drawn from an eye, the lowest of which stands so high; 0: any distance.
+double reachFrom(const SwitchRule& rule, const Vec3d& eye, double lowest);
+
 /// How many times as far switches come in for a copy, by its own importance and the speed of the camera.
 double contextFactor(double importance, const SelectOptions& options);
 

@@ -15,13 +15,15 @@ std::string culledText(const ResolvedChain& chain, const View& view, const Pick&
                    ? fmt::format("culled, because it is out of view by more than {}", length(chain.rule.marginMetres))
                    : "culled, because it is out of view";
     case Culled::BeyondReach:
-        return fmt::format("culled, because {} is beyond its reach of {}", length(pick.distance),
-                           length(chain.rule.reachMetres));
+        return fmt::format("culled, because {} is beyond its reach of {}", length(pick.distance), length(pick.reach));
     case Culled::TooSmall:
         return fmt::format("culled, because it is {} tall, less than {}", pixels(pick.screenHeight * view.lines),
                            pixels(chain.rule.cullBelowPx));
     case Culled::Hidden:
         return "culled, because it is hidden behind others";
+    case Culled::Thinned:
+        return fmt::format("thinned away, because {:.0f} % are kept here and {:.0f} % stand before it in the order",
+                           100 * pick.kept, 100 * pick.rank);
     case Culled::NoLevels:
         return "not drawn, because it has no level";
     case Culled::No:
@@ -53,6 +55,8 @@ std::string levelText(const ResolvedChain& chain, const Pick& pick) {
     case Why::NextIsOff:
         return fmt::format("L{}, because L{} would be {} off ({} allowed)", level, next, pixels(pick.nextErrorPx),
                            pixels(chain.rule.allowPx));
+    case Why::AllFinest:
+        return fmt::format("L{}, because switching is off", level);
     case Why::Culled:
         break;
     }
@@ -73,6 +77,8 @@ std::string culledName(Culled reason) {
         return "hidden";
     case Culled::NoLevels:
         return "no level";
+    case Culled::Thinned:
+        return "thinned away";
     case Culled::No:
         break;
     }
@@ -97,7 +103,9 @@ std::string explainPick(const ResolvedChain& chain, const Placement& copy, const
     if (pick.culled != Culled::No)
         return culledText(chain, view, pick);
     const std::string why = levelText(chain, pick);
-    const std::string moved = contextText(chain, copy, options);
+    std::string moved = contextText(chain, copy, options);
+    if (std::abs(pick.size - 1) > 1e-3)
+        moved += fmt::format("{}size × {:.2g}", moved.empty() ? "" : " · ", pick.size);
     return moved.empty() ? why : why + " · " + moved;
 }
 

@@ -136,8 +136,10 @@ private:
         constexpr double kFar = 10; // times a cell's size: there its copies are as good as in one place
         const CellTable::Cell& cell = m_pass.table.cells[c];
         const View& view = m_pass.view;
-        const double radius = m_pass.batch.chain.radius;
         const double away = (view.eye - cell.origin).norm();
+        // What they have grown to at the middle of the cell; those on their way out cover less, by the cover's share.
+        const double far = (m_pass.decidedFrom - cell.origin).norm();
+        const double radius = m_pass.batch.chain.radius * m_pass.growAt(far);
         const double size = cell.half.norm() + radius * cell.mostScale;
         if (copies == nullptr && away > kFar * size) {
             const double tall = 2 * radius * m_pass.pixelScale / away;
@@ -175,9 +177,10 @@ private:
             }
             if (deviation <= 0)
                 continue;
+            const double most = mostSize(cells[c]) * cells[c].mostScale;
             const double nearest = ((m_pass.view.eye - cells[c].origin).cwiseAbs() - cells[c].half).cwiseMax(0).norm() -
-                                   m_pass.boxRadius * cells[c].mostScale;
-            m_bounds.emplace_back(errorAt(deviation, cells[c].mostScale, nearest) * 1.000001, c);
+                                   m_pass.boxRadius * most - (most - cells[c].mostScale) * m_pass.offPivot;
+            m_bounds.emplace_back(errorAt(deviation, most, nearest) * 1.000001, c);
         }
         std::make_heap(m_bounds.begin(), m_bounds.end());
         while (!m_bounds.empty() && m_bounds.front().first > m_cost.worstErrorPx) {
@@ -187,25 +190,39 @@ private:
             const Vec3f eye = (m_pass.view.eye - cells[c].origin).cast<float>();
             const float slack = 4e-6F * (eye.norm() + cells[c].half.cast<float>().norm());
             const CopyMemory* copies = m_pass.mixedOf(c);
+            const double size = mostSize(cells[c]);
             for (std::uint32_t k = 0; k < cells[c].count; ++k) {
                 const CopyMemory& copy = copies != nullptr ? copies[k] : m_pass.own.cells[c].all;
                 if (copy.culled != Culled::No)
                     continue;
                 const std::uint32_t slot = cells[c].first + k;
-                const auto scale = static_cast<double>(m_pass.table.scale[slot]);
+                const auto own = static_cast<double>(m_pass.table.scale[slot]);
+                const double scale = own * size;
                 const float centre =
                     (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).norm();
                 const double most = errorAt(deviationOf(copy), scale * 1.000001,
-                                            static_cast<double>(centre - slack) - m_pass.boxRadius * scale * 1.000001);
+                                            static_cast<double>(centre - slack) - m_pass.boxRadius * scale * 1.000001 -
+                                                (scale - own) * m_pass.offPivot);
                 if (most <= m_cost.worstErrorPx)
                     continue;
-                const Placement& p = m_pass.table.at(slot);
+                const Placement p = m_pass.grown(slot);
                 const double nearest = copyDistance(chain, p, m_pass.view, MeasureFrom::NearestPoint);
                 m_cost.worstErrorPx = std::max(m_cost.worstErrorPx, errorAt(deviationOf(copy), p.scale, nearest));
             }
         }
     }
 
+    /// How many times their own size the copies of a cell are at most, and at least 1.
+    [[nodiscard]] double mostSize(const CellTable::Cell& cell) const {
+        if (!m_pass.thins)
+            return 1;
+        const Vec3d away = (m_pass.decidedFrom - cell.origin).cwiseAbs();
+        return std::max(1.0, m_pass.batch.thinning
+                                     .growBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9),
+                                                  (away + cell.half).norm() * (1 + 1e-9))
+                                     .second *
+                                 1.000001);
+    }
     [[nodiscard]] double deviationOf(const CopyMemory& copy) const {
         return m_pass.batch.chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
     }

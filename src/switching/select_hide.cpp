@@ -27,6 +27,8 @@ std::vector<Hider> chooseHiders(const std::vector<BatchPass>& passes, const View
     for (std::uint32_t b = 0; b < passes.size(); ++b) {
         const BatchPass& pass = passes[b];
         const auto& solid = pass.batch.occluders;
+        if (pass.thins) // those on their way out hide less than their occluders would
+            continue;
         if (std::none_of(solid.begin(), solid.end(), [](const auto& o) { return o != nullptr; }))
             continue;
         const double radius = pass.batch.chain.radius;
@@ -163,7 +165,17 @@ OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
     double wider = 0;
     for (const LevelCost& level : pass.batch.chain.levels)
         wider = std::max(wider, level.deviationMetres);
-    const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * cell.mostScale);
+    double size = 1;
+    if (pass.thins) {
+        const Vec3d away = (pass.decidedFrom - cell.origin).cwiseAbs();
+        size =
+            pass.batch.thinning
+                .growBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9), (away + cell.half).norm() * (1 + 1e-9))
+                .second;
+    }
+    const double most = cell.mostScale * size;
+    const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * most +
+                                                   std::max(0.0, size - 1) * cell.mostScale * pass.offPivot);
     return {cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
 }
 
@@ -220,7 +232,7 @@ void keepUseful(std::vector<Hider>& hiders, const std::vector<BatchPass>& passes
             const CopyMemory* copies = pass.mixedOf(c);
             for (std::uint32_t k = 0; k < cell.count; ++k) // by their boxes at their finest, the least to be covered
                 if ((copies != nullptr ? copies[k] : memory.all).culled == Culled::No)
-                    look(projector.patchOf(boxOf(pass.batch.chain, pass.table.at(cell.first + k), 0)), true, b,
+                    look(projector.patchOf(boxOf(pass.batch.chain, pass.grown(cell.first + k), 0)), true, b,
                          cell.first + k);
         }
     }
@@ -258,8 +270,7 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
     bool any = false;
     for (std::uint32_t k = 0; k < cell.count; ++k) {
         const CopyMemory copy = copies != nullptr ? copies[k] : memory.all;
-        if (copy.culled != Culled::No ||
-            !buffer.hides(boxOf(chain, pass.table.at(cell.first + k), widerOf(chain, copy))))
+        if (copy.culled != Culled::No || !buffer.hides(boxOf(chain, pass.grown(cell.first + k), widerOf(chain, copy))))
             continue;
         CopyMemory* own = pass.expand(index);
         copies = own;

@@ -98,6 +98,20 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
         out.total += cost;
 }
 
+bool hasSizes(const Batch& batch, const SelectOptions& options) {
+    return options.thinOut && batch.thinning.thins();
+}
+
+double drawnSize(const Batch& batch, const View& view, const SelectOptions& options, std::uint32_t slot) {
+    if (!hasSizes(batch, options))
+        return 1;
+    const CellTable& table = *batch.copies;
+    const double metres =
+        (centreOf(table.at(slot), batch.chain.bounds) - batch.chain.measuredFrom.value_or(view.eye)).norm();
+    return batch.thinning.growAt(metres) * sizeInBand(batch.thinning, batch.thinning.keepAt(metres),
+                                                      rankOf(table.placementOf[slot], table.placements->size()));
+}
+
 Pick pickOf(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
             const SelectState& state, CopyRef ref) {
     const Batch& batch = input.batches[ref.batch];
@@ -105,10 +119,18 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
     const ResolvedChain& chain = batch.chain;
     const std::uint32_t c = table.cellOf(ref.slot);
     const CopyMemory& memory = state.of(ref.batch, c, ref.slot - table.cells[c].first);
-    const Placement& copy = table.at(ref.slot);
-    const Vec3d centre = centreOf(copy, chain.bounds);
+    Placement copy = table.at(ref.slot);
     Pick pick;
     pick.culled = memory.culled;
+    pick.reach = reachFrom(chain.rule, view.eye, table.lowest);
+    pick.rank = rankOf(table.placementOf[ref.slot], table.placements->size());
+    if (hasSizes(batch, options)) {
+        const double metres = (centreOf(copy, chain.bounds) - chain.measuredFrom.value_or(view.eye)).norm();
+        pick.kept = batch.thinning.keepAt(metres);
+        pick.size = drawnSize(batch, view, options, ref.slot);
+        copy.scale *= batch.thinning.growAt(metres);
+    }
+    const Vec3d centre = centreOf(copy, chain.bounds);
     pick.distance = decidingDistance(chain, copy, view);
     pick.screenHeight = screenHeight(view, chain.radius * copy.scale, (centre - view.eye).norm());
     if (pick.culled != Culled::No || memory.level < 0)
@@ -125,13 +147,18 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
         return cost.deviationMetres * copy.scale * view.pixelScale() / std::max(nearest, 1e-9);
     };
     pick.errorPx = errorOf(chain.levels[level]);
+    if (!options.switchLevels && chain.levels.size() > 1) {
+        pick.why = Why::AllFinest;
+        return pick;
+    }
     if (level + 1 >= chain.levels.size()) {
         pick.why = chain.levels.size() == 1 ? Why::OnlyLevel : Why::Coarsest;
         return pick;
     }
     const LevelCost& next = chain.levels[level + 1];
     pick.nextFrom = chain.fromMetres[level + 1] * (chain.growsWithScale[level + 1] ? copy.scale : 1.0) *
-                    contextFactor(copy.importance, options) / options.allowanceFactor;
+                    contextFactor(copy.importance, options) / options.allowanceFactor *
+                    (table.spread.empty() ? 1 : softFactor(chain.rule.softBand, table.spread[ref.slot]));
     pick.nextErrorPx = errorOf(next);
     if (pick.distance >= pick.nextFrom * (1 + chain.rule.hysteresis) && pick.sinceSwitch < chain.rule.dwellSeconds)
         pick.why = Why::Dwells;

@@ -11,13 +11,14 @@
 #include "base/big_vector.h"
 #include "switching/cells.h"
 #include "switching/copy_distance.h"
+#include "switching/thinning.h"
 
 #include <memory>
 
 namespace thicket {
 
-enum class Culled : std::uint8_t { No, OutOfView, BeyondReach, TooSmall, NoLevels, Hidden };
-constexpr std::size_t kCullReasons = 6;
+enum class Culled : std::uint8_t { No, OutOfView, BeyondReach, TooSmall, NoLevels, Hidden, Thinned };
+constexpr std::size_t kCullReasons = 7;
 
 /// All copies of one thing that are drawn by one chain. Never changed once made, but for occluders that are made later.
 struct Batch {
@@ -26,6 +27,7 @@ struct Batch {
     ResolvedChain chain;
     std::shared_ptr<const CellTable> copies;
     bool instanced = false;                                 ///< the engine draws all copies of a level at once
+    Thinning thinning;                                      ///< of a field: how it thins out
     std::vector<std::shared_ptr<const Occluder>> occluders; ///< one a level or none; null: it hides nothing
 };
 
@@ -44,7 +46,9 @@ struct SelectOptions {
     bool cullView = true;
     bool cullReach = true;
     bool cullSmall = true;
-    bool cullHidden = true; ///< where batches have occluders
+    bool cullHidden = true;   ///< where batches have occluders
+    bool thinOut = true;      ///< fields thin out and grow
+    bool switchLevels = true; ///< false: everything is drawn at its finest
 };
 
 /// What a copy remembers from frame to frame, or all copies of a cell that agree. Eight bytes.
@@ -141,7 +145,8 @@ enum class Why : std::uint8_t {
     NextIsFixed, ///< the next comes in where it was set by hand
     Dwells,      ///< it switched a moment ago
     Waits,       ///< the next waits for the end of the hysteresis
-    NotLooked    ///< it is looked at again later
+    NotLooked,   ///< it is looked at again later
+    AllFinest    ///< switching is off
 };
 
 /// What is known of one copy after a selection.
@@ -158,6 +163,10 @@ struct Pick {
     double nextFrom = 0;     ///< where the next coarser level comes in for this copy, metres
     double nextErrorPx = 0;  ///< how far that would be off where the copy is
     double sinceSwitch = 0;  ///< seconds since it last changed its level
+    double size = 1;         ///< times its own that it is drawn at: grown, or on its way out
+    double kept = 1;         ///< share of its field that is kept where it is
+    double rank = 0;         ///< 0..1; where it stands in the order of its field
+    double reach = 0;        ///< metres; 0: no such limit
 };
 
 /// REQUIRES `state` as a selection for the same input, view, time and options left it.
@@ -169,6 +178,11 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
 /// COST       O(cells + copies of a few cells).
 std::optional<CopyRef> nearestCopy(const SelectInput& input, const SelectState& state, std::uint32_t subject,
                                    const Vec3d& eye);
+
+/// Times its own size that a copy is drawn at, of those that are drawn: grown, or on its way out.
+double drawnSize(const Batch& batch, const View& view, const SelectOptions& options, std::uint32_t slot);
+/// Whether copies of a batch may be drawn at another size than their own.
+bool hasSizes(const Batch& batch, const SelectOptions& options);
 
 /// Calls `each(slot)` for the copies of a run.
 template <class Each> void eachOf(const Selection& selection, const Run& run, const Each& each) {

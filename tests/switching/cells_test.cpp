@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <gtest/gtest.h>
 #include <random>
+#include <set>
 
 namespace thicket {
 namespace {
@@ -51,6 +52,22 @@ ResolvedChain anyChain(Dice& dice, const View& view) {
     if (dice.upTo(3) == 0)
         chain.measuredFrom = dice.box({100, 5, 100});
     return chain;
+}
+
+Thinning anyThinning(Dice& dice) {
+    Thinning out;
+    double at = dice.between(0, 40);
+    double kept = 1;
+    for (int i = 1 + dice.upTo(4); i > 0; --i) {
+        out.keep.points.push_back({at, kept});
+        out.grow.points.push_back({at, dice.between(1, 3)});
+        at += dice.between(0.5, 120);
+        kept *= dice.upTo(4) == 0 ? 0 : dice.between(0.2, 1);
+    }
+    out.holdCover = dice.coin();
+    out.growAtMost = dice.between(1, 4);
+    out.band = dice.upTo(3) == 0 ? 0 : dice.between(0, 0.4);
+    return out;
 }
 
 Placements anyField(Dice& dice, int count, const Vec3d& middle) {
@@ -121,7 +138,8 @@ TEST(Cells, only_the_copies_of_one_asset_are_taken) {
 TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
     std::uint64_t compared = 0;
     std::uint64_t mixed = 0;
-    for (unsigned round = 0; round < 40; ++round) {
+    std::uint64_t allThinned = 0;
+    for (unsigned round = 0; round < 60; ++round) {
         SCOPED_TRACE("seed " + std::to_string(seed()) + ", round " + std::to_string(round));
         Dice dice(seed() + round);
         const View base;
@@ -135,9 +153,17 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
         chosen.options.fades = dice.coin();
         chosen.options.smallFactor = dice.coin() ? 1 : dice.between(1, 5);
         chosen.options.cullView = dice.upTo(4) != 0;
-        const ResolvedChain chain = anyChain(dice, base);
+        ResolvedChain chain = anyChain(dice, base);
         const Placements field = anyField(dice, 1 + dice.upTo(3000), middle);
-        chosen.add(chain, field);
+        const bool thins = dice.coin();
+        const Thinning thinning = anyThinning(dice);
+        if (thins) {
+            chain.rule.softBand = dice.coin() ? 0 : dice.between(0, 0.5);
+            chain.rule.reachGrows = dice.coin() ? 0 : dice.between(0, 10);
+            chosen.addField(chain, field, thinning);
+        } else {
+            chosen.add(chain, field);
+        }
         std::vector<BruteCopy> brute(field.size());
         double before = -1e18;
         Vec3d eye = middle + dice.box({200, 10, 200});
@@ -150,9 +176,10 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
             const View view = lookAt(base, eye, target);
             const double seconds = 100 + frame * 0.13;
             chosen.at(view, seconds);
-            test::bruteSelect(chain, field, view, before, seconds, chosen.options, brute);
+            test::bruteSelect(chain, field, view, before, seconds, chosen.options, brute, thins ? &thinning : nullptr);
             before = seconds;
             SubjectCost expected;
+            std::set<int> shown;
             const CellTable& table = *chosen.input.batches[0].copies;
             for (std::uint32_t slot = 0; slot < table.size(); ++slot) {
                 const BruteCopy& b = brute[table.placementOf[slot]];
@@ -165,6 +192,7 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
                 mixed += chosen.state.batches[0].cells[c].mixed ? 1 : 0;
                 ++compared;
                 ++expected.culledBy[static_cast<std::size_t>(b.culled)];
+                allThinned += b.culled == Culled::Thinned ? 1 : 0;
                 if (b.culled != Culled::No)
                     continue;
                 ++expected.drawn;
@@ -176,7 +204,13 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
                         expected.triangles += chain.levels[static_cast<std::size_t>(level)].triangles;
                         expected.vertices += chain.levels[static_cast<std::size_t>(level)].vertices;
                         expected.draws += chain.levels[static_cast<std::size_t>(level)].draws;
+                        shown.insert(level);
                     }
+            }
+            if (thins) { // all copies of a level are one draw a material
+                expected.draws = 0;
+                for (const int level : shown)
+                    expected.draws += chain.levels[static_cast<std::size_t>(level)].draws;
             }
             const SubjectCost& total = chosen.out.total;
             ASSERT_EQ(total.triangles, expected.triangles);
@@ -191,6 +225,7 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
         }
     }
     EXPECT_GT(compared, 1'000'000U);
+    EXPECT_GT(allThinned, compared / 50) << "fields must have thinned out";
     EXPECT_GT(mixed, compared / 50) << "some cells must have been looked into";
     EXPECT_LT(mixed, compared * 9 / 10) << "and some not";
 }

@@ -8,11 +8,11 @@
 
 namespace thicket::test {
 
-inline Batch batchOf(std::uint32_t subject, ResolvedChain chain, Placements copies) {
+inline Batch batchOf(std::uint32_t subject, ResolvedChain chain, Placements copies,
+                     std::optional<std::uint32_t> asset = std::nullopt) {
     Batch batch;
     batch.subject = batch.asset = subject;
-    batch.copies =
-        makeCells(std::make_shared<const Placements>(std::move(copies)), std::nullopt, chain.bounds, chain.radius);
+    batch.copies = makeCells(std::make_shared<const Placements>(std::move(copies)), asset, chain.bounds, chain.radius);
     batch.chain = std::move(chain);
     return batch;
 }
@@ -30,6 +30,14 @@ struct Chosen {
         const auto subject = static_cast<std::uint32_t>(input.subjects.size());
         input.subjects.push_back(subject + 1);
         input.batches.push_back(batchOf(subject, std::move(chain), std::move(copies)));
+    }
+    /// A field of one asset.
+    void addField(ResolvedChain chain, Placements copies, const Thinning& thinning) {
+        add(std::move(chain), {});
+        Batch& batch = input.batches.back();
+        batch = batchOf(batch.subject, batch.chain, std::move(copies), 0);
+        batch.thinning = thinning;
+        batch.instanced = true;
     }
     const SubjectCost& at(const View& from, double when = 0) {
         view = from;
@@ -68,11 +76,25 @@ struct BruteCopy {
 /// REQUIRES `copies` as the last call left it, or one fresh entry a placement. Nothing is culled for being hidden.
 /// before  when the selection before this one was made.
 inline void bruteSelect(const ResolvedChain& chain, const Placements& all, const View& view, double before,
-                        double seconds, const SelectOptions& options, std::vector<BruteCopy>& copies) {
+                        double seconds, const SelectOptions& options, std::vector<BruteCopy>& copies,
+                        const Thinning* field = nullptr) {
     const Frustum frustum = frustumOf(view);
+    double lowest = 1e300;
+    for (const Placement& p : all)
+        lowest = std::min(lowest, centreOf(p, chain.bounds).y());
     for (std::size_t i = 0; i < all.size(); ++i) {
-        const Placement& p = all[i];
+        Placement p = all[i];
         BruteCopy& c = copies[i];
+        double end = 2;
+        double soft = 1;
+        if (field != nullptr) {
+            const double metres =
+                (p.position + p.rotation * (chain.bounds.centre() * p.scale) - chain.measuredFrom.value_or(view.eye))
+                    .norm();
+            end = field->keep.at(metres) * (1 + field->band);
+            p.scale *= field->growAt(metres);
+            soft = 1 + chain.rule.softBand * (2 * (spreadOf(p.id) + 0.5) / 65536 - 1);
+        }
         const Vec3d centre = p.position + p.rotation * (chain.centre * p.scale);
         const double radius = chain.radius * p.scale;
         const double distance = decidingDistance(chain, p, view);
@@ -80,8 +102,11 @@ inline void bruteSelect(const ResolvedChain& chain, const Placements& all, const
         Culled culled = Culled::No;
         if (options.cullView && !frustum.touches(centre, radius, chain.rule.marginMetres))
             culled = Culled::OutOfView;
-        else if (options.cullReach && chain.rule.reachMetres > 0 && distance > chain.rule.reachMetres)
+        else if (options.cullReach && chain.rule.reachMetres > 0 &&
+                 distance > chain.rule.reachMetres + chain.rule.reachGrows * std::max(0.0, view.eye.y() - lowest))
             culled = Culled::BeyondReach;
+        else if ((static_cast<double>(i) + 0.5) / static_cast<double>(all.size()) >= end)
+            culled = Culled::Thinned;
         else if (options.cullSmall && tall < chain.rule.cullBelowPx * options.smallFactor)
             culled = Culled::TooSmall;
         if (culled != Culled::No) {
@@ -91,7 +116,7 @@ inline void bruteSelect(const ResolvedChain& chain, const Placements& all, const
         }
         int wanted = 0;
         for (std::size_t k = 1; k < chain.levels.size(); ++k) {
-            double from = chain.fromMetres[k] * (chain.growsWithScale[k] ? p.scale : 1.0) * p.importance /
+            double from = chain.fromMetres[k] * (chain.growsWithScale[k] ? p.scale : 1.0) * p.importance * soft /
                           options.allowanceFactor;
             if (options.halfSpeed > 0)
                 from /= 1 + options.speed / options.halfSpeed;

@@ -89,7 +89,11 @@ GatherPanel::GatherPanel(Workbench& bench, QWidget* parent) : Panel(tr("Gather")
                           tr("Choose the file this subject came from, when it was moved or has changed"));
     body->addWidget(m_relink);
     QPushButton* add = makeButton(tr("Add meshes…"), tr("Bring in GLB, glTF, OBJ, PLY, STL and more (Ctrl+I)"), true);
-    footer->addWidget(add);
+    m_scatter = makeButton(tr("Scatter"), tr("Make a field of copies of the meshes chosen in the list"));
+    m_scatter->setObjectName(QStringLiteral("scatter"));
+    footer->addWidget(m_scatter);
+    footer->addWidget(add, 1);
+    connect(m_scatter, &QPushButton::clicked, this, &GatherPanel::scatterRequested);
     connect(add, &QPushButton::clicked, this, &GatherPanel::addRequested);
     connect(m_relink, &QPushButton::clicked, this, &GatherPanel::relinkRequested);
     connect(&bench.session.document, &Document::sceneChanged, this, &GatherPanel::refresh);
@@ -100,6 +104,7 @@ GatherPanel::GatherPanel(Workbench& bench, QWidget* parent) : Panel(tr("Gather")
 void GatherPanel::refresh() {
     const Subject* s = m_bench.session.meshSubject();
     m_relink->setVisible(s != nullptr);
+    m_scatter->setVisible(s != nullptr);
     if (s == nullptr) {
         title->setText(tr("Nothing here yet"));
         aside->clear();

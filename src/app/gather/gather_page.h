@@ -50,12 +50,15 @@ public:
 signals:
     void addRequested();
     void relinkRequested();
+    /// A field of the chosen meshes.
+    void scatterRequested();
 
 private:
     void refresh();
     Workbench& m_bench;
     QLabel* m_facts;
     QPushButton* m_relink;
+    QPushButton* m_scatter;
 };
 
 } // namespace thicket::app

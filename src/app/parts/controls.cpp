@@ -252,7 +252,22 @@ void NumberBox::show(double value) {
     setValue(value);
 }
 
+void NumberBox::setTopText(const QString& text) {
+    m_top = text;
+    setValue(value());
+}
+
+double NumberBox::valueFromText(const QString& text) const {
+    return !m_top.isEmpty() && text.contains(m_top) ? maximum() : QDoubleSpinBox::valueFromText(text);
+}
+
+QValidator::State NumberBox::validate(QString& text, int& at) const {
+    return !m_top.isEmpty() && text.contains(m_top) ? QValidator::Acceptable : QDoubleSpinBox::validate(text, at);
+}
+
 QString NumberBox::textFromValue(double value) const {
+    if (!m_top.isEmpty() && value >= maximum())
+        return m_top;
     QString text = QDoubleSpinBox::textFromValue(value);
     if (decimals() > 0 && text.contains(locale().decimalPoint())) {
         while (text.endsWith('0'))

@@ -91,12 +91,19 @@ public:
     /// Sets without telling.
     void show(double value);
     QString textFromValue(double value) const override;
+    double valueFromText(const QString& text) const override;
+    QValidator::State validate(QString& text, int& at) const override;
+    /// Shown in place of the largest value, as "any".
+    void setTopText(const QString& text);
 
 signals:
     void chosen(double value);
 
 protected:
     void wheelEvent(QWheelEvent* event) override;
+
+private:
+    QString m_top;
 };
 
 } // namespace thicket::app

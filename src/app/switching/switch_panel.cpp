@@ -217,7 +217,7 @@ void SwitchPanel::setCopy(std::uint32_t placement) {
     m_context->setCopy(placement);
 }
 
-void SwitchPanel::showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 4>>& saves) {
+void SwitchPanel::showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 5>>& saves) {
     const QString names[4] = {tr("out of view"), tr("beyond reach"), tr("too small"), tr("hidden")};
     const Culled reasons[4] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden};
     for (std::size_t i = 0; i < m_culls.size(); ++i)

@@ -33,7 +33,7 @@ public:
     explicit SwitchPanel(Workbench& bench, QWidget* parent = nullptr);
     /// How many copies each reason culls in the present frame, and how many triangles that keeps from being drawn: out
     /// of view, beyond reach, too small, hidden.
-    void showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 4>>& saves);
+    void showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 5>>& saves);
     /// The copy that is looked at, whose importance can be changed.
     void setCopy(std::uint32_t placement);
 

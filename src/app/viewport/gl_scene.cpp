@@ -301,8 +301,8 @@ constexpr GLuint kRowSlot = 4; // and the two after it
 constexpr std::size_t kRowFloats = 12;
 
 /// The three rows of a copy's matrix.
-void writeRows(const Placement& p, float* out) {
-    const Eigen::Matrix3d turn = p.rotation.toRotationMatrix() * p.scale;
+void writeRows(const Placement& p, float size, float* out) {
+    const Eigen::Matrix3d turn = p.rotation.toRotationMatrix() * (p.scale * static_cast<double>(size));
     for (int row = 0; row < 3; ++row)
         for (int column = 0; column < 4; ++column)
             *out++ = static_cast<float>(column < 3 ? turn(row, column) : p.position[row]);
@@ -319,7 +319,7 @@ GLuint GlScene::placesOf(const std::shared_ptr<const CellTable>& copies) {
     gpu.owner = copies;
     std::vector<float> rows(kRowFloats * copies->size());
     for (std::uint32_t slot = 0; slot < copies->size(); ++slot)
-        writeRows(copies->at(slot), &rows[kRowFloats * slot]);
+        writeRows(copies->at(slot), 1, &rows[kRowFloats * slot]);
     glBindBuffer(GL_ARRAY_BUFFER, gpu.buffer);
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(rows.size() * sizeof(float)), rows.data(), GL_STATIC_DRAW);
     return gpu.buffer;
@@ -334,7 +334,8 @@ void GlScene::placeCopies(const DrawItem& item, const Part& part) {
     } else {
         m_listed.resize(kRowFloats * part.copies);
         for (std::uint32_t i = 0; item.copies && i < part.copies; ++i)
-            writeRows(item.copies->at(item.listed[part.firstCopy + i]), &m_listed[kRowFloats * i]);
+            writeRows(item.copies->at(item.listed[part.firstCopy + i]),
+                      item.sizes.empty() ? 1.0F : item.sizes[part.firstCopy + i], &m_listed[kRowFloats * i]);
         for (int row = 0; !item.copies && row < 3; ++row)
             for (int column = 0; column < 4; ++column)
                 m_listed[static_cast<std::size_t>(4 * row + column)] = item.model(row, column);

@@ -32,6 +32,7 @@ struct DrawItem {
     std::uint32_t first = 0;                 ///< slots first .. first + count - 1, where none are listed
     std::uint32_t count = 0;
     std::vector<std::uint32_t> listed; ///< slots
+    std::vector<float> sizes;          ///< one a listed copy: times its own that it is drawn at; none: 1
     int level = 0;
     float fade = 1; ///< 1: all of it; 0..1: this share of an ordered dither; -1..0: the complement of a share
     std::shared_ptr<const std::vector<float>> values; ///< one a vertex, or none

@@ -126,7 +126,7 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
     std::vector<std::pair<DrawItem, bool>> out;
     for (const Run& run : selection.runs) {
         std::vector<DrawItem> items;
-        addRun(scene, input, selection, run, levelOf(run, coarser), 1, eye(), m_views, items);
+        addRun(scene, input, selection, run, levelOf(run, coarser), 1, view, m_shot.selectionOptions(), m_views, items);
         const Batch& batch = input.batches[run.batch];
         const bool ground = batch.copies->size() == 1 && standsIn(view, batch, batch.copies->cells.front());
         for (DrawItem& item : items) {

@@ -29,11 +29,18 @@ DrawItem itemOf(const Subject& subject, int level) {
 }
 
 void addRun(const Scene& scene, const SelectInput& input, const Selection& selection, const Run& run, int level,
-            float fade, const Vec3d& eye, ImpostorViews& views, std::vector<DrawItem>& out) {
+            float fade, const View& view, const SelectOptions& options, ImpostorViews& views,
+            std::vector<DrawItem>& out) {
     const Batch& batch = input.batches[run.batch];
     const Subject& asset = scene.subjects[batch.asset];
     if (level >= static_cast<int>(asset.mesh().levels.size()))
         return;
+    const auto addSizes = [&](DrawItem& to) {
+        to.sizes.clear();
+        if (hasSizes(batch, options))
+            for (const std::uint32_t slot : to.listed)
+                to.sizes.push_back(static_cast<float>(drawnSize(batch, view, options, slot)));
+    };
     DrawItem item = itemOf(asset, level);
     item.fade = fade;
     item.copies = batch.copies;
@@ -42,16 +49,20 @@ void addRun(const Scene& scene, const SelectInput& input, const Selection& selec
         std::map<std::shared_ptr<const Mesh>, std::vector<std::uint32_t>> bySide;
         eachOf(selection, run, [&](std::uint32_t slot) {
             const Placement& p = batch.copies->at(slot);
-            bySide[views.seenFrom(of, p.rotation.conjugate() * (eye - p.position) / p.scale)].push_back(slot);
+            bySide[views.seenFrom(of, p.rotation.conjugate() * (view.eye - p.position) / p.scale)].push_back(slot);
         });
         for (auto& [mesh, copies] : bySide) {
             item.mesh = mesh;
             item.listed = std::move(copies);
+            addSizes(item);
             out.push_back(item);
         }
         return;
     }
-    if (run.listed) {
+    if (hasSizes(batch, options)) {
+        eachOf(selection, run, [&item](std::uint32_t slot) { item.listed.push_back(slot); });
+        addSizes(item);
+    } else if (run.listed) {
         const auto from = selection.listed.begin() + run.first;
         item.listed.assign(from, from + run.count);
     } else {
@@ -62,13 +73,15 @@ void addRun(const Scene& scene, const SelectInput& input, const Selection& selec
 }
 
 std::vector<DrawItem> itemsOf(const Scene& scene, const SelectInput& input, const Selection& selection,
-                              const Vec3d& eye, ImpostorViews& views) {
+                              const View& view, const SelectOptions& options, ImpostorViews& views) {
     std::vector<DrawItem> out;
     for (const Run& run : selection.runs) {
         const bool fading = run.fadingFrom >= 0;
-        addRun(scene, input, selection, run, run.level, fading ? std::max(run.fade, 0.001F) : 1.0F, eye, views, out);
+        addRun(scene, input, selection, run, run.level, fading ? std::max(run.fade, 0.001F) : 1.0F, view, options,
+               views, out);
         if (fading)
-            addRun(scene, input, selection, run, run.fadingFrom, std::min(-run.fade, -0.001F), eye, views, out);
+            addRun(scene, input, selection, run, run.fadingFrom, std::min(-run.fade, -0.001F), view, options, views,
+                   out);
     }
     return out;
 }

@@ -24,10 +24,11 @@ DrawItem itemOf(const Subject& subject, int level);
 
 /// Adds the copies of a run at a level to `out`: one item, or with an impostor one for each of its views that is seen.
 void addRun(const Scene& scene, const SelectInput& input, const Selection& selection, const Run& run, int level,
-            float fade, const Vec3d& eye, ImpostorViews& views, std::vector<DrawItem>& out);
+            float fade, const View& view, const SelectOptions& options, ImpostorViews& views,
+            std::vector<DrawItem>& out);
 
-/// All that a selection draws.
+/// All that a selection for a view draws.
 std::vector<DrawItem> itemsOf(const Scene& scene, const SelectInput& input, const Selection& selection,
-                              const Vec3d& eye, ImpostorViews& views);
+                              const View& view, const SelectOptions& options, ImpostorViews& views);
 
 } // namespace thicket::app

@@ -196,6 +196,8 @@ SelectOptions Viewport::selectionOptions() const {
         options.cullReach = m_culling.cullReach;
         options.cullSmall = m_culling.cullSmall;
         options.cullHidden &= m_culling.cullHidden;
+        options.thinOut = m_culling.thinOut;
+        options.switchLevels = m_culling.switchLevels;
     }
     return options;
 }
@@ -212,11 +214,11 @@ void Viewport::setCulling(const SelectOptions& options) {
     moved();
 }
 
-std::optional<std::array<std::uint64_t, 4>> Viewport::cullingSaves() const {
+std::optional<std::array<std::uint64_t, 5>> Viewport::cullingSaves() const {
     constexpr std::size_t kMostCopies = 500'000; // five selections of so many take some milliseconds
     if (m_input.copies() > kMostCopies)
         return std::nullopt;
-    std::array<std::uint64_t, 4> out{};
+    std::array<std::uint64_t, 5> out{};
     SelectOptions all = selectOptions(m_bench.session.scene(), m_speed);
     all.fades = false;
     const auto triangles = [this](const SelectOptions& options) {
@@ -227,7 +229,8 @@ std::optional<std::array<std::uint64_t, 4>> Viewport::cullingSaves() const {
     };
     const std::uint64_t drawn = triangles(all);
     bool SelectOptions::*const reasons[] = {&SelectOptions::cullView, &SelectOptions::cullReach,
-                                            &SelectOptions::cullSmall, &SelectOptions::cullHidden};
+                                            &SelectOptions::cullSmall, &SelectOptions::cullHidden,
+                                            &SelectOptions::thinOut};
     for (std::size_t i = 0; i < out.size(); ++i) {
         SelectOptions without = all;
         without.*reasons[i] = false;
@@ -294,7 +297,8 @@ void Viewport::standAt(double metres) {
         double& end = copyDistance(chain, place, probe, from) < metres ? low : high;
         end = middle;
     }
-    m_held = {copy, m_input.batches[copy->batch].copies}; // walking past another copy does not change which one it is
+    m_held = {copy, m_input.batches[copy->batch].copies,
+              m_held.clicked}; // walking past another copy does not change which one it is
     lookFrom(centre + way * high, centre);
 }
 

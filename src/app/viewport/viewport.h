@@ -98,7 +98,7 @@ public:
     [[nodiscard]] SelectOptions selectionOptions() const;
     /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small, hidden. None where
     /// there are so many copies that counting them would hold the window up.
-    [[nodiscard]] std::optional<std::array<std::uint64_t, 4>> cullingSaves() const;
+    [[nodiscard]] std::optional<std::array<std::uint64_t, 5>> cullingSaves() const;
 
     /// While on, what was selected stays selected wherever the camera goes.
     void setFrozen(bool on);
@@ -172,6 +172,8 @@ private:
     };
     [[nodiscard]] std::optional<Touch> touch(const QPointF& at) const;
     bool beginStroke(const QPointF& at);
+    void chooseAt(const QPointF& at);
+    void paintFieldReading(QPainter& p, const Subject& field);
     void goOnWithStroke(const QPointF& at);
     void endStroke();
     void tintByCare(const Subject& subject, DrawItem& item);
@@ -222,6 +224,7 @@ private:
     std::uint32_t m_framed = 0;
     bool m_sceneViewSet = false; ///< someone has said where the shot camera stands
     QPointF m_last;
+    QPointF m_pressed{-1, -1}; ///< where the left button went down
 
     SelectInput m_input;
     OccluderShelf m_shelf;
@@ -231,6 +234,7 @@ private:
     struct {
         std::optional<CopyRef> copy; ///< the camera was put before it, and has not been led elsewhere since
         std::shared_ptr<const CellTable> of;
+        bool clicked = false; ///< someone has chosen it, and it stays wherever the camera goes
     } m_held;
     qint64 m_speedAt = 0;
     double m_prepareMs = 0;

@@ -1,7 +1,9 @@
 // The camera by mouse, wheel, touchpad and keys.
 
 #include "app/viewport/viewport.h"
+#include "switching/pick_ray.h"
 
+#include <QLineF>
 #include <QMouseEvent>
 #include <algorithm>
 #include <cmath>
@@ -21,7 +23,8 @@ void Viewport::turn(double left, double up) {
 
 void Viewport::pan(double right, double down) {
     orbit().pan(right, down, m_bench.session.scene().settings.view, height());
-    m_held = {};
+    if (!m_held.clicked)
+        m_held = {};
     moved();
 }
 
@@ -32,6 +35,7 @@ void Viewport::dolly(double factor) {
 
 void Viewport::mousePressEvent(QMouseEvent* event) {
     m_last = event->position();
+    m_pressed = event->button() == Qt::LeftButton && event->modifiers() == Qt::NoModifier ? m_last : QPointF(-1, -1);
     stopWalk();
     setFocus(Qt::MouseFocusReason);
     m_wiping = event->button() == Qt::LeftButton && onWipe(event->position());
@@ -39,10 +43,36 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
         beginStroke(event->position());
 }
 
-void Viewport::mouseReleaseEvent(QMouseEvent*) {
+void Viewport::mouseReleaseEvent(QMouseEvent* event) {
+    constexpr double kStill = 3; // pixels: less is a click
     if (m_brush.painting())
         endStroke();
+    else if (event->button() == Qt::LeftButton && !m_wiping && !solo() && m_pressed.x() >= 0 &&
+             QLineF(m_pressed, event->position()).length() <= kStill)
+        chooseAt(event->position());
     m_wiping = false;
+}
+
+/// What a click meets is chosen: its subject, and of that the copy. The ground only where nothing stands before it.
+void Viewport::chooseAt(const QPointF& at) {
+    const View view = shotView();
+    const double tall = std::tan(view.fovY / 2);
+    const Vec3d right = view.forward.cross(view.up);
+    const Vec3d direction = (view.forward + (1 - 2 * at.y() / height()) * tall * view.up +
+                             (2 * at.x() / width() - 1) * tall * view.aspect * right)
+                                .normalized();
+    const auto& subjects = m_bench.session.scene().subjects;
+    for (const bool ground : {false, true})
+        if (const auto copy = copyAlong(
+                m_input, m_state, selectedView(), selectionOptions(), view.eye, direction,
+                [&](const Batch& batch) { return (subjects[batch.subject].role == Role::Horizon) == ground; })) {
+            const std::uint32_t id = m_input.subjects[m_input.batches[copy->batch].subject];
+            m_bench.session.selectSubject(id);
+            m_held = {copy, m_input.batches[copy->batch].copies, true};
+            update();
+            emit selected();
+            return;
+        }
 }
 
 bool Viewport::onWipe(const QPointF& at) const {

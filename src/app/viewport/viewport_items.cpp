@@ -118,15 +118,17 @@ std::vector<DrawItem> Viewport::soloItems() {
 }
 
 std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
-    const Vec3d eye = shotView().eye;
+    const View view = shotView();
+    const SelectOptions options = selectionOptions();
     if (!m_flicker.isActive())
-        return itemsOf(m_bench.session.scene(), m_input, selection, eye, m_views);
+        return itemsOf(m_bench.session.scene(), m_input, selection, view, options, m_views);
     // One subject shows two of its levels in turn, whatever was selected.
     std::vector<DrawItem> out;
     const int shown = m_flickers % 2 == 0 ? m_flickerFiner : m_flickerCoarser;
     for (const Run& run : selection.runs) {
         const bool flickers = m_input.subjects[m_input.batches[run.batch].subject] == m_flickerSubject;
-        addRun(m_bench.session.scene(), m_input, selection, run, flickers ? shown : run.level, 1, eye, m_views, out);
+        addRun(m_bench.session.scene(), m_input, selection, run, flickers ? shown : run.level, 1, view, options,
+               m_views, out);
     }
     return out;
 }

@@ -93,9 +93,10 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     if (subject == nullptr && m_bench.session.subject() != nullptr) {
         p.setPen(l.text);
         p.setFont(Look::font(13, 500));
-        p.drawText(rect(), Qt::AlignCenter,
-                   tr("A field of copies has the levels of its assets.\nChoose one of them here, or look at the field in "
-                      "Switch and Budget."));
+        p.drawText(
+            rect(), Qt::AlignCenter,
+            tr("A field of copies has the levels of its assets.\nChoose one of them here, or look at the field in "
+               "Switch and Budget."));
     }
     if (subject == nullptr)
         return;
@@ -246,7 +247,47 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
                     .arg(groupedText(chain.levels[static_cast<std::size_t>(picked.level)].triangles));
         paintPicked(p, viewProjection, *copy, state);
     }
-    paintReading(p, picked, chain, state);
+    if (const Subject* subject = m_bench.session.subject(); subject != nullptr && subject->instances() != nullptr)
+        paintFieldReading(p, *subject);
+    else
+        paintReading(p, picked, chain, state);
+}
+
+/// What is drawn of a field, and why not more; below, the copy that is looked at.
+void Viewport::paintFieldReading(QPainter& p, const Subject& field) {
+    const auto index = indexOf(m_input, field.id);
+    if (!index || *index >= m_exact.subjects.size())
+        return;
+    const Look& l = Look::now();
+    const SubjectCost& cost = m_exact.subjects[*index];
+    const QString drawn = tr("%1 drawn").arg(groupedText(cost.drawn));
+    QString rest = tr("of %1").arg(groupedText(static_cast<qint64>(field.instances()->copies->size())));
+    for (const Culled reason :
+         {Culled::OutOfView, Culled::Thinned, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden})
+        if (const auto count = cost.culledBy[static_cast<std::size_t>(reason)]; count > 0)
+            rest += QStringLiteral(" · %1 %2").arg(groupedText(count), QString::fromStdString(culledName(reason)));
+    const QString because = m_frozen ? tr("selection frozen: the camera is free, what is drawn stays")
+                                     : tr("%1 away · %2").arg(lengthText(subjectDistance()), why());
+    p.setFont(Look::font(13, 600));
+    const int w1 = p.fontMetrics().horizontalAdvance(drawn) + 12;
+    p.setFont(Look::font(11.5));
+    const int w2 = p.fontMetrics().horizontalAdvance(rest) + 4;
+    p.setFont(Look::font(11));
+    const int w3 = p.fontMetrics().horizontalAdvance(because) + 4;
+    const QRectF box(14, height() - 58, std::min(std::max(w1 + w2, w3) + 26.0, width() - 28.0), 48);
+    chip(p, box);
+    p.setFont(Look::font(13, 600));
+    p.setPen(l.text);
+    p.drawText(box.adjusted(12, 1, -12, -20), Qt::AlignLeft | Qt::AlignVCenter, drawn);
+    p.setFont(Look::font(11.5));
+    p.setPen(l.quiet);
+    const QRectF line = box.adjusted(12 + w1, 1, -12, -20);
+    p.drawText(line, Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(rest, Qt::ElideRight, static_cast<int>(line.width())));
+    p.setFont(Look::font(11));
+    p.setPen(m_frozen ? l.caution : l.quiet);
+    p.drawText(box.adjusted(12, 26, -12, -4), Qt::AlignLeft | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(because, Qt::ElideRight, static_cast<int>(box.width()) - 24));
 }
 
 /// The outline of the copy that the read-out is about, with its chip.

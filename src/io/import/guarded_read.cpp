@@ -175,6 +175,7 @@ rlim_t secondsFor(rlim_t fileBytes) {
 /// What a reader may not take: more memory than any format needs for its file, which is a few dozen times its size,
 /// time without end, and anything but reading.
 void fenceIn(rlim_t fileBytes) {
+#ifndef __SANITIZE_ADDRESS__ // the sanitizer's own shadow is larger than any limit
     std::ifstream statm("/proc/self/statm");
     if (rlim_t pages = 0; statm >> pages) {
         const rlim_t most =
@@ -182,6 +183,10 @@ void fenceIn(rlim_t fileBytes) {
         const rlimit space{most, most};
         setrlimit(RLIMIT_AS, &space);
     }
+#else
+    (void)kBytesPerFileByte;
+    (void)kSpareBytes;
+#endif
     const rlimit none{0, 0};
     setrlimit(RLIMIT_CORE, &none);
     const rlimit cpu{secondsFor(fileBytes), secondsFor(fileBytes) + 1};

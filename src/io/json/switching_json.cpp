@@ -18,6 +18,10 @@ ordered_json encode(const SwitchRule& rule) {
                      {"dwellSeconds", rule.dwellSeconds}, {"checkSeconds", rule.checkSeconds},
                      {"fadeSeconds", rule.fadeSeconds},   {"cullBelowPx", rule.cullBelowPx},
                      {"reachMetres", rule.reachMetres},   {"marginMetres", rule.marginMetres}};
+    if (rule.softBand != 0)
+        out["softBand"] = rule.softBand;
+    if (rule.reachGrows != 0)
+        out["reachGrows"] = rule.reachGrows;
     if (rule.importance != 1)
         out["importance"] = rule.importance;
     if (rule.target != 0)

@@ -2,6 +2,7 @@
 
 #include "base/file.h"
 #include "io/json/care_json.h"
+#include "io/json/field_json.h"
 #include "io/json/level_json.h"
 #include "io/json/switching_json.h"
 #include "io/project/placements_file.h"
@@ -173,13 +174,46 @@ MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::s
     return body;
 }
 
-void encodeBody(const Subject&, const InstancesBody& body, const fs::path&, BesideFiles* files, ordered_json& out) {
+void encodeBody(const Subject& s, const InstancesBody& body, const fs::path& folder, BesideFiles* files,
+                ordered_json& out) {
     out["assets"] = body.assets;
     out["copies"] = encode(*body.copies, files);
+    if (body.thinning != Thinning())
+        out["thinning"] = json::encode(body.thinning);
+    if (std::any_of(body.fixed.begin(), body.fixed.end(), [](const auto& f) { return f.has_value(); })) {
+        out["switches"] = ordered_json::array();
+        for (const auto& fixed : body.fixed)
+            out["switches"].push_back(fixed ? json::encode(*fixed) : ordered_json());
+    }
+    if (!body.engineInstances)
+        out["engineInstances"] = false;
+    if (body.recipe)
+        out["recipe"] = json::encode(*body.recipe, json::byId(), folder);
+    if (!s.source.path.empty())
+        out["table"] = relativeTo(s.source.path, folder).generic_string();
 }
 
-InstancesBody decodeInstances(const ordered_json& in, const std::string& path, const PlacementsOf& placementsOf) {
+InstancesBody decodeInstances(const ordered_json& in, const fs::path& folder, const std::string& path,
+                              const PlacementsOf& placementsOf, SourceFile& file) {
     InstancesBody body;
+    if (in.contains("thinning"))
+        body.thinning = json::decodeThinning(json::object(in, "thinning", path), path + "thinning.");
+    if (in.contains("switches")) {
+        constexpr std::size_t kMostLevels = 64;
+        const ordered_json& switches = json::list(in, "switches", path);
+        if (switches.size() > kMostLevels)
+            throw json::FieldError(path + "switches: there are at most 64");
+        for (std::size_t i = 0; i < switches.size(); ++i)
+            body.fixed.push_back(switches[i].is_null() ? std::nullopt
+                                                       : std::optional(json::decodeFixed(
+                                                             switches[i], fmt::format("{}switches[{}].", path, i))));
+    }
+    body.engineInstances = json::flag(in, "engineInstances", path, true);
+    if (in.contains("recipe"))
+        body.recipe = std::make_shared<const ScatterRecipe>(
+            json::decodeRecipe(json::object(in, "recipe", path), json::byId(), folder, path + "recipe."));
+    if (const std::string table = json::string(in, "table", path, ""); !table.empty())
+        file.path = (folder / table).lexically_normal();
     for (const double id : json::numbers(in, "assets", path)) {
         if (!(id >= 1 && id <= kAnyId && id == std::floor(id)))
             throw json::FieldError(path + "assets: needs ids of subjects");
@@ -227,7 +261,7 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
         s.body = decodeMesh(in, folder, path, placementsOf, s.source);
         break;
     case Kind::Instances:
-        s.body = decodeInstances(in, path, placementsOf);
+        s.body = decodeInstances(in, folder, path, placementsOf, s.source);
         break;
     }
     return s;

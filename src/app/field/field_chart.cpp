@@ -1,0 +1,475 @@
+#include "app/field/field_chart.h"
+
+#include "app/look/look.h"
+#include "base/text.h"
+
+#include <QMenu>
+#include <cmath>
+
+namespace thicket::app {
+namespace {
+
+/// Ticks at round distances on an axis of their roots, so that what is near has room.
+class RootTicker : public QCPAxisTicker {
+protected:
+    QVector<double> createTickVector(double /*tickStep*/, const QCPRange& range) override {
+        QVector<double> out{0};
+        const double end = range.upper * range.upper;
+        double last = 0;
+        for (double unit = 1; unit < end; unit *= 10)
+            for (const double step : {1.0, 2.0, 5.0})
+                if (const double at = std::sqrt(step * unit); at <= range.upper && at - last > range.upper * 0.06) {
+                    out << at;
+                    last = at;
+                }
+        return out;
+    }
+    int getSubTickCount(double /*tickStep*/) override { return 0; }
+    QString getTickLabel(double tick, const QLocale& /*locale*/, QChar /*format*/, int /*precision*/) override {
+        return tick <= 0 ? QStringLiteral("0 m") : lengthText(std::round(tick * tick * 10) / 10);
+    }
+};
+
+constexpr double kGrab = 9; // pixels about a handle
+
+} // namespace
+
+FieldChart::FieldChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
+    setAccessibleName(tr("Share kept and growth at each distance"));
+    setMinimumHeight(230);
+    setFocusPolicy(Qt::StrongFocus);
+    style(axisRect(), false, false);
+    axisRect()->setAutoMargins(QCP::msNone);
+    axisRect()->setMargins(QMargins(64, 58, 24, 26));
+    xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new RootTicker));
+    yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new PlainTicker(
+        [](double v) {
+            return v < 1e-9                 ? QStringLiteral("0 %")
+                   : std::abs(v - 1) < 1e-9 ? QStringLiteral("100 %")
+                                            : QStringLiteral("%1 ×").arg(v);
+        },
+        3)));
+    connect(&bench.session.document, &Document::sceneChanged, this, &FieldChart::rebuild);
+    connect(&bench.session, &Session::selectionChanged, this, [this] {
+        m_asset = 0;
+        m_chosen = {};
+        rebuild();
+    });
+    rebuild();
+}
+
+const Subject* FieldChart::field() const {
+    const Subject* s = m_bench.session.subject();
+    return s != nullptr && s->instances() != nullptr ? s : nullptr;
+}
+
+void FieldChart::setNeedle(double metres) {
+    if (metres != m_needle) {
+        m_needle = metres;
+        update();
+    }
+}
+
+void FieldChart::setAsset(int index) {
+    m_asset = index;
+    rebuild();
+}
+
+void FieldChart::rebuild() {
+    if (const Subject* s = field()) {
+        const InstancesBody& body = *s->instances();
+        m_thinning = body.thinning;
+        m_reach = s->rule.reachMetres;
+        m_chain = {};
+        m_asset = std::clamp(m_asset, 0, std::max(0, static_cast<int>(body.assets.size()) - 1));
+        if (!body.assets.empty())
+            if (const Subject* asset = m_bench.session.scene().findMesh(body.assets[static_cast<std::size_t>(m_asset)]))
+                m_chain = chainIn(*s, *asset, m_bench.session.scene().statedView());
+        if (m_drag.grip == Grip::None) { // the axes stand still while something is dragged along them
+            double end = m_reach;
+            for (const DistanceCurve* curve : {&m_thinning.keep, &m_thinning.grow})
+                if (!curve->points.empty())
+                    end = std::max(end, curve->points.back().metres);
+            if (end <= 0 && !m_chain.fromMetres.empty())
+                end = 2 * m_chain.fromMetres.back();
+            m_end = std::clamp(1.1 * end, 1.0, 1e6);
+            m_top = std::max(3.0, std::ceil(m_thinning.growAtMost + 0.2));
+            xAxis->setRange(0, std::sqrt(m_end));
+            yAxis->setRange(0, m_top);
+        }
+    }
+    refresh();
+    update();
+}
+
+double FieldChart::x(double metres) const {
+    return xAxis->coordToPixel(std::sqrt(std::clamp(metres, 0.0, m_end)));
+}
+double FieldChart::y(double value) const {
+    return yAxis->coordToPixel(std::clamp(value, 0.0, m_top));
+}
+double FieldChart::metresAt(double px) const {
+    const double root = std::clamp(xAxis->pixelToCoord(px), 0.0, std::sqrt(m_end));
+    return root * root;
+}
+double FieldChart::valueAt(double py) const {
+    return std::clamp(yAxis->pixelToCoord(py), 0.0, m_top);
+}
+
+QPointF FieldChart::place(Curve curve, std::size_t point) const {
+    const CurvePoint& p = (curve == Curve::Keep ? m_thinning.keep : m_thinning.grow).points[point];
+    return {x(p.metres), y(p.value)};
+}
+
+QPointF FieldChart::switchPlace(int level) const {
+    return {x(m_chain.fromMetres[static_cast<std::size_t>(level)]), static_cast<double>(axisRect()->rect().top()) - 8};
+}
+
+void FieldChart::paintSwitches(QPainter& p) const {
+    const Look& l = Look::now();
+    const QRectF area = axisRect()->rect();
+    const double band = m_chain.rule.softBand;
+    const InstancesBody& body = *field()->instances();
+    double textEnd = -1e9;
+    for (int i = 1; i < static_cast<int>(m_chain.fromMetres.size()); ++i) {
+        const auto at = static_cast<std::size_t>(i);
+        const double d = m_chain.fromMetres[at];
+        if (d > m_end || m_chain.neverShows(at))
+            continue;
+        QColor soft = Look::level(i);
+        soft.setAlphaF(0.13F);
+        if (band > 0)
+            p.fillRect(QRectF(QPointF(x(d * (1 - band)), area.top()), QPointF(x(d * (1 + band)), area.bottom())), soft);
+        const bool strong = (m_hover.grip == Grip::Switch || m_drag.grip == Grip::Switch ||
+                             m_hover.grip == Grip::Band || m_drag.grip == Grip::Band) &&
+                            (m_hover.index == i || m_drag.index == i);
+        p.setPen(QPen(strong ? Look::level(i) : l.text, strong ? 2 : 1, Qt::DashLine));
+        p.drawLine(QPointF(x(d), area.top()), QPointF(x(d), area.bottom()));
+        const bool fixed = at < body.fixed.size() && body.fixed[at].has_value();
+        const QPointF top = switchPlace(i);
+        p.setPen(fixed ? QPen(l.accent, 2) : QPen(Qt::NoPen));
+        p.setBrush(Look::level(i));
+        p.drawPolygon(QPolygonF{{top + QPointF(-5, -5), top + QPointF(5, -5), top + QPointF(0, 5)}});
+        const QString text = strong ? lengthText(d) : tr("L%1 to L%2").arg(i - 1).arg(i);
+        p.setFont(Look::font(11, strong ? 600 : 400));
+        const double w = p.fontMetrics().horizontalAdvance(text) + 4;
+        if (x(d) - w / 2 > textEnd || strong) {
+            p.setPen(strong ? l.text : l.quiet);
+            p.drawText(QRectF(x(d) - w / 2, top.y() - 20, w, 14), Qt::AlignCenter, text);
+            textEnd = x(d) + w / 2 + 4;
+        }
+    }
+}
+
+void FieldChart::paintCurves(QPainter& p) const {
+    const Look& l = Look::now();
+    const QRectF area = axisRect()->rect();
+    p.save();
+    p.setClipRect(area.adjusted(-1, -1, 1, 1));
+    constexpr int kSteps = 240;
+    QPainterPath keep;
+    QPainterPath grow;
+    for (int i = 0; i <= kSteps; ++i) {
+        const double root = std::sqrt(m_end) * i / kSteps;
+        const double d = root * root;
+        const QPointF k(xAxis->coordToPixel(root), y(m_thinning.keepAt(d)));
+        const QPointF g(xAxis->coordToPixel(root), y(m_thinning.growAt(d)));
+        i == 0 ? keep.moveTo(k) : keep.lineTo(k);
+        i == 0 ? grow.moveTo(g) : grow.lineTo(g);
+    }
+    QPainterPath under = keep;
+    under.lineTo(area.bottomRight());
+    under.lineTo(area.bottomLeft());
+    QColor fill = l.good;
+    fill.setAlphaF(0.22F);
+    p.fillPath(under, fill);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(l.good, 2));
+    p.drawPath(keep);
+    p.setPen(QPen(l.accent, 2, m_thinning.holdCover ? Qt::DashLine : Qt::SolidLine));
+    p.drawPath(grow);
+    p.restore();
+    p.setFont(Look::font(11, 600));
+    const double at = 0.2 * m_end;
+    p.setPen(l.accent);
+    p.drawText(QPointF(x(at) + 6, y(m_thinning.growAt(at)) - 8),
+               m_thinning.holdCover ? tr("grow, as holds the cover") : tr("grow"));
+    p.setPen(l.good);
+    p.drawText(QPointF(x(at) + 6, std::min(y(m_thinning.keepAt(at)) + 16, area.bottom() - 6)), tr("keep"));
+    const auto handles = [&](Curve curve, Grip grip, const QColor& color, std::size_t count) {
+        for (std::size_t i = 0; i < count; ++i) {
+            const int index = static_cast<int>(i);
+            const bool strong = (m_hover.grip == grip && m_hover.index == index) ||
+                                (m_drag.grip == grip && m_drag.index == index) ||
+                                (m_chosen.grip == grip && m_chosen.index == index && hasFocus());
+            p.setPen(QPen(strong ? l.text : l.ground, 2));
+            p.setBrush(color);
+            p.drawEllipse(place(curve, i), strong ? 6.5 : 5.5, strong ? 6.5 : 5.5);
+        }
+    };
+    handles(Curve::Keep, Grip::Keep, l.good, m_thinning.keep.points.size());
+    if (!m_thinning.holdCover)
+        handles(Curve::Grow, Grip::Grow, l.accent, m_thinning.grow.points.size());
+}
+
+void FieldChart::paintReading(QPainter& p) const {
+    const Look& l = Look::now();
+    const QRectF area = axisRect()->rect();
+    double d = -1;
+    if (m_drag.grip == Grip::Keep && m_drag.index < static_cast<int>(m_thinning.keep.points.size()))
+        d = m_thinning.keep.points[static_cast<std::size_t>(m_drag.index)].metres;
+    else if (m_drag.grip == Grip::Grow && m_drag.index < static_cast<int>(m_thinning.grow.points.size()))
+        d = m_thinning.grow.points[static_cast<std::size_t>(m_drag.index)].metres;
+    else if (area.contains(m_mouse))
+        d = metresAt(m_mouse.x());
+    if (d < 0)
+        return;
+    const QString text = tr("%1 · keeps %2 % · grows %3 × · cover %4 %")
+                             .arg(lengthText(d), figureText(100 * m_thinning.keepAt(d), 3),
+                                  figureText(m_thinning.growAt(d), 3), figureText(100 * coverAt(m_thinning, d), 3));
+    p.setFont(Look::font(11));
+    const double w = p.fontMetrics().horizontalAdvance(text) + 16;
+    const QRectF box(std::clamp(x(d) - w / 2, area.left(), std::max(area.left(), area.right() - w)), area.top() + 2, w,
+                     20);
+    p.setPen(QPen(l.line, 1));
+    p.setBrush(l.raised);
+    p.drawRoundedRect(box, 4, 4);
+    p.setPen(l.text);
+    p.drawText(box, Qt::AlignCenter, text);
+}
+
+void FieldChart::paintOverlay(QPainter& p) {
+    const Look& l = Look::now();
+    const QRectF area = axisRect()->rect();
+    if (field() == nullptr) {
+        drawTitle(p, tr("Keep and grow with distance"), {}, l.quiet);
+        drawEmpty(p, area, tr("Choose a field."));
+        return;
+    }
+    const FieldModel::LeastCover least = FieldModel::leastCover(m_thinning, m_reach);
+    drawTitle(p, tr("Keep and grow with distance"),
+              !m_thinning.thins()   ? tr("every copy is drawn, as large as it is")
+              : least.share > 0.995 ? tr("the cover is held")
+                                    : tr("cover at least %1 % of full density, least at %2")
+                                          .arg(figureText(100 * least.share, 2), lengthText(least.metres)),
+              least.share > 0.9 ? l.good : l.caution);
+    if (m_reach > 0 && m_reach < m_end) {
+        hatch(p, QRectF(x(m_reach), area.top(), area.right() - x(m_reach), area.height()));
+        p.setFont(Look::font(11, 600));
+        p.setPen(l.quiet);
+        p.drawText(QRectF(x(m_reach) - 90, area.top() + 4, 84, 14), Qt::AlignRight | Qt::AlignVCenter, tr("reach"));
+    }
+    paintSwitches(p);
+    paintCurves(p);
+    if (m_needle > 0 && m_needle <= m_end) {
+        p.setPen(QPen(l.accent, m_hover.grip == Grip::Needle ? 2.4 : 1.4));
+        p.drawLine(QPointF(x(m_needle), area.top()), QPointF(x(m_needle), area.bottom()));
+        p.setFont(Look::font(11, 600));
+        const QString text = tr("camera %1").arg(lengthText(m_needle));
+        const double w = p.fontMetrics().horizontalAdvance(text) + 8;
+        const bool left = x(m_needle) + w + 4 > area.right();
+        p.drawText(QRectF(left ? x(m_needle) - w - 2 : x(m_needle) + 2, area.bottom() - 18, w, 14), Qt::AlignCenter,
+                   text);
+    }
+    paintReading(p);
+}
+
+FieldChart::Hit FieldChart::hitAt(const QPointF& p) const {
+    if (field() == nullptr)
+        return {};
+    const auto near = [&p](const QPointF& at) { return QLineF(p, at).length() < kGrab; };
+    // The grow curve's handles lie on top; where both are at 100 % the mouse above takes it, below the share.
+    if (!m_thinning.holdCover)
+        for (std::size_t i = 0; i < m_thinning.grow.points.size(); ++i)
+            if (near(place(Curve::Grow, i)) && p.y() <= place(Curve::Grow, i).y())
+                return {Grip::Grow, static_cast<int>(i)};
+    for (std::size_t i = 0; i < m_thinning.keep.points.size(); ++i)
+        if (near(place(Curve::Keep, i)))
+            return {Grip::Keep, static_cast<int>(i)};
+    if (!m_thinning.holdCover)
+        for (std::size_t i = 0; i < m_thinning.grow.points.size(); ++i)
+            if (near(place(Curve::Grow, i)))
+                return {Grip::Grow, static_cast<int>(i)};
+    const QRectF area = axisRect()->rect();
+    for (int i = 1; i < static_cast<int>(m_chain.fromMetres.size()); ++i) {
+        const QPointF top = switchPlace(i);
+        if (std::abs(p.x() - top.x()) < 7 && p.y() > top.y() - 20 && p.y() < area.top() + 2)
+            return {Grip::Switch, i};
+    }
+    if (area.contains(p) && m_needle > 0 && m_needle <= m_end && std::abs(p.x() - x(m_needle)) < 4)
+        return {Grip::Needle, -1};
+    return {};
+}
+
+void FieldChart::mousePressEvent(QMouseEvent* event) {
+    if (event->button() != Qt::LeftButton || field() == nullptr)
+        return;
+    setFocus(Qt::MouseFocusReason);
+    m_drag = hitAt(event->position());
+    m_chosen = m_drag;
+    m_dragged = m_bench.session.subjectId();
+    ++m_serial;
+    if (event->modifiers().testFlag(Qt::AltModifier) && m_drag.grip == Grip::Switch)
+        m_drag.grip = Grip::Band;
+    update();
+}
+
+void FieldChart::drag(const QPointF& to) {
+    const Subject* s = field();
+    const QString key = QStringLiteral("field-drag-%1").arg(m_serial);
+    const double d = metresAt(to.x());
+    const auto round = [](double metres) {
+        const double step = metres < 10 ? 0.1 : metres < 100 ? 0.5 : 1;
+        return std::round(metres / step) * step;
+    };
+    Thinning thinning = m_thinning;
+    const auto move = [&](DistanceCurve& curve, double low, double high) {
+        const auto i = static_cast<std::size_t>(m_drag.index);
+        const double from = i > 0 ? curve.points[i - 1].metres + 0.1 : 0;
+        const double until = i + 1 < curve.points.size() ? curve.points[i + 1].metres - 0.1 : 1e6;
+        curve.points[i].metres = std::clamp(round(d), from, std::max(from, until));
+        const double raw = std::clamp(valueAt(to.y()), low, high);
+        // A curve catches at whole and at nothing.
+        const double snap = 6 * (valueAt(0) - valueAt(1));
+        curve.points[i].value = std::abs(raw - 1) < std::abs(snap) ? 1 : raw < 0.02 ? 0 : std::round(raw * 100) / 100;
+    };
+    switch (m_drag.grip) {
+    case Grip::Keep:
+        move(thinning.keep, 0, 1);
+        m_bench.fields.setThinning(s->id, thinning, tr("Change what is kept"), key);
+        return;
+    case Grip::Grow:
+        move(thinning.grow, 1, Thinning::kMostGrowth);
+        m_bench.fields.setThinning(s->id, thinning, tr("Change how copies grow"), key);
+        return;
+    case Grip::Switch:
+        m_bench.fields.setSwitch(s->id, m_drag.index, round(d) / std::max(1e-9, m_chain.detail), key);
+        return;
+    case Grip::Band: {
+        SwitchRule rule = s->rule;
+        const double at = m_chain.fromMetres[static_cast<std::size_t>(m_drag.index)];
+        rule.softBand = std::clamp(std::round(100 * std::abs(d / std::max(at, 1e-9) - 1)) / 100, 0.0, 0.5);
+        m_bench.switching.setRule(s->id, rule, tr("Change the soft band"), key);
+        return;
+    }
+    case Grip::Needle:
+        emit needleDragged(d);
+        return;
+    case Grip::None:
+        return;
+    }
+}
+
+void FieldChart::mouseMoveEvent(QMouseEvent* event) {
+    m_mouse = event->position();
+    // What is held may be gone by now: undone, removed, or another subject is shown.
+    const auto points = [](const DistanceCurve& c) { return static_cast<int>(c.points.size()); };
+    const bool there =
+        field() != nullptr && m_bench.session.subjectId() == m_dragged &&
+        (m_drag.grip != Grip::Keep || m_drag.index < points(m_thinning.keep)) &&
+        (m_drag.grip != Grip::Grow || (!m_thinning.holdCover && m_drag.index < points(m_thinning.grow))) &&
+        ((m_drag.grip != Grip::Switch && m_drag.grip != Grip::Band) ||
+         m_drag.index < static_cast<int>(m_chain.fromMetres.size()));
+    if (!there)
+        m_drag = {};
+    if (m_drag.grip != Grip::None) {
+        drag(event->position());
+        update();
+        return;
+    }
+    m_hover = hitAt(event->position());
+    setCursor(m_hover.grip == Grip::None                                     ? Qt::ArrowCursor
+              : m_hover.grip == Grip::Switch || m_hover.grip == Grip::Needle ? Qt::SizeHorCursor
+                                                                             : Qt::SizeAllCursor);
+    update();
+}
+
+void FieldChart::mouseReleaseEvent(QMouseEvent* /*event*/) {
+    m_drag = {};
+    rebuild();
+}
+
+void FieldChart::addPoint(Curve curve, const QPointF& at) {
+    const Subject* s = field();
+    Thinning thinning = m_thinning;
+    DistanceCurve& of = curve == Curve::Keep ? thinning.keep : thinning.grow;
+    if (s == nullptr || of.points.size() >= DistanceCurve::kMostPoints)
+        return;
+    const double d = std::max(0.1, std::round(metresAt(at.x()) * 10) / 10);
+    if (std::any_of(of.points.begin(), of.points.end(),
+                    [d](const CurvePoint& p) { return std::abs(p.metres - d) < 0.1; }))
+        return;
+    const double value = std::round(of.at(d) * 100) / 100; // on the line, to be dragged from there
+    of.points.insert(std::upper_bound(of.points.begin(), of.points.end(), d,
+                                      [](double m, const CurvePoint& p) { return m < p.metres; }),
+                     {d, value});
+    m_bench.fields.setThinning(s->id, thinning, tr("Add a point"));
+}
+
+void FieldChart::removePoint(const Hit& hit) {
+    const Subject* s = field();
+    if (s == nullptr || (hit.grip != Grip::Keep && hit.grip != Grip::Grow))
+        return;
+    Thinning thinning = m_thinning;
+    auto& points = (hit.grip == Grip::Keep ? thinning.keep : thinning.grow).points;
+    if (hit.index < 0 || hit.index >= static_cast<int>(points.size()))
+        return;
+    points.erase(points.begin() + hit.index);
+    m_chosen = {};
+    m_bench.fields.setThinning(s->id, thinning, tr("Take away a point"));
+}
+
+void FieldChart::mouseDoubleClickEvent(QMouseEvent* event) {
+    if (field() == nullptr || !axisRect()->rect().contains(event->pos()))
+        return;
+    if (const Hit hit = hitAt(event->position()); hit.grip == Grip::Keep || hit.grip == Grip::Grow) {
+        removePoint(hit);
+        return;
+    }
+    const double d = metresAt(event->position().x());
+    const double toKeep = std::abs(event->position().y() - y(m_thinning.keepAt(d)));
+    const double toGrow = std::abs(event->position().y() - y(m_thinning.growAt(d)));
+    addPoint(!m_thinning.holdCover && toGrow < toKeep ? Curve::Grow : Curve::Keep, event->position());
+}
+
+void FieldChart::contextMenuEvent(QContextMenuEvent* event) {
+    const Subject* s = field();
+    if (s == nullptr)
+        return;
+    const QPointF at = event->pos();
+    const Hit hit = hitAt(at);
+    QMenu menu;
+    if (hit.grip == Grip::Keep || hit.grip == Grip::Grow)
+        menu.addAction(tr("Take this point away"), this, [this, hit] { removePoint(hit); });
+    if (hit.grip == Grip::Switch)
+        menu.addAction(tr("Let it follow the allowance"), this,
+                       [this, id = s->id, level = hit.index] { m_bench.fields.clearSwitch(id, level); });
+    if (hit.grip == Grip::None && axisRect()->rect().contains(event->pos())) {
+        menu.addAction(tr("Keep a share from here"), this, [this, at] { addPoint(Curve::Keep, at); });
+        if (!m_thinning.holdCover)
+            menu.addAction(tr("Grow from here"), this, [this, at] { addPoint(Curve::Grow, at); });
+        menu.addAction(tr("Stand here"), this, [this, at] { emit needleDragged(metresAt(at.x())); });
+    }
+    menu.addSeparator();
+    QAction* hold = menu.addAction(tr("Hold the cover"));
+    hold->setCheckable(true);
+    hold->setChecked(m_thinning.holdCover);
+    connect(hold, &QAction::toggled, this, [this, id = s->id](bool on) { m_bench.fields.holdCover(id, on); });
+    menu.exec(event->globalPos());
+}
+
+void FieldChart::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace)
+        removePoint(m_chosen);
+    else
+        Chart::keyPressEvent(event);
+}
+
+void FieldChart::leaveEvent(QEvent* event) {
+    m_mouse = {-1, -1};
+    m_hover = {};
+    update();
+    Chart::leaveEvent(event);
+}
+
+} // namespace thicket::app

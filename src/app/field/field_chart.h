@@ -1,0 +1,69 @@
+#pragma once
+// Keep and grow over distance: a handle a point, the cover that is left, a band a switch, the camera's needle.
+
+#include "app/parts/chart.h"
+
+namespace thicket::app {
+
+class FieldChart : public Chart {
+    Q_OBJECT
+public:
+    explicit FieldChart(Workbench& bench, QWidget* parent = nullptr);
+    /// Distance of the camera to the field's copy that is looked at; negative: no needle.
+    void setNeedle(double metres);
+    /// Which of the field's assets the switches are of.
+    void setAsset(int index);
+
+    enum class Curve { Keep, Grow };
+    [[nodiscard]] QPointF place(Curve curve, std::size_t point) const;
+    [[nodiscard]] QPointF switchPlace(int level) const;
+
+signals:
+    void needleDragged(double metres);
+
+protected:
+    void paintOverlay(QPainter& painter) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    void keyPressEvent(QKeyEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+private:
+    enum class Grip { None, Keep, Grow, Switch, Band, Needle };
+    struct Hit {
+        Grip grip = Grip::None;
+        int index = -1; ///< of the point, or the level
+    };
+    void rebuild();
+    [[nodiscard]] const Subject* field() const;
+    [[nodiscard]] Hit hitAt(const QPointF& p) const;
+    [[nodiscard]] double x(double metres) const;
+    [[nodiscard]] double y(double value) const;
+    [[nodiscard]] double metresAt(double x) const;
+    [[nodiscard]] double valueAt(double y) const;
+    void drag(const QPointF& to);
+    void addPoint(Curve curve, const QPointF& at);
+    void removePoint(const Hit& hit);
+    void paintSwitches(QPainter& painter) const;
+    void paintCurves(QPainter& painter) const;
+    void paintReading(QPainter& painter) const;
+
+    Thinning m_thinning;
+    ResolvedChain m_chain; ///< of the asset that is shown; without levels: none
+    double m_reach = 0;
+    double m_end = 100; ///< of the axis, metres
+    double m_top = 3;   ///< of the axis
+    double m_needle = -1;
+    int m_asset = 0;
+    Hit m_drag;
+    Hit m_hover;
+    Hit m_chosen; ///< the point that Delete takes away
+    std::uint32_t m_dragged = 0;
+    int m_serial = 0; ///< one undo step a drag
+    QPointF m_mouse{-1, -1};
+};
+
+} // namespace thicket::app

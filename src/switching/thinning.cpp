@@ -1,0 +1,118 @@
+#include "switching/thinning.h"
+
+#include "base/text.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace thicket {
+namespace {
+
+/// The area of sizes on their way out, from the end of the band on: integral of the squared smooth step from 0 to t.
+double areaOfStep(double t) {
+    return t * t * t * t * t * (9.0 / 5 + t * (-2 + t * 4.0 / 7));
+}
+
+} // namespace
+
+double DistanceCurve::at(double metres) const {
+    if (points.empty())
+        return 1;
+    const auto after = std::upper_bound(points.begin(), points.end(), metres,
+                                        [](double m, const CurvePoint& p) { return m < p.metres; });
+    if (after == points.begin())
+        return points.front().value;
+    if (after == points.end())
+        return points.back().value;
+    const CurvePoint& a = *(after - 1);
+    const double width = after->metres - a.metres;
+    return a.value + (after->value - a.value) * ((metres - a.metres) / width);
+}
+
+std::pair<double, double> DistanceCurve::between(double nearest, double farthest) const {
+    const double first = at(nearest);
+    const double last = at(farthest);
+    auto out = std::minmax(first, last);
+    std::pair<double, double> range(out.first, out.second);
+    for (const CurvePoint& p : points)
+        if (p.metres > nearest && p.metres < farthest) {
+            range.first = std::min(range.first, p.value);
+            range.second = std::max(range.second, p.value);
+        }
+    return range;
+}
+
+double DistanceCurve::steepest() const {
+    double out = 0;
+    for (std::size_t i = 1; i < points.size(); ++i)
+        out = std::max(out, std::abs(points[i].value - points[i - 1].value) /
+                                std::max(points[i].metres - points[i - 1].metres, 1e-9));
+    return out;
+}
+
+bool Thinning::thins() const {
+    const auto differs = [](const DistanceCurve& curve) {
+        return std::any_of(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.value != 1; });
+    };
+    return differs(keep) || (!holdCover && differs(grow));
+}
+
+double coverOf(const Thinning& thinning, double keep) {
+    if (keep <= 0)
+        return 0;
+    const double width = keep * thinning.band;
+    if (width <= 0)
+        return std::min(keep, 1.0);
+    // Of the band only what lies below rank 1 has copies.
+    const double lacking = std::clamp((keep + width - 1) / width, 0.0, 1.0);
+    return std::min(keep, 1.0) + width * (areaOfStep(1) - areaOfStep(lacking));
+}
+
+namespace {
+
+double growthFor(const Thinning& t, double keep) {
+    const double cover = coverOf(t, keep);
+    return cover <= 1 / (t.growAtMost * t.growAtMost) ? t.growAtMost : 1 / std::sqrt(cover);
+}
+
+} // namespace
+
+double Thinning::growAt(double metres) const {
+    return holdCover ? growthFor(*this, keep.at(metres)) : grow.at(metres);
+}
+
+std::pair<double, double> Thinning::growBetween(double nearest, double farthest) const {
+    if (!holdCover)
+        return grow.between(nearest, farthest);
+    const auto [least, most] = keep.between(nearest, farthest);
+    return {growthFor(*this, most), growthFor(*this, least)};
+}
+
+double Thinning::steepestGrowth() const {
+    if (!holdCover)
+        return grow.steepest();
+    // d(1/sqrt c) = c'/(2 c^1.5), where c >= 1/growAtMost^2; the cover changes at most (1 + band) times as fast as the
+    // share.
+    return 0.5 * growAtMost * growAtMost * growAtMost * keep.steepest() * (1 + band);
+}
+
+double sizeInBand(const Thinning& thinning, double keep, double rank) {
+    if (rank < keep)
+        return 1;
+    const double width = keep * thinning.band;
+    if (width <= 0)
+        return 0;
+    const double t = std::clamp((keep + width - rank) / width, 0.0, 1.0);
+    return t * t * (3 - 2 * t);
+}
+
+double coverAt(const Thinning& thinning, double metres) {
+    const double growth = thinning.growAt(metres);
+    return coverOf(thinning, thinning.keepAt(metres)) * growth * growth;
+}
+
+std::uint16_t spreadOf(std::uint32_t id) {
+    return static_cast<std::uint16_t>(hashId(id) >> 16);
+}
+
+} // namespace thicket

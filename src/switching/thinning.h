@@ -1,0 +1,74 @@
+#pragma once
+// How a field of copies thins out over distance. Its copies stand in one progressive order, of which every beginning is
+// evenly spread: a copy's *rank*, 0..1, is its place in it. Of a field that keeps a share of its copies those of the
+// lowest ranks are drawn, so what stays never moves. Those just beyond the share are on their way out: smaller, until
+// they are gone. Those that are drawn may grow, so that the cover is held.
+
+#include <cstddef>
+#include <cstdint>
+#include <utility>
+#include <vector>
+
+namespace thicket {
+
+struct CurvePoint {
+    double metres = 0;
+    double value = 0;
+    bool operator==(const CurvePoint&) const = default;
+};
+
+/// Straight between its points, level before the first and after the last.
+struct DistanceCurve {
+    static constexpr std::size_t kMostPoints = 12;
+    std::vector<CurvePoint> points; ///< by rising distance; none: 1 everywhere
+
+    [[nodiscard]] double at(double metres) const;
+    /// Its least and largest value between two distances.
+    [[nodiscard]] std::pair<double, double> between(double nearest, double farthest) const;
+    /// How much a value may change at most over a metre.
+    [[nodiscard]] double steepest() const;
+    bool operator==(const DistanceCurve&) const = default;
+};
+
+/// The rule of a field: what share of its copies is drawn at a distance, and how many times as large.
+struct Thinning {
+    static constexpr double kMostGrowth = 8;
+    DistanceCurve keep;    ///< 0..1
+    DistanceCurve grow;    ///< 1..kMostGrowth; of no account where the cover is held
+    bool holdCover = true; ///< copies grow as much as holds the cover of all of them, but not beyond `growAtMost`
+    double growAtMost = 2.5;
+    double band = 0.15; ///< 0..1; copies beyond the share by less than this much of it are on their way out
+
+    /// Something is thinned, or grows, at some distance.
+    [[nodiscard]] bool thins() const;
+    [[nodiscard]] double keepAt(double metres) const { return keep.at(metres); }
+    [[nodiscard]] double growAt(double metres) const;
+    [[nodiscard]] std::pair<double, double> growBetween(double nearest, double farthest) const;
+    /// How much growth may change at most over a metre.
+    [[nodiscard]] double steepestGrowth() const;
+    /// Ranks from here on are not drawn where such a share is kept.
+    [[nodiscard]] double endOf(double kept) const { return kept * (1 + band); }
+    bool operator==(const Thinning&) const = default;
+};
+
+/// How large a copy is on its way out, 0..1: all of it at ranks below the kept share, gone at `endOf` it.
+/// SOURCE  the smooth step 3t^2 - 2t^3.
+double sizeInBand(const Thinning& thinning, double keep, double rank);
+/// What a share of copies covers of what all of them cover, without growth: those on their way out cover some too.
+double coverOf(const Thinning& thinning, double keep);
+/// What is left of the cover of the whole field at a distance: 1 is all of it, more where it grows beyond need.
+double coverAt(const Thinning& thinning, double metres);
+
+/// Where in the order of its field a copy is.
+constexpr double rankOf(std::uint32_t place, std::size_t count) {
+    return (static_cast<double>(place) + 0.5) / static_cast<double>(count);
+}
+
+/// A number 0..65535 that belongs to a copy's id, wherever it stands in a list.
+std::uint16_t spreadOf(std::uint32_t id);
+/// What a soft band multiplies a copy's switches by: 1 - width to 1 + width.
+constexpr double softFactor(double width, std::uint16_t spread) {
+    return 1 + width * (2 * (static_cast<double>(spread) + 0.5) / 65536 - 1);
+}
+
+} // namespace thicket
