@@ -389,7 +389,7 @@ Model tidalFlat() {
                                          groundHeight(x, z - h) - groundHeight(x, z + h))
                                        .normalized()
                                        .cast<float>());
-            mesh.uvs.emplace_back(static_cast<float>(x / 24), static_cast<float>(z / 24));
+            mesh.uvs.emplace_back(static_cast<float>(x / kSize + 0.5), static_cast<float>(z / kSize + 0.5));
         }
     const auto id = [](int i, int j) { return static_cast<std::uint32_t>(j * (kCells + 1) + i); };
     for (int j = 0; j < kCells; ++j)
@@ -398,8 +398,9 @@ Model tidalFlat() {
                                 {id(i, j), id(i, j + 1), id(i + 1, j), id(i + 1, j), id(i, j + 1), id(i + 1, j + 1)});
     mesh.parts = {{0, mesh.triangleCount(), 0}};
     Model model{"Tidal flat", {std::move(mesh)}, {}};
-    model.surfaces.images = {makeTexture(Pattern::Mud, "mud")};
-    model.surfaces.materials = {material("Mud", 0, 0.95F, 0.0F)};
+    constexpr int kTexels = 1024;
+    model.surfaces.images = {makeTexture(Pattern::Shore, "shore", kTexels)};
+    model.surfaces.materials = {material("Shore", 0, 0.95F, 0.0F)};
     return model;
 }
 

@@ -3,13 +3,17 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "budget/devices.h"
+#include "io/import/placement_table.h"
+#include "io/project/recipe_file.h"
 #include "io/ship/ship.h"
 #include "io/ship/write_glb.h"
 #include "models.h"
+#include "scene/fields.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 #include <numbers>
 
 namespace thicket::demo {
@@ -51,7 +55,7 @@ std::uint32_t placeCopies(std::vector<Subject>& subjects) {
     std::uint32_t id = 1000;
     for (Subject& subject : subjects) {
         Placements out;
-        if (subject.name == "Tidal flat")
+        if (subject.name == "Tidal flat" || subject.name == "Channel water")
             out.push_back({id++, 0, {0, 0, 0}, Quatd::Identity(), 1, 1});
         for (const Place& place : places) {
             if (subject.name != place.subject)
@@ -78,6 +82,104 @@ std::uint32_t placeCopies(std::vector<Subject>& subjects) {
     return id;
 }
 
+std::uint32_t idOf(const Scene& scene, const std::string& name) {
+    for (const Subject& subject : scene.subjects)
+        if (subject.name == name)
+            return subject.id;
+    return 0;
+}
+
+/// A field that a recipe scatters.
+Result<Subject> scatteredField(const Scene& scene, const std::string& name, Role role, const ScatterRecipe& recipe,
+                               const JobContext& job) {
+    auto copies = scatterIn(scene, recipe, job);
+    if (!copies)
+        return copies.error();
+    std::vector<std::uint32_t> assets;
+    for (const ScatterAsset& asset : recipe.assets)
+        assets.push_back(asset.subject);
+    Subject field = makeField(scene, name, role, assets, std::move(*copies));
+    std::get<InstancesBody>(field.body).recipe = std::make_shared<const ScatterRecipe>(recipe);
+    return field;
+}
+
+/// Reeds on the wet ground along the channel, in patches.
+Result<void> addReeds(Scene& scene, const fs::path& folder, const JobContext& job) {
+    const fs::path mask = fs::absolute(folder / "models" / "reed-mask.png").lexically_normal();
+    if (auto done = writeFile(mask, makeTexture(Pattern::Patches, "reed-mask", 512).encoded); !done)
+        return done;
+    ScatterRecipe recipe;
+    recipe.surface = idOf(scene, "Tidal flat");
+    recipe.density = 2.6;
+    recipe.leastHeight = -0.35;
+    recipe.mostHeight = 2.4;
+    recipe.mostSlope = 40;
+    recipe.mask = mask;
+    recipe.near = {{ScatterNear::Of::Route, "Channel run", 0, 3.5, 62},
+                   {ScatterNear::Of::Subject, {}, idOf(scene, "Windpump"), 1, 1e9},
+                   {ScatterNear::Of::Subject, {}, idOf(scene, "Sluice gate"), 0.8, 1e9}};
+    recipe.assets = {{idOf(scene, "Tall reed"), 6, 0.75, 1.25, 360, 5, 0},
+                     {idOf(scene, "Bent reed"), 3, 0.75, 1.2, 360, 6, 0},
+                     {idOf(scene, "Seed head"), 1, 0.8, 1.2, 360, 4, 0}};
+    recipe.seed = 11;
+    auto field = scatteredField(scene, "Reed bed", Role::GroundCover, recipe, job);
+    if (!field)
+        return field.error();
+    // Loose blades are off by as much as they stand apart, so pixels say little of them: by distance, as one sees it.
+    field->rule.decideBy = DecideBy::Distance;
+    field->rule.reachMetres = 240;
+    InstancesBody& body = std::get<InstancesBody>(field->body);
+    for (const double metres : {0.0, 12.0, 28.0, 60.0})
+        body.fixed.push_back(metres > 0 ? std::optional(FixedSwitch{DecideBy::Distance, metres}) : std::nullopt);
+    body.thinning = usualThinning(Role::GroundCover, field->rule.reachMetres);
+    apply(scene, addSubjects(scene, {std::move(*field)}, {}));
+    return {};
+}
+
+Result<void> addStones(Scene& scene, const JobContext& job) {
+    ScatterRecipe recipe;
+    recipe.surface = idOf(scene, "Tidal flat");
+    recipe.density = 0.03;
+    recipe.leastHeight = -0.6;
+    recipe.mostHeight = 0.9;
+    recipe.near = {{ScatterNear::Of::Route, "Channel run", 0, 2, 90}};
+    recipe.assets = {{idOf(scene, "Drift stone"), 1, 0.4, 1.8, 360, 25, 1}};
+    recipe.seed = 5;
+    auto field = scatteredField(scene, "Drift stones", Role::Dressing, recipe, job);
+    if (!field)
+        return field.error();
+    apply(scene, addSubjects(scene, {std::move(*field)}, {}));
+    return {};
+}
+
+/// The posts that mark the channel come from a table, as placements from elsewhere do.
+Result<void> addPosts(Scene& scene, const fs::path& folder, const JobContext& job) {
+    constexpr int kPosts = 400;
+    std::string table = "# posts along the channel, surveyed at low water\nasset,x,y,z,ry,rx,scale,id\n";
+    for (int i = 0; i < kPosts; ++i) {
+        const auto u = [i](std::uint32_t k) { return hashShare(9000U + 13U * static_cast<std::uint32_t>(i) + k); };
+        const double z = 172 - 344 * (i / 2 + 0.5) / (kPosts / 2);
+        const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
+        const double x = middle + (i % 2 == 0 ? 1 : -1) * (4.6 + 0.5 * u(1));
+        table += fmt::format("Marker post,{:.3f},{:.3f},{:.3f},{:.1f},{:.2f},{:.3f},{}\n", x, groundHeight(x, z), z,
+                             360 * u(2), 8 * (u(3) - 0.5), 0.9 + 0.3 * u(4), 20'000 + i);
+    }
+    const fs::path file = fs::absolute(folder / "models" / "marker-posts.csv").lexically_normal();
+    if (auto done = writeTextFile(file, table); !done)
+        return done;
+    auto read = readPlacementTable(file, {}, job);
+    if (!read)
+        return read.error();
+    auto ordered = inSpreadOrder(read->copies, job);
+    if (!ordered)
+        return ordered.error();
+    Subject field = makeField(scene, "Marker posts", Role::Dressing, {idOf(scene, "Marker post")}, std::move(*ordered));
+    std::get<InstancesBody>(field.body).thinning = {}; // each marks its place: none goes
+    field.source.path = file;
+    apply(scene, addSubjects(scene, {std::move(field)}, {}));
+    return {};
+}
+
 } // namespace
 
 Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
@@ -85,9 +187,11 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         Model (*make)();
         Role role;
     };
-    const std::vector<Entry> entries{{windpump, Role::Landmark},       {eelTrap, Role::Dressing},
-                                     {sluiceGate, Role::WorkingPiece}, {skiff, Role::WorkingPiece},
-                                     {tidalFlat, Role::Horizon},       {heron, Role::WorkingPiece}};
+    const std::vector<Entry> entries{
+        {windpump, Role::Landmark},    {eelTrap, Role::Dressing},     {sluiceGate, Role::WorkingPiece},
+        {skiff, Role::WorkingPiece},   {tidalFlat, Role::Horizon},    {heron, Role::WorkingPiece},
+        {channelWater, Role::Horizon}, {tallReed, Role::GroundCover}, {bentReed, Role::GroundCover},
+        {seedHead, Role::GroundCover}, {markerPost, Role::Dressing},  {driftStone, Role::Dressing}};
     Scene scene;
     scene.settings.name = "Saltmere estuary";
     scene.settings.devices = usualDevices();
@@ -119,6 +223,12 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         scene.subjects.push_back(std::move(*subject));
     }
     scene.nextId = placeCopies(scene.subjects);
+    if (auto done = addPosts(scene, folder, {}); !done)
+        return done.error();
+    if (auto done = addReeds(scene, folder, {}); !done)
+        return done.error();
+    if (auto done = addStones(scene, {}); !done)
+        return done.error();
     const fs::path project = folder / (std::string("saltmere") + kProjectSuffix);
     if (auto done = writeProject(scene, project, false); !done)
         return done.error();
@@ -132,21 +242,32 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
     Scene& scene = load->scene;
     for (std::size_t i = 0; i < scene.subjects.size(); ++i) {
         Subject& subject = scene.subjects[i];
+        if (!subject.isMesh())
+            continue;
         const bool byHand = std::any_of(subject.mesh().levels.begin(), subject.mesh().levels.end(),
                                         [](const Level& l) { return l.origin == LevelOrigin::HandMade; });
-        if (byHand)
-            continue;
         const double n = static_cast<double>(scene.subjects.size());
         const JobContext own =
             job.part(0.1 + 0.9 * static_cast<double>(i) / n, 0.1 + 0.9 * static_cast<double>(i + 1) / n);
-        auto state = recordSubject(subject, {}, own.part(0, 0.6));
-        if (!state)
-            return state.error();
-        auto thinned = thinSubject(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets,
-                                   own.part(0.6, 1));
-        if (!thinned)
-            return thinned.error();
-        subject = std::move(*thinned);
+        if (!byHand) {
+            auto state = recordSubject(subject, {}, own.part(0, 0.6));
+            if (!state)
+                return state.error();
+            auto thinned =
+                thinSubject(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets,
+                            own.part(0.6, 0.9));
+            if (!thinned)
+                return thinned.error();
+            subject = std::move(*thinned);
+        }
+        if (subject.role == Role::GroundCover) { // what stands far off in thousands ends as pictures
+            CardOptions cards;
+            cards.texelsTall = 96;
+            auto with = addCards(subject, cards, own.part(0.9, 1));
+            if (!with)
+                return with.error();
+            subject = std::move(*with);
+        }
     }
     return writeProject(scene, project, true);
 }

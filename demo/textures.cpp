@@ -9,8 +9,6 @@
 namespace thicket::demo {
 namespace {
 
-constexpr int kSize = 256;
-
 double lattice(int x, int y, int period, std::uint32_t seed) {
     const auto wrap = [period](int v) { return static_cast<std::uint32_t>(((v % period) + period) % period); };
     return hashShare(wrap(x) * 7919U + wrap(y) * 104729U + seed * 1299721U);
@@ -67,18 +65,50 @@ Vec3d colorAt(Pattern pattern, double u, double v) {
         return Vec3d(0.62, 0.50, 0.24) * (0.6 + 0.35 * c + 0.2 * fine);
     case Pattern::Mud:
         return Vec3d(0.34, 0.33, 0.26) * (0.7 + 0.5 * c + 0.3 * fine);
+    case Pattern::Reed: {
+        if (u > 0.5)
+            return Vec3d(0.45, 0.33, 0.22) * (0.7 + 0.5 * fine);
+        const double up = 1 - v;
+        const double stripe = 0.85 + 0.15 * std::abs(std::sin(60 * u));
+        return (Vec3d(0.34, 0.33, 0.16) * (1 - up) + Vec3d(0.52, 0.57, 0.26) * up) * stripe * (0.75 + 0.45 * c);
+    }
+    case Pattern::Water: {
+        const double wave = cloud(u, v * 2, 8, 31);
+        return Vec3d(0.30, 0.40, 0.45) * (0.85 + 0.3 * wave) + Vec3d(0.16, 0.17, 0.17) * std::pow(fine, 3);
+    }
+    case Pattern::Shore: {
+        constexpr double kFlat = 480; // metres across
+        const double x = kFlat * (u - 0.5);
+        const double z = kFlat * (v - 0.5);
+        const double height = groundHeight(x, z) + 0.5 * (cloud(u, v, 64, 41) - 0.5);
+        const auto blend = [&](double from, double to) {
+            const double t = std::clamp((height - from) / (to - from), 0.0, 1.0);
+            return t * t * (3 - 2 * t);
+        };
+        const double grain = 0.72 + 0.35 * cloud(u, v, 128, 43) + 0.2 * c;
+        const Vec3d mud(0.29, 0.27, 0.22);
+        const Vec3d grass(0.33, 0.38, 0.20);
+        const Vec3d sand(0.62, 0.57, 0.43);
+        const double green = blend(-0.2, 0.5);
+        const double dry = blend(2.2, 3.6);
+        return ((mud * (1 - green) + grass * green) * (1 - dry) + sand * dry) * grain;
+    }
+    case Pattern::Patches: {
+        const double thick = std::clamp((cloud(u, v, 16, 53) - 0.40) * 5, 0.0, 1.0);
+        return Vec3d::Constant(0.12 + 0.88 * thick);
+    }
     }
     return {1, 1, 1};
 }
 
 } // namespace
 
-Image makeTexture(Pattern pattern, const std::string& name) {
-    Pixels pixels{kSize, kSize, {}};
-    pixels.rgba.reserve(4 * kSize * kSize);
-    for (int y = 0; y < kSize; ++y)
-        for (int x = 0; x < kSize; ++x) {
-            const Vec3d color = colorAt(pattern, static_cast<double>(x) / kSize, static_cast<double>(y) / kSize);
+Image makeTexture(Pattern pattern, const std::string& name, int side) {
+    Pixels pixels{side, side, {}};
+    pixels.rgba.reserve(std::size_t{4} * static_cast<std::size_t>(side) * static_cast<std::size_t>(side));
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            const Vec3d color = colorAt(pattern, static_cast<double>(x) / side, static_cast<double>(y) / side);
             for (int c = 0; c < 3; ++c)
                 pixels.rgba.push_back(static_cast<std::uint8_t>(std::clamp(color[c], 0.0, 1.0) * 255));
             pixels.rgba.push_back(255);

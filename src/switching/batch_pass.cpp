@@ -167,11 +167,22 @@ void BatchPass::decideCell(std::uint32_t index) const {
             return;
         }
     }
-    decideCopies(index, planes);
+    // In the order of the field those that go come last: where nothing else can be said of them, they need no look.
+    std::uint32_t looked = cell.count;
+    if (someThinned && planes == 0 && !someBeyond) {
+        const auto first = table.placementOf.begin() + cell.first;
+        const double end = batch.thinning.endOf(keep.second) * (1 + kSlack);
+        looked = static_cast<std::uint32_t>(
+            std::partition_point(first, first + cell.count,
+                                 [&](std::uint32_t place) { return thicket::rankOf(place, all) < end; }) -
+            first);
+    }
+    decideCopies(index, planes, looked);
 }
 
-/// Each copy of a cell: by floats where they leave no doubt, exactly where they do.
-void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
+/// The first `looked` copies of a cell, by floats where they leave no doubt, exactly where they do; the others are
+/// thinned away.
+void BatchPass::decideCopies(std::uint32_t index, unsigned planes, std::uint32_t looked) const {
     const CellTable::Cell& cell = table.cells[index];
     CopyMemory* memories = expand(index);
     const ResolvedChain& chain = batch.chain;
@@ -187,7 +198,8 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
     // Relative rounding of floats, of the largest things that are added up here.
     const float slack = kFloatSlack * (eye.norm() + decided.norm() + cell.half.cast<float>().norm() + margin +
                                        (box + radius) * static_cast<float>(cell.mostScale));
-    const auto pivot = static_cast<float>(offPivot);
+    const Vec3f pivot = cell.offPivot.cast<float>();
+    const auto pivotSlack = static_cast<float>(cell.offSlack) + 2e-6F * pivot.norm();
     const float keepSlack = 2e-6F + static_cast<float>(keepSlope) * slack;
     const float growSlack = 2e-6F + static_cast<float>(growSlope) * slack;
     struct Plane {
@@ -209,11 +221,12 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
     const bool reaches = reach > 0;
     const auto within = static_cast<float>(reach);
 
-    for (std::uint32_t k = 0; k < cell.count; ++k) {
+    std::fill(memories + looked, memories + cell.count, notDrawn(Culled::Thinned));
+    for (std::uint32_t k = 0; k < looked; ++k) {
         const std::uint32_t slot = cell.first + k;
-        const float x = table.x[slot];
-        const float y = table.y[slot];
-        const float z = table.z[slot];
+        float x = table.x[slot];
+        float y = table.y[slot];
+        float z = table.z[slot];
         float scale = table.scale[slot];
         float doubt = slack; // metres that what is worked out here may be off
         bool thinned = false;
@@ -228,7 +241,11 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes) const {
             thinned = rank >= end;
             sureOfRank = std::abs(rank - end) > static_cast<double>(keepSlack) * (1 + batch.thinning.band);
             const auto grow = static_cast<float>(batch.thinning.growAt(metres));
-            doubt += scale * (std::abs(grow - 1) * pivot + growSlack * (radius + box));
+            const float more = scale * (grow - 1);
+            x += more * pivot.x();
+            y += more * pivot.y();
+            z += more * pivot.z();
+            doubt += std::abs(more) * pivotSlack + scale * growSlack * (radius + box + pivot.norm());
             scale *= grow;
         }
         CopyMemory& memory = memories[k];

@@ -96,7 +96,7 @@ struct BatchPass {
 
 private:
     void decideCell(std::uint32_t index) const;
-    void decideCopies(std::uint32_t index, unsigned planes) const;
+    void decideCopies(std::uint32_t index, unsigned planes, std::uint32_t looked) const;
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
                                                     std::pair<double, double> grow, int now) const;
 };

@@ -56,8 +56,13 @@ private:
         Vec3d high = low;
         cell.leastScale = cell.leastFactor = cell.leastProduct = 1e300;
         cell.mostScale = cell.mostFactor = cell.mostProduct = 0;
+        Vec3d offLow = Vec3d::Constant(1e300);
+        Vec3d offHigh = -offLow;
         for (std::uint32_t slot = first; slot < end; ++slot) {
             const Placement& p = m_out.at(slot);
+            const Vec3d off = p.rotation * m_out.bounds.centre();
+            offLow = offLow.cwiseMin(off);
+            offHigh = offHigh.cwiseMax(off);
             low = low.cwiseMin(m_centres[m_out.placementOf[slot]]);
             high = high.cwiseMax(m_centres[m_out.placementOf[slot]]);
             cell.leastScale = std::min(cell.leastScale, p.scale);
@@ -70,6 +75,8 @@ private:
         }
         cell.origin = (low + high) / 2;
         cell.half = (high - low) / 2;
+        cell.offPivot = (offLow + offHigh) / 2;
+        cell.offSlack = (offHigh - offLow).norm() / 2;
         for (std::uint32_t slot = first; slot < end; ++slot) {
             const Vec3f from = (m_centres[m_out.placementOf[slot]] - cell.origin).cast<float>();
             m_out.x[slot] = from.x();

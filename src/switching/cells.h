@@ -27,7 +27,9 @@ struct CellTable {
         double mostFactor = 1;
         double leastProduct = 1; ///< of scale and importance
         double mostProduct = 1;
-        double scaleSquares = 0;      ///< sum over the copies
+        double scaleSquares = 0; ///< sum over the copies
+        Vec3d offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
+        double offSlack = 0;     ///< and how far that of a copy may be from it
         std::uint32_t leastPlace = 0; ///< of its copies in `placements`
         std::uint32_t mostPlace = 0;
     };

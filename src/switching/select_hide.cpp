@@ -251,6 +251,12 @@ double widerOf(const ResolvedChain& chain, const CopyMemory& copy) {
     return wider;
 }
 
+/// So light that looking whether it is hidden costs more than drawing it.
+bool lightOf(const ResolvedChain& chain, const CopyMemory& copy) {
+    constexpr std::uint32_t kLight = 64;
+    return copy.fadingFrom < 0 && chain.levels[static_cast<std::size_t>(copy.level)].triangles < kLight;
+}
+
 void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffer) {
     const CellTable::Cell& cell = pass.table.cells[index];
     const SelectState::Cell& memory = pass.own.cells[index];
@@ -270,7 +276,8 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
     bool any = false;
     for (std::uint32_t k = 0; k < cell.count; ++k) {
         const CopyMemory copy = copies != nullptr ? copies[k] : memory.all;
-        if (copy.culled != Culled::No || !buffer.hides(boxOf(chain, pass.grown(cell.first + k), widerOf(chain, copy))))
+        if (copy.culled != Culled::No || (pass.thins && lightOf(chain, copy)) ||
+            !buffer.hides(boxOf(chain, pass.grown(cell.first + k), widerOf(chain, copy))))
             continue;
         CopyMemory* own = pass.expand(index);
         copies = own;
