@@ -12,6 +12,7 @@
 #include <QScrollArea>
 #include <QScrollBar>
 #include <cmath>
+#include <functional>
 
 namespace thicket::app {
 namespace {
@@ -48,17 +49,29 @@ void paintBand(MainWindow& window, const Subject& subject) {
     bench.thin.recut(id);
 }
 
-} // namespace
+using Shot = std::function<void(const QString&)>;
 
-int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
-    window.resize(1280, 800);
-    QDir().mkpath(folder);
-    settle(app, window, 1500);
-    bool fine = !window.bench().session.scene().subjects.empty();
-    const auto shot = [&](const QString& name) {
-        settle(app, window, 900);
-        fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));
-    };
+/// A field: scattered, thinned, and seen from above.
+void takeFields(QApplication& app, MainWindow& window, const Shot& shot) {
+    for (const Subject& s : window.bench().session.scene().subjects)
+        if (s.instances() != nullptr && s.instances()->recipe) {
+            window.bench().session.selectSubject(s.id);
+            break;
+        }
+    window.setStage(Stage::Gather);
+    shot(QStringLiteral("scatter"));
+    window.setStage(Stage::Switch);
+    window.viewport().setRouteTime(20);
+    settle(app, window, 900);
+    shot(QStringLiteral("field"));
+    window.views().setMode(OverviewMode::Split);
+    shot(QStringLiteral("field-above"));
+    window.views().setMode(OverviewMode::Off);
+    const auto& subjects = window.bench().session.scene().subjects;
+    window.bench().session.selectSubject(subjects.front().id);
+}
+
+void takeStages(QApplication& app, MainWindow& window, const Shot& shot) {
     window.setStage(Stage::Gather);
     shot(QStringLiteral("gather"));
     window.setStage(Stage::Thin);
@@ -138,6 +151,21 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
         message->hide();
     shot(QStringLiteral("ship"));
     window.closeQuietly();
+}
+
+} // namespace
+
+int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
+    window.resize(1280, 800);
+    QDir().mkpath(folder);
+    settle(app, window, 1500);
+    bool fine = !window.bench().session.scene().subjects.empty();
+    const Shot shot = [&](const QString& name) {
+        settle(app, window, 900);
+        fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));
+    };
+    takeFields(app, window, shot);
+    takeStages(app, window, shot);
     return fine ? 0 : 1;
 }
 

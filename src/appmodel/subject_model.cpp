@@ -49,7 +49,7 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
     case Weight:
         return missing ? tr("source missing") : toText(weightText(subject));
     case Triangles:
-        return subject.isMesh() ? subject.mesh().source().triangles : 0;
+        return static_cast<qulonglong>(finestTriangles(scene, subject));
     case Levels: {
         QVariantList counts;
         if (subject.isMesh())

@@ -85,6 +85,22 @@ double memoryOf(const Subject& subject) {
                       subject.body);
 }
 
+std::uint64_t finestTriangles(const Scene& scene, const Subject& subject) {
+    return std::visit(Overload{[](const MeshBody& body) { return std::uint64_t{body.source().triangles}; },
+                               [&](const InstancesBody& body) {
+                                   std::vector<std::uint64_t> each;
+                                   for (const std::uint32_t id : body.assets) {
+                                       const Subject* asset = scene.findMesh(id);
+                                       each.push_back(asset != nullptr ? asset->mesh().source().triangles : 0);
+                                   }
+                                   std::uint64_t sum = 0;
+                                   for (const Placement& copy : *body.copies)
+                                       sum += copy.asset < each.size() ? each[copy.asset] : 0;
+                                   return sum;
+                               }},
+                      subject.body);
+}
+
 std::string weightText(const Subject& subject) {
     return std::visit(
         Overload{[&](const MeshBody& body) {

@@ -21,6 +21,9 @@ std::size_t copyCount(const Subject& subject);
 /// Bytes of its meshes and placements while the program runs.
 double memoryOf(const Subject& subject);
 
+/// Triangles of all that it has at its finest: of a mesh once, of a field with all its copies.
+std::uint64_t finestTriangles(const Scene& scene, const Subject& subject);
+
 /// Its line in the list: "484 k · 400 placed", "60,000 copies of 3 assets".
 std::string weightText(const Subject& subject);
 

@@ -191,9 +191,11 @@ void FieldChart::paintCurves(QPainter& p) const {
     p.restore();
     p.setFont(Look::font(11, 600));
     const double at = 0.2 * m_end;
+    const QString grown = m_thinning.holdCover ? tr("grow, as holds the cover") : tr("grow");
+    const double last = m_reach > 0 ? std::min(m_reach, m_end) : m_end;
     p.setPen(l.accent);
-    p.drawText(QPointF(x(at) + 6, y(m_thinning.growAt(at)) - 8),
-               m_thinning.holdCover ? tr("grow, as holds the cover") : tr("grow"));
+    p.drawText(QRectF(x(last) - 206, y(m_thinning.growAt(last)) - 20, 200, 14), Qt::AlignRight | Qt::AlignVCenter,
+               grown);
     p.setPen(l.good);
     p.drawText(QPointF(x(at) + 6, std::min(y(m_thinning.keepAt(at)) + 16, area.bottom() - 6)), tr("keep"));
     const auto handles = [&](Curve curve, Grip grip, const QColor& color, std::size_t count) {

@@ -18,8 +18,11 @@ QWidget* pair(NumberBox* a, NumberBox* b) {
     auto* line = new QHBoxLayout(both);
     line->setContentsMargins(0, 0, 0, 0);
     line->setSpacing(6);
-    line->addWidget(a, 1);
-    line->addWidget(b, 1);
+    for (NumberBox* box : {a, b}) {
+        box->setMinimumWidth(0);
+        box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+        line->addWidget(box, 1);
+    }
     return both;
 }
 
@@ -67,7 +70,7 @@ ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"
     column->addWidget(fieldRow(tr("Density"), m_density, tr("Copies a square metre of surface")));
     for (int i = 0; i < 2; ++i) {
         m_slope[i] = new NumberBox(0, 90, 1, QStringLiteral("°"));
-        m_heights[i] = new NumberBox(-kAnyHeight, kAnyHeight, 2, tr(" m"));
+        m_heights[i] = new NumberBox(-kAnyHeight, kAnyHeight, 2, i == 0 ? tr(" m") : QString());
     }
     m_heights[0]->setSpecialValueText(tr("any"));
     m_heights[1]->setTopText(tr("any"));
@@ -77,6 +80,7 @@ ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"
     m_mask = makeButton(tr("Choose…"), tr("A grey picture over the surface as seen from above: white is full density"));
     m_noMask = makeButton(tr("none"), tr("Scatter without a mask"));
     m_noMask->setProperty("flat2", true);
+    m_mask->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     auto* mask = new QWidget;
     auto* maskLine = new QHBoxLayout(mask);
     maskLine->setContentsMargins(0, 0, 0, 0);
@@ -198,6 +202,8 @@ void ScatterPanel::addNear() {
 
 void ScatterPanel::fillNear(const ScatterRecipe& recipe) {
     clear(m_near);
+    if (!recipe.near.empty())
+        m_near->addWidget(makeLabel(tr("Distance from"), "small"));
     for (std::size_t i = 0; i < recipe.near.size(); ++i) {
         const ScatterNear& near = recipe.near[i];
         const Subject* subject = m_bench.session.scene().find(near.subject);
@@ -206,19 +212,22 @@ void ScatterPanel::fillNear(const ScatterRecipe& recipe) {
         line->setContentsMargins(0, 0, 0, 0);
         line->setSpacing(6);
         auto* least = new NumberBox(0, 1e6, 1, tr(" m"));
-        auto* most = new NumberBox(0, kAnyHeight, 1, tr(" m"));
+        auto* most = new NumberBox(0, kAnyHeight, 1, {});
         least->show(near.least);
         most->setTopText(tr("any"));
         most->show(near.most);
         auto* away = makeButton(QStringLiteral("×"), tr("Take this limit away"));
         away->setProperty("flat2", true);
-        line->addWidget(least, 1);
-        line->addWidget(most, 1);
+        for (NumberBox* own : {least, most}) {
+            own->setMinimumWidth(0);
+            own->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+            line->addWidget(own, 1);
+        }
         line->addWidget(away);
         const QString name = near.of == ScatterNear::Of::Route ? QString::fromStdString(near.route)
                              : subject != nullptr              ? QString::fromStdString(subject->name)
                                                                : tr("gone");
-        m_near->addWidget(fieldRow(tr("From %1").arg(name), row, tr("At least and at most so far from %1").arg(name)));
+        m_near->addWidget(fieldRow(name, row, tr("At least and at most so far from %1").arg(name)));
         connect(least, &NumberBox::chosen, this, [this, i](double v) {
             change(tr("Change a distance"), [i, v](ScatterRecipe& r) { r.near[i].least = v; });
         });

@@ -237,6 +237,7 @@ QLabel* makeLabel(const QString& text, const char* kind) {
 
 NumberBox::NumberBox(double low, double high, int decimals, const QString& suffix, QWidget* parent)
     : QDoubleSpinBox(parent) {
+    setMinimumWidth(56); // not that of its largest value: panels are narrow
     setRange(low, high);
     setDecimals(decimals);
     setSuffix(suffix);

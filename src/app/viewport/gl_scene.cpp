@@ -79,6 +79,18 @@ void main() { vFade = 1.0 - clamp(length(position.xz - uCentre.xz)/uReach, 0.0, 
 const char* kLineFragment = R"(#version 330 core
 in float vFade; uniform vec4 uColor; out vec4 color; void main() { color = vec4(uColor.rgb, uColor.a*vFade); })";
 
+const char* kDotVertex = R"(#version 330 core
+layout(location=0) in vec3 position; layout(location=1) in vec4 tint; layout(location=2) in float pixels;
+uniform mat4 uViewProjection; out vec4 vTint; flat out float vHollow;
+void main() { vTint = tint; vHollow = pixels < 0.0 ? 1.0 : 0.0; gl_PointSize = abs(pixels); gl_Position = uViewProjection * vec4(position, 1.0); })";
+const char* kDotFragment = R"(#version 330 core
+in vec4 vTint; flat in float vHollow; out vec4 color;
+void main() {
+  float r = length(gl_PointCoord - vec2(0.5)) * 2.0;
+  if (r > 1.0 || (vHollow > 0.5 && r < 0.55)) discard;
+  color = vTint;
+})";
+
 } // namespace
 
 bool GlScene::initialize() {
@@ -90,7 +102,7 @@ bool GlScene::initialize() {
                program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
     };
     if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) ||
-        !build(m_line, kLineVertex, kLineFragment))
+        !build(m_line, kLineVertex, kLineFragment) || !build(m_dot, kDotVertex, kDotFragment))
         return false;
     m_at = {m_surface.uniformLocation("uViewProjection"),
             m_surface.uniformLocation("uBase"),
@@ -490,11 +502,41 @@ void GlScene::drawLines(const QMatrix4x4& viewProjection, const std::vector<floa
     glEnableVertexAttribArray(0);
     glVertexAttribPointer(0, 3, GL_FLOAT, GL_FALSE, 0, nullptr);
     glEnable(GL_BLEND);
-    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
+    // The picture stays opaque, whatever is laid over it.
+    glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ZERO, GL_ONE);
     glDepthMask(GL_FALSE);
     glDrawArrays(GL_LINES, 0, static_cast<GLsizei>(points.size() / 3));
     glDepthMask(GL_TRUE);
     glDisable(GL_BLEND);
+}
+
+void GlScene::dots(const QMatrix4x4& viewProjection, const std::vector<Dot>& dots) {
+    if (dots.empty())
+        return;
+    m_dot.bind();
+    m_dot.setUniformValue("uViewProjection", viewProjection);
+    glBindVertexArray(m_lineVao);
+    glBindBuffer(GL_ARRAY_BUFFER, m_lineBuffer);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(dots.size() * sizeof(Dot)), dots.data(), GL_STREAM_DRAW);
+    const int sizes[3] = {3, 4, 1};
+    std::size_t offset = 0;
+    for (GLuint slot = 0; slot < 3; ++slot) {
+        glEnableVertexAttribArray(slot);
+        glVertexAttribPointer(slot, sizes[slot], GL_FLOAT, GL_FALSE, sizeof(Dot),
+                              reinterpret_cast<const void*>(offset));
+        offset += static_cast<std::size_t>(sizes[slot]) * sizeof(float);
+    }
+    glEnable(GL_PROGRAM_POINT_SIZE);
+    glEnable(GL_BLEND);
+    // The picture stays opaque, whatever is laid over it.
+    glBlendFuncSeparate(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA, GL_ZERO, GL_ONE);
+    glDepthMask(GL_FALSE);
+    glDrawArrays(GL_POINTS, 0, static_cast<GLsizei>(dots.size()));
+    glDepthMask(GL_TRUE);
+    glDisable(GL_BLEND);
+    glDisable(GL_PROGRAM_POINT_SIZE);
+    glDisableVertexAttribArray(1);
+    glDisableVertexAttribArray(2);
 }
 
 void GlScene::end() {

@@ -69,6 +69,13 @@ public:
     void grid(const QMatrix4x4& viewProjection, const QVector3D& centre, float square, int n);
     /// Lines from point to point, two a line, in one colour.
     void lines(const QMatrix4x4& viewProjection, const std::vector<QVector3D>& points, const QColor& color);
+    /// Round dots of a size in pixels; hollow ones are rings.
+    struct Dot {
+        float x, y, z;
+        float red, green, blue, alpha;
+        float pixels; ///< across; below 0: hollow
+    };
+    void dots(const QMatrix4x4& viewProjection, const std::vector<Dot>& dots);
     void end();
     /// Copies a multisampled picture into a plain target and binds that.
     void resolve(unsigned from, unsigned to, int width, int height);
@@ -115,6 +122,7 @@ private:
     QOpenGLShaderProgram m_surface;
     QOpenGLShaderProgram m_backdrop;
     QOpenGLShaderProgram m_line;
+    QOpenGLShaderProgram m_dot;
     struct Uniforms {
         int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale;
     } m_at{};

@@ -29,6 +29,11 @@ bool standsIn(const View& view, const Batch& batch, const CellTable::Cell& cell)
     return cell.count == 1 && (cell.origin - view.eye).norm() < batch.chain.radius * cell.mostScale;
 }
 
+/// Its copies are many and small: dots.
+bool isField(const Batch& batch) {
+    return batch.copies->asset.has_value();
+}
+
 /// Calls `each(batch, cell index)` for all cells of an input.
 template <class Each> void eachCell(const SelectInput& input, const Each& each) {
     for (std::uint32_t b = 0; b < input.batches.size(); ++b)
@@ -116,15 +121,19 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
     for (; coarser < 8; ++coarser) {
         std::uint64_t triangles = 0;
         for (const Run& run : selection.runs)
-            triangles += std::uint64_t{run.count} * scene.subjects[input.batches[run.batch].asset]
-                                                        .mesh()
-                                                        .levels[static_cast<std::size_t>(levelOf(run, coarser))]
-                                                        .triangles;
+            triangles += isField(input.batches[run.batch])
+                             ? 0
+                             : std::uint64_t{run.count} * scene.subjects[input.batches[run.batch].asset]
+                                                              .mesh()
+                                                              .levels[static_cast<std::size_t>(levelOf(run, coarser))]
+                                                              .triangles;
         if (triangles <= kMostTriangles)
             break;
     }
     std::vector<std::pair<DrawItem, bool>> out;
     for (const Run& run : selection.runs) {
+        if (isField(input.batches[run.batch]))
+            continue;
         std::vector<DrawItem> items;
         addRun(scene, input, selection, run, levelOf(run, coarser), 1, view, m_shot.selectionOptions(), m_views, items);
         const Batch& batch = input.batches[run.batch];
@@ -162,6 +171,8 @@ Overview::Boxes Overview::copyBoxes() const {
     Boxes out;
     eachCell(input, [&](std::uint32_t b, std::uint32_t c) {
         const Batch& batch = input.batches[b];
+        if (isField(batch))
+            return;
         const CellTable::Cell& cell = batch.copies->cells[c];
         if (!few && !state.batches[b].cells[c].mixed) {
             if (state.batches[b].cells[c].all.culled == Culled::No)
@@ -189,6 +200,46 @@ Overview::Boxes Overview::copyBoxes() const {
     return out;
 }
 
+/// A dot a copy of the fields: in its level's colour where it is drawn, faint where it is thinned away, hollow where
+/// it is culled. Of very many only every so many.
+std::vector<GlScene::Dot> Overview::fieldDots() const {
+    constexpr std::size_t kMostDots = 150'000;
+    const SelectInput& input = m_shot.input();
+    const SelectState& state = m_shot.selectState();
+    std::size_t copies = 0;
+    for (const Batch& batch : input.batches)
+        copies += isField(batch) ? batch.copies->size() : 0;
+    const auto every = static_cast<std::uint32_t>(copies / kMostDots + 1);
+    const auto colorOf = [](const QColor& color, float alpha, float pixels) {
+        return GlScene::Dot{0, 0, 0, color.redF(), color.greenF(), color.blueF(), alpha, pixels};
+    };
+    const Look& look = Look::now();
+    const GlScene::Dot thinned = colorOf(look.text, 0.4F, 1.5F);
+    const GlScene::Dot culled = colorOf(look.text, 0.14F, -4);
+    std::vector<GlScene::Dot> out;
+    eachCell(input, [&](std::uint32_t b, std::uint32_t c) {
+        const Batch& batch = input.batches[b];
+        if (!isField(batch) || state.batches.size() <= b || state.batches[b].copies != batch.copies)
+            return;
+        const CellTable& table = *batch.copies;
+        const CellTable::Cell& cell = table.cells[c];
+        for (std::uint32_t k = 0; k < cell.count; k += every) {
+            const CopyMemory& copy = state.of(b, c, k);
+            GlScene::Dot dot = copy.culled == Culled::No        ? colorOf(Look::level(copy.level), 1, 4)
+                               : copy.culled == Culled::Thinned ? thinned
+                                                                : culled;
+            const std::uint32_t slot = cell.first + k;
+            dot.x = static_cast<float>(cell.origin.x()) + table.x[slot];
+            dot.y = static_cast<float>(cell.origin.y()) + table.y[slot];
+            dot.z = static_cast<float>(cell.origin.z()) + table.z[slot];
+            out.push_back(dot);
+        }
+    });
+    // What is drawn lies on top.
+    std::stable_partition(out.begin(), out.end(), [](const GlScene::Dot& d) { return d.alpha < 1; });
+    return out;
+}
+
 void Overview::paintGL() {
     if (!m_ready)
         return;
@@ -212,6 +263,7 @@ void Overview::paintGL() {
     QColor quiet = look.text;
     quiet.setAlphaF(0.5F);
     m_gl.lines(matrix, boxes.culled, quiet);
+    m_gl.dots(matrix, fieldDots());
     m_gl.lines(matrix, frustumLines(), look.accent);
     m_gl.end();
 }

@@ -38,6 +38,7 @@ private:
     };
     [[nodiscard]] std::vector<QVector3D> frustumLines() const;
     [[nodiscard]] Boxes copyBoxes() const;
+    [[nodiscard]] std::vector<GlScene::Dot> fieldDots() const;
     [[nodiscard]] double reachDrawn() const;
     void refreshLegend();
 

@@ -146,7 +146,11 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    [[nodiscard]] bool solo() const { return m_stage == Stage::Gather || m_stage == Stage::Thin; }
+    /// One subject by itself; a field is always seen where it stands.
+    [[nodiscard]] bool solo() const {
+        const Subject* s = m_bench.session.subject();
+        return (m_stage == Stage::Gather || m_stage == Stage::Thin) && (s == nullptr || s->instances() == nullptr);
+    }
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
     void turn(double left, double up);
     void pan(double right, double down);

@@ -90,14 +90,6 @@ void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
 void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     const Look& l = Look::now();
     const Subject* subject = m_bench.session.meshSubject();
-    if (subject == nullptr && m_bench.session.subject() != nullptr) {
-        p.setPen(l.text);
-        p.setFont(Look::font(13, 500));
-        p.drawText(
-            rect(), Qt::AlignCenter,
-            tr("A field of copies has the levels of its assets.\nChoose one of them here, or look at the field in "
-               "Switch and Budget."));
-    }
     if (subject == nullptr)
         return;
     if (!subject->mesh().levels.front().mesh) {

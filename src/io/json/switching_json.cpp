@@ -41,6 +41,8 @@ SwitchRule decodeRule(const ordered_json& in, const std::string& path) {
     rule.cullBelowPx = number(in, "cullBelowPx", path, 0, 10000);
     rule.reachMetres = number(in, "reachMetres", path, 0, 1e9);
     rule.marginMetres = number(in, "marginMetres", path, 0, 1e6);
+    rule.softBand = number(in, "softBand", path, 0, 0.5, 0);
+    rule.reachGrows = number(in, "reachGrows", path, 0, 100, 0);
     rule.importance = number(in, "importance", path, 0.01, 100, 1);
     rule.target = integer<std::uint32_t>(in, "target", path, 0, std::numeric_limits<std::uint32_t>::max(), 0);
     return rule;

@@ -1,0 +1,186 @@
+// Fields in the window, as a person works with them: scatter, drag the curves, click a copy, read a table.
+
+#include "app/field/field_chart.h"
+#include "app/field/field_panel.h"
+#include "app/field/scatter_panel.h"
+#include "app/switching/switch_chart.h"
+#include "app/window_fixture.h"
+#include "scene/kinds.h"
+
+#include <QMessageBox>
+#include <QPushButton>
+#include <QTimer>
+
+namespace thicket::app {
+namespace {
+
+class FieldWindow : public WindowTest {
+protected:
+    /// A ball that is scattered on level ground, in Switch.
+    void SetUp() override {
+        WindowTest::SetUp();
+        openBall(12);
+        window->bench().fields.scatterNew({window->bench().session.scene().subjects.front().id});
+        waitForJobs();
+        ASSERT_EQ(window->bench().session.scene().subjects.size(), 2U);
+        window->setStage(Stage::Switch);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+    }
+    [[nodiscard]] const Subject& field() const { return window->bench().session.scene().subjects.back(); }
+    [[nodiscard]] const InstancesBody& body() const { return *field().instances(); }
+    template <class W> [[nodiscard]] W* named(const char* name) const {
+        return window->findChild<W*>(QString::fromLatin1(name));
+    }
+    /// A file of that text in the folder.
+    QString written(const char* name, const std::string& content) {
+        const fs::path file = folder.path() / name;
+        EXPECT_TRUE(writeTextFile(file, content));
+        return app::text(file);
+    }
+};
+
+} // namespace
+
+TEST_F(FieldWindow, a_mesh_is_scattered_and_the_stage_shows_its_curves) {
+    EXPECT_EQ(window->bench().session.subjectId(), field().id);
+    EXPECT_GT(body().copies->size(), 500U);
+    EXPECT_TRUE(window->fieldChart().isVisible());
+    EXPECT_TRUE(window->findChild<FieldPanel*>()->isVisible());
+    EXPECT_GT(window->viewport().exact().total.drawn, 0U);
+    window->bench().session.selectSubject(window->bench().session.scene().subjects.front().id);
+    EXPECT_TRUE(window->switchChart().isVisible());
+    EXPECT_FALSE(window->fieldChart().isVisible());
+}
+
+TEST_F(FieldWindow, a_handle_of_keep_is_dragged_as_one_step) {
+    FieldChart& chart = window->fieldChart();
+    const Thinning before = body().thinning;
+    ASSERT_GE(before.keep.points.size(), 2U);
+    const int steps = window->bench().session.document.undo().index();
+    const QPoint from = chart.place(FieldChart::Curve::Keep, 1).toPoint();
+    QTest::mousePress(&chart, Qt::LeftButton, Qt::NoModifier, from);
+    for (int i = 1; i <= 5; ++i)
+        QTest::mouseMove(&chart, from + QPoint(2 * i, 3 * i));
+    QTest::mouseRelease(&chart, Qt::LeftButton, Qt::NoModifier, from + QPoint(10, 15));
+    EXPECT_LT(body().thinning.keep.points[1].value, before.keep.points[1].value);
+    EXPECT_GT(body().thinning.keep.points[1].metres, before.keep.points[1].metres);
+    EXPECT_EQ(window->bench().session.document.undo().index(), steps + 1);
+    window->bench().session.document.undo().undo();
+    EXPECT_EQ(body().thinning, before);
+}
+
+TEST_F(FieldWindow, a_double_click_adds_a_point_and_delete_takes_it_away) {
+    FieldChart& chart = window->fieldChart();
+    const std::size_t points = body().thinning.keep.points.size();
+    const QPointF a = chart.place(FieldChart::Curve::Keep, 1);
+    const QPointF b = chart.place(FieldChart::Curve::Keep, 2);
+    QTest::mouseDClick(&chart, Qt::LeftButton, Qt::NoModifier, ((a + b) / 2).toPoint());
+    ASSERT_EQ(body().thinning.keep.points.size(), points + 1);
+    QTest::mouseClick(&chart, Qt::LeftButton, Qt::NoModifier, chart.place(FieldChart::Curve::Keep, 2).toPoint());
+    QTest::keyClick(&chart, Qt::Key_Delete);
+    EXPECT_EQ(body().thinning.keep.points.size(), points);
+}
+
+TEST_F(FieldWindow, growth_follows_the_share_until_it_is_drawn_by_hand) {
+    EXPECT_TRUE(body().thinning.holdCover);
+    const double metres = body().thinning.keep.points[2].metres;
+    const double held = body().thinning.growAt(metres);
+    EXPECT_GT(held, 1.2);
+    QTest::mouseClick(named<QPushButton>("holdCover"), Qt::LeftButton);
+    EXPECT_FALSE(body().thinning.holdCover);
+    EXPECT_NEAR(body().thinning.growAt(metres), held, 0.01) << "it begins as it was";
+    FieldChart& chart = window->fieldChart();
+    const QPoint from = chart.place(FieldChart::Curve::Grow, 2).toPoint();
+    QTest::mousePress(&chart, Qt::LeftButton, Qt::NoModifier, from);
+    QTest::mouseMove(&chart, from + QPoint(0, -20));
+    QTest::mouseRelease(&chart, Qt::LeftButton, Qt::NoModifier, from + QPoint(0, -20));
+    EXPECT_GT(body().thinning.growAt(metres), held);
+    QTest::mouseClick(named<QPushButton>("holdCover"), Qt::LeftButton);
+    EXPECT_NEAR(body().thinning.growAt(metres), held, 1e-9);
+}
+
+TEST_F(FieldWindow, what_is_thinned_is_shown_and_can_be_taken_away_to_compare) {
+    Thinning thinning = body().thinning;
+    thinning.keep.points = {{0.1, 0.5}, {1000, 0.5}};
+    window->bench().fields.setThinning(field().id, thinning, "Halve");
+    const auto thinned = [&] {
+        return window->viewport().exact().total.culledBy[static_cast<std::size_t>(Culled::Thinned)];
+    };
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled() && thinned() > 0; }, 10'000));
+    const auto drawn = window->viewport().exact().total.drawn;
+    QTest::mouseClick(named<QPushButton>("showAll"), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled() && thinned() == 0; }, 10'000));
+    EXPECT_GT(window->viewport().exact().total.drawn, drawn);
+    EXPECT_EQ(body().thinning, thinning) << "the project is as it was";
+}
+
+TEST_F(FieldWindow, a_click_chooses_a_copy_that_is_made_important_or_taken_out) {
+    const std::uint32_t ball = window->bench().session.scene().subjects.front().id;
+    window->bench().session.selectSubject(ball); // a click on the field chooses that
+    Viewport& view = window->viewport();
+    const Placement first = body().copies->front();
+    view.setShotView(first.position + Vec3d(0, 2.5, 5), first.position);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.settled(); }, 10'000));
+    QTest::mouseClick(&view, Qt::LeftButton, Qt::NoModifier, QPoint(view.width() / 2, view.height() / 2));
+    EXPECT_EQ(window->bench().session.subjectId(), field().id);
+    ASSERT_EQ(view.nearestPlacement(), first.id);
+    auto* remove = named<QPushButton>("removeCopy");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return remove->isEnabled(); }, 5000));
+    const std::size_t copies = body().copies->size();
+    window->bench().switching.setCopyImportance(first.id, 3);
+    EXPECT_EQ(findCopy(window->bench().session.scene(), first.id)->importance, 3);
+    QTest::mouseClick(remove, Qt::LeftButton);
+    EXPECT_EQ(body().copies->size(), copies - 1);
+    EXPECT_EQ(findCopy(window->bench().session.scene(), first.id), nullptr);
+    window->bench().session.document.undo().undo();
+    EXPECT_EQ(body().copies->size(), copies);
+}
+
+TEST_F(FieldWindow, a_changed_recipe_scatters_again_beside_the_old_field) {
+    window->setStage(Stage::Gather);
+    EXPECT_TRUE(window->findChild<ScatterPanel*>()->isVisible());
+    const SharedPlacements before = body().copies;
+    QTest::mouseClick(named<QPushButton>("anotherSeed"), Qt::LeftButton);
+    EXPECT_EQ(body().copies, before) << "the old field stays until the new one is there";
+    ASSERT_TRUE(QTest::qWaitFor([&] { return body().copies != before; }, 10'000));
+    EXPECT_NEAR(static_cast<double>(body().copies->size()), static_cast<double>(before->size()),
+                0.05 * static_cast<double>(before->size()));
+    window->bench().session.document.undo().undo();
+    EXPECT_EQ(body().copies, before);
+    EXPECT_EQ(body().recipe->seed, 1U);
+}
+
+TEST_F(FieldWindow, a_table_that_is_dropped_is_placed_and_bad_rows_are_said) {
+    const QString good = written("posts.csv", "asset,x,y,z,scale,id\nball,1,0,2,1,700001\nball,3,0,4,2,700002\n");
+    window->open({good});
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().session.scene().subjects.size() == 3; }, 10'000));
+    EXPECT_EQ(body().copies->size(), 2U);
+    EXPECT_EQ(field().name, "posts");
+    EXPECT_NE(findCopy(window->bench().session.scene(), 700'002), nullptr) << "ids that are free are kept";
+    const QString bad = written("bad.csv", "asset,x,y,z\nball,1,0,2\nreed,3,0,4\n");
+    const auto answer = [&](const QString& with) {
+        window->open({bad});
+        QMessageBox* box = nullptr;
+        QTimer look;
+        QObject::connect(&look, &QTimer::timeout, [&] {
+            box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            if (box == nullptr)
+                return;
+            EXPECT_TRUE(box->informativeText().contains("reed"));
+            for (QAbstractButton* button : box->buttons())
+                if (button->text().remove('&') == with)
+                    QTest::mouseClick(button, Qt::LeftButton);
+        });
+        look.start(20);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return box != nullptr; }, 10'000));
+        look.stop();
+        waitForJobs();
+    };
+    answer("Place nothing");
+    EXPECT_EQ(window->bench().session.scene().subjects.size(), 3U);
+    answer("Leave them out");
+    ASSERT_EQ(window->bench().session.scene().subjects.size(), 4U);
+    EXPECT_EQ(body().copies->size(), 1U);
+}
+
+} // namespace thicket::app

@@ -1,0 +1,175 @@
+// Fields without a window: scattered in the background, edited meanwhile, undone.
+
+#include "appmodel/workbench.h"
+#include "base/file.h"
+#include "io/import/import.h"
+#include "io/ship/write_glb.h"
+#include "support/shapes.h"
+#include "support/temp_folder.h"
+
+#include <QTest>
+#include <gtest/gtest.h>
+
+namespace thicket::app {
+namespace {
+
+class Fields : public ::testing::Test {
+protected:
+    void SetUp() override {
+        Surfaces surfaces;
+        surfaces.materials.emplace_back();
+        for (const char* name : {"reed", "post"}) {
+            const auto file = folder.path() / (std::string(name) + ".glb");
+            ASSERT_TRUE(writeFile(file, encodeGlb(name, {std::make_shared<const Mesh>(shapes::texturedSphere(16, 8))},
+                                                  surfaces, GlbLevels::Named, {})));
+            files << QString::fromStdString(file.string());
+        }
+        bench.files.openFiles(files);
+        idle();
+        ASSERT_EQ(scene().subjects.size(), 2U);
+        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
+    }
+    void idle() {
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 30'000));
+        QCoreApplication::processEvents();
+    }
+    void scatterBoth() {
+        bench.fields.scatterNew({scene().subjects[0].id, scene().subjects[1].id});
+        idle();
+        ASSERT_EQ(scene().subjects.size(), 3U);
+        id = scene().subjects.back().id;
+    }
+    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
+    [[nodiscard]] const InstancesBody& body() const { return *scene().find(id)->instances(); }
+
+    TempFolder folder;
+    Workbench bench;
+    QStringList files;
+    QStringList said;
+    std::uint32_t id = 0;
+};
+
+} // namespace
+
+TEST_F(Fields, only_the_last_of_many_changes_is_scattered_and_it_is_one_step) {
+    scatterBoth();
+    const int steps = bench.session.document.undo().index();
+    for (int i = 2; i <= 9; ++i) {
+        ScatterRecipe recipe = *bench.fields.recipe(id);
+        recipe.seed = static_cast<std::uint32_t>(i);
+        bench.fields.setRecipe(id, recipe, "Another seed");
+        EXPECT_EQ(bench.fields.recipe(id)->seed, static_cast<std::uint32_t>(i))
+            << "what was asked for is shown at once";
+    }
+    EXPECT_TRUE(bench.fields.scattering(id));
+    idle();
+    EXPECT_FALSE(bench.fields.scattering(id));
+    EXPECT_EQ(body().recipe->seed, 9U);
+    EXPECT_LE(bench.session.document.undo().index(), steps + 2) << "those that were overtaken leave nothing";
+}
+
+TEST_F(Fields, what_is_changed_while_it_scatters_stays) {
+    scatterBoth();
+    ScatterRecipe recipe = *bench.fields.recipe(id);
+    recipe.density *= 2;
+    const std::size_t before = body().copies->size();
+    bench.fields.setRecipe(id, recipe, "Denser");
+    Thinning thinning;
+    thinning.keep.points = {{5, 1}, {50, 0.2}};
+    bench.fields.setThinning(id, thinning, "Thin");
+    bench.files.renameSubject(id, "Shore");
+    idle();
+    EXPECT_NEAR(static_cast<double>(body().copies->size()), 2.0 * static_cast<double>(before),
+                0.1 * static_cast<double>(before));
+    EXPECT_EQ(body().thinning, thinning);
+    EXPECT_EQ(scene().find(id)->name, "Shore");
+}
+
+TEST_F(Fields, a_mesh_that_goes_while_it_is_scattered_is_not_brought_back) {
+    scatterBoth();
+    ScatterRecipe recipe = *bench.fields.recipe(id);
+    recipe.seed = 77;
+    const std::uint32_t gone = scene().subjects.front().id;
+    bench.fields.setRecipe(id, recipe, "Another seed");
+    bench.files.removeSubject(gone);
+    idle();
+    EXPECT_EQ(body().assets.size(), 1U);
+    for (const Placement& p : *body().copies)
+        EXPECT_EQ(p.asset, 0U);
+}
+
+TEST_F(Fields, a_recipe_that_leaves_nothing_is_said_and_changes_nothing) {
+    scatterBoth();
+    const SharedPlacements before = body().copies;
+    ScatterRecipe recipe = *bench.fields.recipe(id);
+    recipe.leastHeight = 500;
+    recipe.mostHeight = 600;
+    bench.fields.setRecipe(id, recipe, "Too high");
+    idle();
+    EXPECT_EQ(body().copies, before);
+    ASSERT_FALSE(said.isEmpty());
+    EXPECT_TRUE(said.back().contains("no place")) << said.back().toStdString();
+    EXPECT_LT(bench.fields.recipe(id)->leastHeight, 0) << "the recipe shown is the field's again";
+}
+
+TEST_F(Fields, a_recipe_goes_into_another_project_by_the_names_of_its_meshes) {
+    scatterBoth();
+    const Placements before = *body().copies;
+    const QString file = QString::fromStdString((folder.path() / "shore.recipe.json").string());
+    bench.fields.saveRecipe(id, file);
+    bench.files.newProject();
+    idle();
+    bench.fields.openRecipe(file);
+    idle();
+    EXPECT_TRUE(scene().subjects.empty());
+    ASSERT_FALSE(said.isEmpty());
+    EXPECT_TRUE(said.back().contains("no mesh called")) << said.back().toStdString();
+    bench.files.openFiles({files[1], files[0]}); // their ids are others now
+    idle();
+    bench.fields.openRecipe(file);
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 3U);
+    const Placements& after = *scene().subjects.back().instances()->copies;
+    ASSERT_EQ(after.size(), before.size());
+    for (std::size_t i = 0; i < after.size(); ++i)
+        ASSERT_EQ(after[i].position, before[i].position);
+}
+
+TEST_F(Fields, rows_that_cannot_be_placed_wait_for_a_decision) {
+    const auto file = folder.path() / "t.csv";
+    ASSERT_TRUE(writeTextFile(file, "asset,x,y,z,id\nreed,1,0,0,900\nreed,nan,0,0,901\nhut,0,0,0,902\n"));
+    qulonglong bad = 0;
+    QObject::connect(&bench.fields, &FieldModel::rowsRefused,
+                     [&](const QString&, qulonglong count, qulonglong, const QString&) { bad = count; });
+    const QString path = QString::fromStdString(file.string());
+    bench.fields.importTable(path);
+    idle();
+    EXPECT_TRUE(QTest::qWaitFor([&] { return bad == 2; }, 5000));
+    EXPECT_EQ(scene().subjects.size(), 2U);
+    bench.fields.importTable(path, true);
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 3U);
+    EXPECT_EQ(scene().subjects.back().instances()->copies->front().id, 900U);
+    bench.fields.importTable(path, true); // ids that clash
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 4U);
+    EXPECT_NE(scene().subjects.back().instances()->copies->front().id, 900U);
+    EXPECT_TRUE(said.back().contains("ids")) << said.back().toStdString();
+}
+
+TEST_F(Fields, switches_are_set_for_all_assets_and_freed_again) {
+    scatterBoth();
+    bench.thin.thinToRoles({scene().subjects[0].id, scene().subjects[1].id});
+    idle();
+    const auto from = [&] {
+        return chainIn(*scene().find(id), scene().subjects[0], scene().statedView()).fromMetres.at(1);
+    };
+    const double free = from();
+    bench.fields.setSwitch(id, 1, free * 2);
+    EXPECT_NEAR(from(), free * 2, 0.01 * free);
+    EXPECT_TRUE(body().fixed.at(1).has_value());
+    bench.fields.clearSwitch(id, 1);
+    EXPECT_NEAR(from(), free, 1e-9);
+}
+
+} // namespace thicket::app
