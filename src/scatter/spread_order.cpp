@@ -77,25 +77,33 @@ Result<std::vector<std::uint32_t>> spreadOrder(std::span<const Vec3d> points, st
     out.reserve(wanted);
     if (wanted == 0)
         return out;
-    // Tried in a random order, always the same.
+    // Tried in a random order, always the same; laid out in it, since that is how they are read.
     BigVector<std::uint64_t> keys(points.size());
     for (std::size_t i = 0; i < points.size(); ++i)
         keys[i] = (lot(seed, i) & ~std::uint64_t{0xFFFFFFFF}) | i;
     sortKeys(keys, {});
+    std::vector<Vec3d> tried(points.size());
+    std::vector<float> far(apart.empty() ? 0 : points.size());
     std::vector<std::uint32_t> left(points.size());
     Vec3d low = points[0];
     Vec3d high = low;
     for (std::size_t i = 0; i < points.size(); ++i) {
-        left[i] = static_cast<std::uint32_t>(keys[i] & 0xFFFFFFFFU);
-        low = low.cwiseMin(points[i]);
-        high = high.cwiseMax(points[i]);
+        const std::size_t from = keys[i] & 0xFFFFFFFFU;
+        tried[i] = points[from];
+        if (!far.empty())
+            far[i] = apart[from];
+        left[i] = static_cast<std::uint32_t>(i);
+        low = low.cwiseMin(tried[i]);
+        high = high.cwiseMax(tried[i]);
     }
-    Squares squares(points, low, high);
-    constexpr double kFall = 0.84;     // of the radius from round to round: near to a half of the area in four
-    constexpr std::size_t kTries = 16; // for each that may be expected, in the first rounds
+    Squares squares(tried, low, high);
+    constexpr double kFall = 0.8;     // of the radius from round to round
+    constexpr std::size_t kTries = 8; // for each that may be expected, in the first rounds
     constexpr int kRounds = 96;
+    // Of points that are all wanted, the last lie where they lie: chance orders them as well as anything.
+    const std::size_t ordered = wanted < points.size() ? wanted : wanted - wanted / 8;
     double radius = std::max((high - low).norm() / 2, 1e-9);
-    for (int round = 0; round < kRounds && out.size() < wanted && !left.empty(); ++round, radius *= kFall) {
+    for (int round = 0; round < kRounds && out.size() < ordered && !left.empty(); ++round, radius *= kFall) {
         if (job.cancelled())
             return cancelledError();
         job.report(static_cast<double>(out.size()) / static_cast<double>(wanted), "spreading");
@@ -103,10 +111,10 @@ Result<std::vector<std::uint32_t>> spreadOrder(std::span<const Vec3d> points, st
         const std::size_t tries = std::min(left.size(), kTries * (2 * out.size() + 8));
         std::size_t kept = 0;
         std::size_t i = 0;
-        for (; i < tries && out.size() < wanted; ++i) {
+        for (; i < tries && out.size() < ordered; ++i) {
             const std::uint32_t point = left[i];
-            const double far = apart.empty() ? radius : radius * static_cast<double>(apart[point]);
-            if (squares.anyWithin(points[point], far)) {
+            const double away = far.empty() ? radius : radius * static_cast<double>(far[point]);
+            if (squares.anyWithin(tried[point], away)) {
                 left[kept++] = point;
             } else {
                 out.push_back(point);
@@ -123,9 +131,10 @@ Result<std::vector<std::uint32_t>> spreadOrder(std::span<const Vec3d> points, st
             left.resize(kept);
         }
     }
-    // What lies in one place with others has no turn before the end.
     for (std::size_t i = 0; i < left.size() && out.size() < wanted; ++i)
         out.push_back(left[i]);
+    for (std::uint32_t& place : out)
+        place = static_cast<std::uint32_t>(keys[place] & 0xFFFFFFFFU);
     return out;
 }
 

@@ -220,6 +220,8 @@ void keepUseful(std::vector<Hider>& hiders, const std::vector<BatchPass>& passes
     };
     for (std::uint32_t b = 0; b < passes.size(); ++b) {
         const BatchPass& pass = passes[b];
+        if (pass.thins) // of what is light and everywhere, too little is hidden to draw a buffer for it
+            continue;
         for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
             const CellTable::Cell& cell = pass.table.cells[c];
             const SelectState::Cell& memory = pass.own.cells[c];

@@ -464,7 +464,7 @@ TEST_F(WindowTest, a_field_of_a_hundred_thousand_is_drawn_together_edited_and_un
         window->setStage(stage);
         ASSERT_TRUE(QTest::qWaitFor([&] { return !view.isVisible() || !frames.isEmpty(); }, 5000));
     }
-    EXPECT_EQ(window->subjectList().model()->index(1, 0).data(SubjectModel::Weight).toString(),
+    EXPECT_EQ(window->subjectList().model()->index(0, 0).data(SubjectModel::Weight).toString(),
               QStringLiteral("100,000 copies"));
     // Saved and opened it is the same array; undone it is gone.
     bench.files.saveProject(text(folder.path() / "field.thicket.json"));

@@ -51,9 +51,44 @@ SwitchRule anyRule(Dice& dice) {
     rule.cullBelowPx = dice.between(0, 64);
     rule.reachMetres = dice.coin() ? 0 : dice.between(1, 900);
     rule.marginMetres = dice.between(0, 4);
+    rule.softBand = dice.coin() ? 0 : dice.between(0, 0.5);
+    rule.reachGrows = dice.coin() ? 0 : dice.between(0, 100);
     rule.importance = dice.coin() ? 1 : dice.between(0.1, 10);
     rule.target = dice.coin() ? 0 : 7;
     return rule;
+}
+
+/// What makes a field of copies more than its copies.
+void anyFieldRules(Dice& dice, InstancesBody& body) {
+    double at = dice.between(0, 5);
+    for (int i = dice.upTo(5); i > 0; --i, at += dice.between(0.1, 50)) {
+        body.thinning.keep.points.push_back({at, dice.between(0, 1)});
+        body.thinning.grow.points.push_back({at, dice.between(1, 8)});
+    }
+    body.thinning.holdCover = dice.coin();
+    body.thinning.growAtMost = dice.between(1, 8);
+    body.thinning.band = dice.between(0, 1);
+    for (int i = dice.upTo(3); i > 0; --i)
+        body.fixed.push_back(dice.coin() ? std::nullopt
+                                         : std::optional(FixedSwitch{DecideBy::Distance, dice.between(1, 99)}));
+    body.engineInstances = dice.coin();
+    if (dice.coin())
+        return;
+    ScatterRecipe recipe;
+    recipe.surface = dice.coin() ? 10 : 0;
+    recipe.lowX = dice.between(-90, -10);
+    recipe.density = dice.between(0.01, 9);
+    recipe.mostSlope = dice.between(5, 90);
+    recipe.leastHeight = dice.coin() ? -1e9 : dice.between(-5, 0);
+    if (recipe.leastHeight > -1e9)
+        recipe.mostHeight = dice.between(0, 50);
+    if (dice.coin())
+        recipe.near = {{ScatterNear::Of::Route, "run", 0, dice.between(0, 3), dice.between(3, 90)},
+                       {ScatterNear::Of::Subject, {}, 10, 1, 1e9}};
+    recipe.assets = {{10, dice.between(0, 4), 0.5, dice.between(0.6, 3), dice.between(0, 360), dice.between(0, 90),
+                      dice.between(0, 1)}};
+    recipe.seed = static_cast<std::uint32_t>(dice.upTo(1'000'000));
+    body.recipe = std::make_shared<const ScatterRecipe>(recipe);
 }
 
 Level anyLevel(Dice& dice, bool source) {
@@ -152,7 +187,9 @@ Scene anyScene(unsigned seed) {
         field.rule = anyRule(dice);
         field.bounds = {{-9, 0, -9}, {9, 1, 9}};
         field.radius = 13;
-        field.body = InstancesBody{{10}, copies(dice.upTo(9), 1)};
+        InstancesBody body{{10}, copies(dice.upTo(9), 1)};
+        anyFieldRules(dice, body);
+        field.body = std::move(body);
         scene.subjects.push_back(field);
     }
     scene.nextId = id + static_cast<std::uint32_t>(dice.upTo(5));

@@ -101,7 +101,9 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_named->setToolTip(tr("NAME.levels.glb: one node a level, NAME_LOD0, NAME_LOD1, …"));
     m_json = new QCheckBox(tr("Thresholds as JSON"));
     m_json->setToolTip(tr("NAME.chain.json: every switch, fade, cull rule and measured deviation"));
-    for (QCheckBox* box : {m_extension, m_named, m_json}) {
+    m_tables = new QCheckBox(tr("Fields as tables"));
+    m_tables->setToolTip(tr("NAME.placements.csv and .json: every copy of a field, in its order"));
+    for (QCheckBox* box : {m_extension, m_named, m_json, m_tables}) {
         box->setChecked(true);
         body->addWidget(box);
         connect(box, &QCheckBox::toggled, this, &ShipPanel::refresh);
@@ -119,7 +121,7 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
 }
 
 ShipOptions ShipPanel::options() const {
-    return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked()};
+    return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked(), m_tables->isChecked()};
 }
 
 void ShipPanel::refresh() {

@@ -52,6 +52,7 @@ private:
     QCheckBox* m_extension;
     QCheckBox* m_named;
     QCheckBox* m_json;
+    QCheckBox* m_tables;
     QLabel* m_what;
     QPushButton* m_ship;
 };

@@ -16,6 +16,7 @@ using json::ordered_json;
 
 /// Extensions that may be required without a mesh being read wrongly.
 const std::set<std::string> kUnderstood{"MSFT_lod",
+                                        "EXT_mesh_gpu_instancing",
                                         "KHR_mesh_quantization",
                                         "KHR_texture_transform",
                                         "KHR_materials_unlit",

@@ -16,6 +16,7 @@ namespace thicket::detail {
 namespace {
 
 constexpr const char* kLevelExtension = "MSFT_lod";
+constexpr const char* kInstancingExtension = "EXT_mesh_gpu_instancing";
 constexpr const char* kCoverageExtra = "MSFT_screencoverage";
 
 struct Placed {
@@ -173,11 +174,65 @@ Copies copiesOf(const tinygltf::Model& model, const std::vector<Placed>& placed,
     return out;
 }
 
+/// Where a node's instances stand in the world, when it has the extension. Those that are stretched are left out.
+Result<std::vector<Placement>> instancesOf(const GltfReader& reader, const tinygltf::Node& node,
+                                           const Eigen::Affine3d& world, std::vector<std::string>& notes) {
+    std::vector<Placement> out;
+    const auto extension = node.extensions.find(kInstancingExtension);
+    if (extension == node.extensions.end())
+        return out;
+    const tinygltf::Value& attributes = extension->second.Get("attributes");
+    if (!attributes.IsObject())
+        return reader.bad("has instances without attributes");
+    std::vector<double> values[3];
+    const char* const names[3] = {"TRANSLATION", "ROTATION", "SCALE"};
+    const int widths[3] = {3, 4, 3};
+    std::size_t count = 0;
+    for (int i = 0; i < 3; ++i) {
+        if (!attributes.Has(names[i]))
+            continue;
+        const tinygltf::Value& index = attributes.Get(names[i]);
+        auto read = reader.values(index.IsInt() ? index.GetNumberAsInt() : -1, widths[i], names[i]);
+        if (!read)
+            return read.error();
+        const std::size_t own = read->size() / static_cast<std::size_t>(widths[i]);
+        if (count > 0 && own != count)
+            return reader.bad("has instances whose attributes differ in number");
+        count = own;
+        values[i] = std::move(*read);
+    }
+    std::size_t stretched = 0;
+    for (std::size_t k = 0; k < count; ++k) {
+        Eigen::Affine3d local = Eigen::Affine3d::Identity();
+        if (!values[0].empty())
+            local.translate(Vec3d(values[0][3 * k], values[0][3 * k + 1], values[0][3 * k + 2]));
+        if (!values[1].empty()) {
+            Quatd turn(values[1][4 * k + 3], values[1][4 * k], values[1][4 * k + 1], values[1][4 * k + 2]);
+            if (!(turn.norm() > 1e-6))
+                return reader.bad("has an instance whose rotation has no length");
+            turn.normalize();
+            local.rotate(turn.toRotationMatrix());
+        }
+        if (!values[2].empty())
+            local.scale(Vec3d(values[2][3 * k], values[2][3 * k + 1], values[2][3 * k + 2]));
+        const Eigen::Affine3d placed = world * local;
+        if (!placed.matrix().allFinite())
+            return reader.bad("has an instance that stands nowhere");
+        if (const auto placement = placementOf(placed))
+            out.push_back(*placement);
+        else
+            ++stretched;
+    }
+    if (stretched > 0)
+        notes.push_back(fmt::format("{} instances are stretched and were left out", stretched));
+    return out;
+}
+
 /// What all placed nodes would take, before any of it is made.
 Result<void> checkSize(const tinygltf::Model& model, const std::vector<Placed>& placed, const Copies& copies,
                        const std::filesystem::path& path) {
     constexpr double kBytesEach = 160; // of a vertex with all it carries and the triangles round it
-    std::size_t held = 0; // what claims more than the file holds is said where it is read
+    std::size_t held = 0;              // what claims more than the file holds is said where it is read
     for (const tinygltf::Buffer& buffer : model.buffers)
         held += buffer.data.size();
     std::map<int, double> cost;
@@ -192,8 +247,9 @@ Result<void> checkSize(const tinygltf::Model& model, const std::vector<Placed>& 
                 if (const auto position = primitive.attributes.find("POSITION");
                     position != primitive.attributes.end() && position->second >= 0 &&
                     position->second < static_cast<int>(model.accessors.size()))
-                    at->second += kBytesEach * static_cast<double>(std::min(
-                                      held, model.accessors[static_cast<std::size_t>(position->second)].count));
+                    at->second +=
+                        kBytesEach * static_cast<double>(std::min(
+                                         held, model.accessors[static_cast<std::size_t>(position->second)].count));
         bytes += at->second;
     }
     auto fits = checkMemory(bytes, availableMemory(), "what its nodes place");
@@ -344,15 +400,27 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     for (const auto& [node, levels] : levelsOf) {
         Family& f = family(splitLevelName(nameOf(node)).base);
         const tinygltf::Node& first = model.nodes[static_cast<std::size_t>(node)];
-        if (auto done = meshInto(node, transformOf[node], f.rig, f.levels[0]); !done)
-            return done.error();
+        auto instances = instancesOf(reader, first, transformOf[node], notes);
+        if (!instances)
+            return instances.error();
+        const bool instanced = !instances->empty();
+        f.placed.insert(f.placed.end(), instances->begin(), instances->end());
         used.insert(node);
+        if (instanced && f.mesh == first.mesh) { // another block of the same thing
+            used.insert(levels.begin(), levels.end());
+            continue;
+        }
+        f.mesh = instanced ? first.mesh : f.mesh;
+        if (auto done = meshInto(node, instanced ? Eigen::Affine3d::Identity() : transformOf[node], f.rig, f.levels[0]);
+            !done)
+            return done.error();
         for (std::size_t i = 0; i < levels.size(); ++i) {
             // A level's node replaces the first in the same place, so it stands where the first's parent puts it.
             const Eigen::Affine3d parent = transformOf[node] * GltfReader::localOf(first).inverse(Eigen::Affine);
             const tinygltf::Node& own = model.nodes[static_cast<std::size_t>(levels[i])];
             if (auto done =
-                    meshInto(levels[i], parent * GltfReader::localOf(own), f.rig, f.levels[static_cast<int>(i) + 1]);
+                    meshInto(levels[i], instanced ? Eigen::Affine3d::Identity() : parent * GltfReader::localOf(own),
+                             f.rig, f.levels[static_cast<int>(i) + 1]);
                 !done)
                 return done.error();
             used.insert(levels[i]);
@@ -363,7 +431,22 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
                 f.coverages.push_back(list.Get(static_cast<int>(i)).GetNumberAsDouble());
         }
     }
-    const auto copies = copiesOf(model, placed, used);
+    // Nodes with instances and one level: their meshes are subjects of their own too.
+    Copies instanced;
+    for (const Placed& p : placed) {
+        const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(p.node)];
+        if (used.contains(p.node) || !node.extensions.contains(kInstancingExtension))
+            continue;
+        const auto instances = instancesOf(reader, node, p.transform, notes);
+        if (!instances)
+            return instances.error();
+        for (const Placement& copy : *instances)
+            instanced[node.mesh].emplace_back(p.node, copy);
+        used.insert(p.node);
+    }
+    auto copies = copiesOf(model, placed, used);
+    for (auto& [mesh, places] : instanced)
+        copies[mesh].insert(copies[mesh].end(), places.begin(), places.end());
     if (auto fits = checkSize(model, placed, copies, path); !fits)
         return fits.error();
     for (const auto& [mesh, places] : copies) {

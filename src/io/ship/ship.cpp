@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "io/import/import.h"
 #include "io/ship/chain_json.h"
+#include "io/ship/ship_field.h"
 #include "io/ship/write_glb.h"
 
 #include <fmt/format.h>
@@ -105,8 +106,12 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         if (job.cancelled())
             return cancelledError();
         job.report(static_cast<double>(s) / static_cast<double>(scene.subjects.size()), "writing " + subject.name);
+        std::string base = fileNameFor(subject.name);
+        for (int n = 2; !names.insert(base).second; ++n)
+            base = fmt::format("{}-{}", fileNameFor(subject.name), n);
         if (!subject.isMesh()) {
-            report.skipped.push_back(subject.name + ": fields are not shipped yet; their assets are");
+            if (auto done = shipField(scene, subject, folder, base, options, job, report); !done)
+                return done.error();
             continue;
         }
         if (std::any_of(subject.mesh().levels.begin(), subject.mesh().levels.end(),
@@ -115,9 +120,6 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
             continue;
         }
         const LevelSet set = joinLevels(subject);
-        std::string base = fileNameFor(subject.name);
-        for (int n = 2; !names.insert(base).second; ++n)
-            base = fmt::format("{}-{}", fileNameFor(subject.name), n);
         const auto glb = [&](const char* suffix, GlbLevels how) -> Result<void> {
             const fs::path file = folder / (base + suffix);
             const auto bytes =

@@ -10,6 +10,7 @@ struct ShipOptions {
     bool extensionGlb = true; ///< NAME.lod.glb: one node with the level-of-detail extension
     bool namedGlb = true;     ///< NAME.levels.glb: NAME_LOD0, NAME_LOD1, ...
     bool chainJson = true;    ///< NAME.chain.json: every threshold, fade, cull rule and measured deviation
+    bool tables = true;       ///< of a field, NAME.placements.csv and .json
 };
 
 struct ShippedFile {

@@ -212,6 +212,28 @@ struct Writer {
         return root["meshes"].size() - 1;
     }
 
+    /// Where the copies of a block stand, as the attributes of its nodes.
+    ordered_json instances(const InstanceBlock& block) {
+        std::vector<float> places;
+        std::vector<float> turns;
+        std::vector<float> scales;
+        for (const Placement& p : block.copies) {
+            for (int axis = 0; axis < 3; ++axis) {
+                places.push_back(static_cast<float>(p.position[axis] - block.origin[axis]));
+                scales.push_back(static_cast<float>(p.scale));
+            }
+            for (int part = 0; part < 4; ++part)
+                turns.push_back(static_cast<float>(p.rotation.coeffs()[part]));
+        }
+        const std::size_t n = block.copies.size();
+        const auto put = [&](const std::vector<float>& values, const char* type) {
+            return accessor(view(values.data(), values.size() * sizeof(float), 0), 0, kFloat, n, type);
+        };
+        return {
+            {"attributes",
+             {{"TRANSLATION", put(places, "VEC3")}, {"ROTATION", put(turns, "VEC4")}, {"SCALE", put(scales, "VEC3")}}}};
+    }
+
     void surfaces(const Surfaces& s) {
         for (const Image& image : s.images) {
             ordered_json i{{"bufferView", view(image.encoded.data(), image.encoded.size(), 0)},
@@ -288,7 +310,8 @@ struct Writer {
 
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
                                  const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages,
-                                 const Rig* rig, bool shareVertices, const std::vector<ViewGrid>& views) {
+                                 const Rig* rig, bool shareVertices, const std::vector<ViewGrid>& views,
+                                 const std::vector<InstanceBlock>& blocks) {
     Writer writer;
     writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
     writer.root["scene"] = 0;
@@ -321,6 +344,29 @@ std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std:
         writer.root["nodes"][0]["extensions"]["MSFT_lod"]["ids"] = ids;
         if (!coverages.empty())
             writer.root["nodes"][0]["extras"]["MSFT_screencoverage"] = coverages;
+    }
+    if (!blocks.empty()) { // the nodes of the levels once for every block
+        const ordered_json own = writer.root["nodes"];
+        writer.root["nodes"] = ordered_json::array();
+        sceneNodes.clear();
+        for (const InstanceBlock& block : blocks) {
+            const ordered_json placed = writer.instances(block);
+            const std::size_t base = writer.root["nodes"].size();
+            sceneNodes.push_back(base);
+            for (std::size_t i = 0; i < levels.size(); ++i) {
+                ordered_json node = own[i];
+                node["translation"] = {block.origin.x(), block.origin.y(), block.origin.z()};
+                node["extensions"]["EXT_mesh_gpu_instancing"] = placed;
+                if (i == 0 && levels.size() > 1) {
+                    ordered_json ids = ordered_json::array();
+                    for (std::size_t k = 1; k < levels.size(); ++k)
+                        ids.push_back(base + k);
+                    node["extensions"]["MSFT_lod"]["ids"] = ids;
+                }
+                writer.root["nodes"].push_back(std::move(node));
+            }
+        }
+        writer.root["extensionsUsed"].push_back("EXT_mesh_gpu_instancing");
     }
     if (rig != nullptr)
         writer.rig(*rig, levels.size(), sceneNodes);

@@ -10,14 +10,22 @@ enum class GlbLevels {
     Named,     ///< one node a level, NAME_LOD0, NAME_LOD1, ...
 };
 
+/// Copies that are drawn together, written relative to a place among them.
+struct InstanceBlock {
+    Vec3d origin{0, 0, 0};
+    Placements copies;
+};
+
 /// The bytes of a GLB. Geometry is written as it is (floats, 32-bit or 16-bit indices); pictures are passed on
 /// unchanged. A level whose vertices are all among the first level's is written with indices into that one's, when
 /// `shareVertices`. `rig`: null, or what the meshes' joints and morph targets belong to. `views`: one a level or none:
 /// those of impostors are written into their node's extras. `coverages`: for Extension, the screen height (share of the
-/// viewport) down to which each level shows, one a level.
+/// viewport) down to which each level shows, one a level. `blocks`: for Extension, nodes of each block in place of one
+/// set of nodes, its copies by the GPU-instancing extension (EXT_mesh_gpu_instancing).
 std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std::shared_ptr<const Mesh>>& levels,
                                  const Surfaces& surfaces, GlbLevels how, const std::vector<double>& coverages,
                                  const Rig* rig = nullptr, bool shareVertices = false,
-                                 const std::vector<ViewGrid>& views = {});
+                                 const std::vector<ViewGrid>& views = {},
+                                 const std::vector<InstanceBlock>& blocks = {});
 
 } // namespace thicket
