@@ -46,13 +46,17 @@ public:
             m_low = m_low.cwiseMin(Vec2d(p.x(), p.z()));
             m_high = m_high.cwiseMax(Vec2d(p.x(), p.z()));
         }
+        // Ground whose triangles all look down was wound the other way round; of a solid thing only the top counts.
+        double up = 0;
+        for (std::size_t t = 0; t < ground.triangles.size(); ++t)
+            up += across(t).y();
+        m_out = up < 0 ? -1 : 1;
     }
 
-    /// Twice the area of a triangle times its normal, upwards.
+    /// Twice the area of a triangle times its normal, out of the surface.
     [[nodiscard]] Vec3d across(std::size_t t) const {
         const auto& [a, b, c] = m_ground.triangles[t];
-        const Vec3d n = (m_ground.points[b] - m_ground.points[a]).cross(m_ground.points[c] - m_ground.points[a]);
-        return n.y() < 0 ? Vec3d(-n) : n;
+        return m_out * (m_ground.points[b] - m_ground.points[a]).cross(m_ground.points[c] - m_ground.points[a]);
     }
     [[nodiscard]] double areaOf(std::size_t t) const {
         const Vec3d n = across(t);
@@ -113,6 +117,7 @@ private:
     const ScatterGround& m_ground;
     Vec2d m_low;
     Vec2d m_high;
+    double m_out = 1; ///< -1: triangles are wound the other way round
 };
 
 /// How many places are tried for each copy that is wanted: the most even of them are taken.

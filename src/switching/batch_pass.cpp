@@ -18,7 +18,7 @@ BatchPass::BatchPass(const Batch& of, SelectState::OfBatch& ofState, const View&
       context(contextFactor(1, how) / how.allowanceFactor),
       cullBelowPx(how.cullSmall ? of.chain.rule.cullBelowPx * how.smallFactor : 0),
       boxRadius(of.chain.bounds.diagonal() / 2), innerRadius(of.chain.bounds.size().minCoeff() / 2),
-      decidedFrom(of.chain.measuredFrom.value_or(from.eye)), thins(how.thinOut && of.thinning.thins()),
+      decidedFrom(of.chain.measuredFrom.value_or(from.eye)), thins(hasSizes(of, how)),
       offPivot(of.chain.bounds.centre().norm()), keepSlope(thins ? of.thinning.keep.steepest() : 0),
       growSlope(thins ? of.thinning.steepestGrowth() : 0),
       reach(how.cullReach ? reachFrom(of.chain.rule, from.eye, table.lowest) : 0),
@@ -138,10 +138,8 @@ void BatchPass::decideCell(std::uint32_t index) const {
     const bool someWithin = reach <= 0 || nearest <= reach;
     const bool someBeyond = reach > 0 && farthest > reach;
     const std::size_t all = table.placements->size();
-    const bool someKept =
-        !thins || thicket::rankOf(cell.leastPlace, all) < batch.thinning.endOf(keep.second) * (1 + kSlack);
-    const bool someThinned =
-        thins && thicket::rankOf(cell.mostPlace, all) >= batch.thinning.endOf(keep.first) * (1 - kSlack);
+    const bool someKept = !thins || thicket::rankOf(cell.leastPlace, all) < endOf(keep.second) * (1 + kSlack);
+    const bool someThinned = thins && thicket::rankOf(cell.mostPlace, all) >= endOf(keep.first) * (1 - kSlack);
     const auto tall = [&](double scale, double distance) {
         return screenHeight(pixelScale, view.lines, chain.radius * scale, distance) * view.lines;
     };
@@ -171,7 +169,7 @@ void BatchPass::decideCell(std::uint32_t index) const {
     std::uint32_t looked = cell.count;
     if (someThinned && planes == 0 && !someBeyond) {
         const auto first = table.placementOf.begin() + cell.first;
-        const double end = batch.thinning.endOf(keep.second) * (1 + kSlack);
+        const double end = endOf(keep.second) * (1 + kSlack);
         looked = static_cast<std::uint32_t>(
             std::partition_point(first, first + cell.count,
                                  [&](std::uint32_t place) { return thicket::rankOf(place, all) < end; }) -
@@ -236,7 +234,7 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes, std::uint32_t
             const float dy = y - decided.y();
             const float dz = z - decided.z();
             const auto metres = static_cast<double>(std::sqrt(dx * dx + dy * dy + dz * dz));
-            const double end = batch.thinning.endOf(batch.thinning.keepAt(metres));
+            const double end = endOf(batch.thinning.keepAt(metres));
             const double rank = rankOf(slot);
             thinned = rank >= end;
             sureOfRank = std::abs(rank - end) > static_cast<double>(keepSlack) * (1 + batch.thinning.band);

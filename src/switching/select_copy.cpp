@@ -24,7 +24,7 @@ Culled BatchPass::reasonFor(std::uint32_t slot) const {
         return Culled::NoLevels;
     if (reach > 0 && decidingDistance(chain, copy, view) > reach)
         return Culled::BeyondReach;
-    if (thins && rankOf(slot) >= batch.thinning.endOf(batch.thinning.keepAt(curveDistance(table.at(slot)))))
+    if (thins && rankOf(slot) >= endOf(batch.thinning.keepAt(curveDistance(table.at(slot)))))
         return Culled::Thinned;
     if (screenHeight(pixelScale, view.lines, radius, (centre - view.eye).norm()) * view.lines < cullBelowPx)
         return Culled::TooSmall;

@@ -99,7 +99,7 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
 }
 
 bool hasSizes(const Batch& batch, const SelectOptions& options) {
-    return options.thinOut && batch.thinning.thins();
+    return options.thinOut && (batch.thinning.thins() || (options.keepFactor < 1 && batch.copies->asset.has_value()));
 }
 
 double drawnSize(const Batch& batch, const View& view, const SelectOptions& options, std::uint32_t slot) {

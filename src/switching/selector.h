@@ -40,9 +40,10 @@ struct SelectInput {
 struct SelectOptions {
     double allowanceFactor = 1; ///< 1: exact; larger: every switch comes nearer by this factor (the viewport in motion)
     double smallFactor = 1;     ///< what is too small on screen may be so many times as tall (the viewport in motion)
-    double speed = 0;           ///< of the camera, metres a second
-    double halfSpeed = 0; ///< at this speed switches come in half as far, at twice it a third; 0: speed is nothing
-    bool fades = true;    ///< false: switches are sudden
+    double keepFactor = 1; ///< of a field so much of the share that is kept is drawn (the viewport in motion); 0..1
+    double speed = 0;      ///< of the camera, metres a second
+    double halfSpeed = 0;  ///< at this speed switches come in half as far, at twice it a third; 0: speed is nothing
+    bool fades = true;     ///< false: switches are sudden
     bool cullView = true;
     bool cullReach = true;
     bool cullSmall = true;
@@ -181,7 +182,7 @@ std::optional<CopyRef> nearestCopy(const SelectInput& input, const SelectState& 
 
 /// Times its own size that a copy is drawn at, of those that are drawn: grown, or on its way out.
 double drawnSize(const Batch& batch, const View& view, const SelectOptions& options, std::uint32_t slot);
-/// Whether copies of a batch may be drawn at another size than their own.
+/// Whether copies of a batch may be drawn at another size than their own, or not at all.
 bool hasSizes(const Batch& batch, const SelectOptions& options);
 
 /// Calls `each(slot)` for the copies of a run.

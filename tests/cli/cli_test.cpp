@@ -289,3 +289,88 @@ TEST(Cli, audit_and_ship_a_project) {
 }
 
 } // namespace thicket
+
+namespace thicket {
+namespace {
+
+/// A table of balls on a line, and a recipe for them.
+struct FieldFiles {
+    TempFolder folder;
+    std::string mesh = ballFile(folder.path(), "ball.glb", 8).string();
+    std::string project = (folder.path() / "out" / "p.thicket.json").string();
+
+    std::string written(const char* name, const std::string& text) const {
+        const fs::path file = folder.path() / name;
+        EXPECT_TRUE(writeTextFile(file, text));
+        return file.string();
+    }
+};
+
+} // namespace
+
+TEST(CliField, a_table_becomes_a_project_and_bad_rows_stop_it_unless_they_are_left_out) {
+    const FieldFiles files;
+    const std::string table = files.written("t.csv", "asset,x,y,z,id\nball,0,0,0,11\nball,5,0,0,12\nball,x,0,0,13\n");
+    const Ran refused = run({"field", table, "--assets", files.mesh, "-o", files.project});
+    EXPECT_EQ(refused.code, 1);
+    EXPECT_EQ(refused.err, "thicket: " + table +
+                               ": 1 of 3 rows cannot be placed: line 4 x is not a number; mend them, or leave them out "
+                               "with --skip-bad\n");
+    EXPECT_FALSE(fs::exists(files.project));
+    const Ran made = run({"field", table, "--assets", files.mesh, "-o", files.project, "--skip-bad", "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    EXPECT_EQ(made.json()["copies"], 2);
+    EXPECT_EQ(made.json()["skipped"], 1);
+    EXPECT_EQ(made.json()["bad_rows"][0]["line"], 4);
+    const auto load = readProject(files.project, {});
+    ASSERT_TRUE(load);
+    EXPECT_EQ(load->scene.subjects.back().instances()->copies->size(), 2U);
+}
+
+TEST(CliField, a_recipe_is_scattered_the_same_each_time_and_too_many_are_refused_with_the_forecast) {
+    const FieldFiles files;
+    const std::string recipe = files.written(
+        "r.recipe.json", R"({"format": "lean-thicket-recipe", "version": 1, "name": "Pebbles", "density": 2,
+            "ground": {"height": 0, "low": [-10, -10], "high": [10, 10]}, "assets": [{"subject": "ball"}]})");
+    const Ran made = run({"scatter", recipe, "--assets", files.mesh, "-o", files.project, "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    EXPECT_NEAR(made.json()["copies"].get<int>(), 800, 30);
+    EXPECT_EQ(made.json()["field"], "Pebbles");
+    const std::string first = *readTextFile(files.project);
+    ASSERT_EQ(run({"scatter", recipe, "--assets", files.mesh, "-o", files.project}).code, 0);
+    EXPECT_EQ(*readTextFile(files.project), first);
+    const Ran dense = run({"scatter", recipe, "--assets", files.mesh, "-o", files.project, "--density", "2500000"});
+    EXPECT_EQ(dense.code, 1);
+    EXPECT_NE(dense.err.find("1,000,000,000 copies"), std::string::npos) << dense.err;
+    EXPECT_EQ(*readTextFile(files.project), first) << "what was there is as it was";
+    // On a mesh: only its surface counts.
+    const Ran on = run({"scatter", recipe, "--on", files.mesh, "--assets", files.mesh, "-o", files.project, "--density",
+                        "40", "--json"});
+    ASSERT_EQ(on.code, 0) << on.err;
+    EXPECT_NEAR(on.json()["copies"].get<int>(), 150, 25) << "the top of the ball, where it is not too steep";
+}
+
+TEST(CliField, select_says_of_every_copy_what_is_drawn_or_why_not) {
+    const FieldFiles files;
+    std::string table = "asset,x,y,z,id\n";
+    for (int i = 0; i < 60; ++i)
+        table += "ball,0,0," + std::to_string(-5 * i) + "," + std::to_string(100 + i) + "\n";
+    ASSERT_EQ(run({"field", files.written("t.csv", table), "--assets", files.mesh, "-o", files.project}).code, 0);
+    const Ran ran = run({"select", files.project, "--eye", "0,1,12", "--look", "0,0,-50", "--json", "--each"});
+    ASSERT_EQ(ran.code, 0) << ran.err;
+    const auto field = ran.json()["subjects"][0];
+    EXPECT_EQ(field["copies"], 60);
+    ASSERT_EQ(field["each"].size(), 60U);
+    int drawn = 0;
+    for (const auto& copy : field["each"]) {
+        EXPECT_NE(copy.contains("level"), copy.contains("not_drawn"));
+        drawn += copy.contains("level") ? 1 : 0;
+    }
+    EXPECT_EQ(field["drawn"], drawn);
+    EXPECT_GT(drawn, 5);
+    EXPECT_GT(field["not_drawn"]["thinned away"].get<int>(), 0);
+    EXPECT_EQ(run({"select", files.project, "--eye", "0,1", "--look", "0,0,0"}).code, 2);
+    EXPECT_EQ(run({"select", files.project, "--eye", "0,1,2", "--look", "0,1,2"}).code, 1);
+}
+
+} // namespace thicket

@@ -153,6 +153,7 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
         chosen.options.fades = dice.coin();
         chosen.options.smallFactor = dice.coin() ? 1 : dice.between(1, 5);
         chosen.options.cullView = dice.upTo(4) != 0;
+        chosen.options.keepFactor = dice.upTo(2) == 0 ? dice.between(0.02, 1) : 1;
         ResolvedChain chain = anyChain(dice, base);
         const Placements field = anyField(dice, 1 + dice.upTo(3000), middle);
         const bool thins = dice.coin();

@@ -91,7 +91,7 @@ inline void bruteSelect(const ResolvedChain& chain, const Placements& all, const
             const double metres =
                 (p.position + p.rotation * (chain.bounds.centre() * p.scale) - chain.measuredFrom.value_or(view.eye))
                     .norm();
-            end = field->keep.at(metres) * (1 + field->band);
+            end = field->keep.at(metres) * (1 + field->band) * options.keepFactor;
             p.scale *= field->growAt(metres);
             soft = 1 + chain.rule.softBand * (2 * (spreadOf(p.id) + 0.5) / 65536 - 1);
         }

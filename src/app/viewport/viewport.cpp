@@ -432,6 +432,7 @@ void Viewport::selectLight() {
     do {
         options.allowanceFactor = m_budget.factor();
         options.smallFactor = std::sqrt(m_budget.factor()); // of many small things the smallest wait for the rest
+        options.keepFactor = 1 / m_budget.factor();
         select(m_input, shotView(), m_selectedAt, options, m_lightState, m_light);
     } while (m_budget.lighten(m_light.total.triangles));
 }
