@@ -181,11 +181,49 @@ void BatchPass::decideCell(std::uint32_t index) const {
 /// The first `looked` copies of a cell, by floats where they leave no doubt, exactly where they do; the others are
 /// thinned away.
 void BatchPass::decideCopies(std::uint32_t index, unsigned planes, std::uint32_t looked) const {
+    if (thins)
+        decideEach<true>(index, planes, looked);
+    else
+        decideEach<false>(index, planes, looked);
+}
+
+/// What the field's curves are over one cell, where they are straight there: most cells lie between two points.
+struct BatchPass::CellCurves {
+    struct Line {
+        bool whole = false;
+        double start = 0; ///< at 0 m
+        double gain = 0;  ///< a metre
+        explicit Line(const std::optional<std::pair<double, double>>& line)
+            : whole(line.has_value()), start(line ? line->first : 0), gain(line ? line->second : 0) {}
+        [[nodiscard]] double at(double metres) const { return start + gain * metres; }
+    };
+    const Thinning& thinning;
+    Line keep;
+    Line grow;        ///< of a curve drawn by hand
+    double cover = 0; ///< of a held one: of the kept share, as long as none of the band lies beyond the last rank
+
+    CellCurves(const Thinning& of, double nearest, double farthest)
+        : thinning(of), keep(of.keep.lineWithin(nearest, farthest)),
+          grow(of.holdCover ? std::nullopt : of.grow.lineWithin(nearest, farthest)) {
+        constexpr double kShare = 0.5; // any at which the whole band has ranks: there the cover is in proportion
+        if (of.holdCover && keep.whole && of.endOf(of.keep.between(nearest, farthest).second) <= 1)
+            cover = coverOf(of, kShare) / kShare;
+    }
+    [[nodiscard]] double keepAt(double metres) const { return keep.whole ? keep.at(metres) : thinning.keepAt(metres); }
+    [[nodiscard]] double growAt(double metres, double kept) const {
+        if (cover > 0)
+            return kept * cover * thinning.growAtMost * thinning.growAtMost <= 1 ? thinning.growAtMost
+                                                                                 : 1 / std::sqrt(kept * cover);
+        return grow.whole ? grow.at(metres) : thinning.growAt(metres);
+    }
+};
+
+template <bool kThins> void BatchPass::decideEach(std::uint32_t index, unsigned planes, std::uint32_t looked) const {
     const CellTable::Cell& cell = table.cells[index];
     CopyMemory* memories = expand(index);
     const ResolvedChain& chain = batch.chain;
     const SwitchRule& rule = chain.rule;
-    const auto levels = static_cast<int>(chain.levels.size());
+    const int levels = options.switchLevels ? static_cast<int>(chain.levels.size()) : 1;
     const Vec3f eye = (view.eye - cell.origin).cast<float>();
     const Vec3f decided = (decidedFrom - cell.origin).cast<float>();
     const Vec3f forward = view.forward.cast<float>();
@@ -219,6 +257,10 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes, std::uint32_t
     const bool reaches = reach > 0;
     const auto within = static_cast<float>(reach);
 
+    const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
+    const CellCurves curves(
+        batch.thinning, kThins ? (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - static_cast<double>(slack) : 0,
+        kThins ? (away + cell.half).norm() * (1 + kSlack) + static_cast<double>(slack) : 0);
     std::fill(memories + looked, memories + cell.count, notDrawn(Culled::Thinned));
     for (std::uint32_t k = 0; k < looked; ++k) {
         const std::uint32_t slot = cell.first + k;
@@ -229,16 +271,17 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes, std::uint32_t
         float doubt = slack; // metres that what is worked out here may be off
         bool thinned = false;
         bool sureOfRank = true;
-        if (thins) {
+        if constexpr (kThins) {
             const float dx = x - decided.x();
             const float dy = y - decided.y();
             const float dz = z - decided.z();
             const auto metres = static_cast<double>(std::sqrt(dx * dx + dy * dy + dz * dz));
-            const double end = endOf(batch.thinning.keepAt(metres));
+            const double kept = curves.keepAt(metres);
+            const double end = endOf(kept);
             const double rank = rankOf(slot);
             thinned = rank >= end;
             sureOfRank = std::abs(rank - end) > static_cast<double>(keepSlack) * (1 + batch.thinning.band);
-            const auto grow = static_cast<float>(batch.thinning.growAt(metres));
+            const auto grow = static_cast<float>(curves.growAt(metres, kept));
             const float more = scale * (grow - 1);
             x += more * pivot.x();
             y += more * pivot.y();
@@ -306,8 +349,6 @@ void BatchPass::decideCopies(std::uint32_t index, unsigned planes, std::uint32_t
         remember(memory, [&] {
             if (!sure)
                 return wantedLevel(slot, memory.level);
-            if (!options.switchLevels)
-                return 0;
             double factor = context * static_cast<double>(table.factor.empty() ? 1.0F : table.factor[slot]);
             if (soft > 0)
                 factor *= softFactor(soft, table.spread[slot]);

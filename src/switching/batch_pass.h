@@ -98,7 +98,9 @@ struct BatchPass {
 
 private:
     void decideCell(std::uint32_t index) const;
+    struct CellCurves;
     void decideCopies(std::uint32_t index, unsigned planes, std::uint32_t looked) const;
+    template <bool kThins> void decideEach(std::uint32_t index, unsigned planes, std::uint32_t looked) const;
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
                                                     std::pair<double, double> grow, int now) const;
 };

@@ -29,6 +29,21 @@ double DistanceCurve::at(double metres) const {
     return a.value + (after->value - a.value) * ((metres - a.metres) / width);
 }
 
+std::optional<std::pair<double, double>> DistanceCurve::lineWithin(double nearest, double farthest) const {
+    const auto after = std::upper_bound(points.begin(), points.end(), nearest,
+                                        [](double m, const CurvePoint& p) { return m < p.metres; });
+    if (after != points.end() && after->metres < farthest)
+        return std::nullopt;
+    if (after == points.begin() || after == points.end())
+        return std::pair(points.empty()            ? 1
+                         : after == points.begin() ? points.front().value
+                                                   : points.back().value,
+                         0.0);
+    const CurvePoint& a = *(after - 1);
+    const double gain = (after->value - a.value) / (after->metres - a.metres);
+    return std::pair(a.value - gain * a.metres, gain);
+}
+
 std::pair<double, double> DistanceCurve::between(double nearest, double farthest) const {
     const double first = at(nearest);
     const double last = at(farthest);

@@ -6,6 +6,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <utility>
 #include <vector>
 
@@ -23,6 +24,9 @@ struct DistanceCurve {
     std::vector<CurvePoint> points; ///< by rising distance; none: 1 everywhere
 
     [[nodiscard]] double at(double metres) const;
+    /// The line that it is between two distances, as its value at 0 m and what it gains a metre; empty where a point
+    /// lies between them.
+    [[nodiscard]] std::optional<std::pair<double, double>> lineWithin(double nearest, double farthest) const;
     /// Its least and largest value between two distances.
     [[nodiscard]] std::pair<double, double> between(double nearest, double farthest) const;
     /// How much a value may change at most over a metre.

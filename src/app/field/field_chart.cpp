@@ -259,7 +259,7 @@ void FieldChart::paintOverlay(QPainter& p) {
         hatch(p, QRectF(x(m_reach), area.top(), area.right() - x(m_reach), area.height()));
         p.setFont(Look::font(11, 600));
         p.setPen(l.quiet);
-        p.drawText(QRectF(x(m_reach) - 90, area.top() + 4, 84, 14), Qt::AlignRight | Qt::AlignVCenter, tr("reach"));
+        p.drawText(QRectF(x(m_reach) - 90, area.bottom() - 34, 84, 14), Qt::AlignRight | Qt::AlignVCenter, tr("reach"));
     }
     paintSwitches(p);
     paintCurves(p);
