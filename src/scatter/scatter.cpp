@@ -139,10 +139,10 @@ Placement placementOf(const ScatterRecipe& recipe, const std::vector<double>& up
     const double turn = asset.turnDegrees * kRadians * (share(streamOf(recipe, Turn), lots) - 0.5);
     const double lean = asset.leanDegrees * kRadians * std::sqrt(share(streamOf(recipe, Lean), lots));
     const double way = 2 * std::numbers::pi * share(streamOf(recipe, LeanWay), lots);
-    const Vec3d up = (Vec3d::UnitY() + asset.follow * (normal - Vec3d::UnitY())).normalized();
-    out.rotation = Quatd::FromTwoVectors(Vec3d::UnitY(), up) *
+    const Vec3d up = (kUp + asset.follow * (normal - kUp)).normalized();
+    out.rotation = Quatd::FromTwoVectors(kUp, up) *
                    Quatd(Eigen::AngleAxisd(lean, Vec3d(std::cos(way), 0, std::sin(way)))) *
-                   Quatd(Eigen::AngleAxisd(turn, Vec3d::UnitY()));
+                   Quatd(Eigen::AngleAxisd(turn, kUp));
     out.rotation.normalize();
     return out;
 }
