@@ -13,7 +13,15 @@ LedgerView::LedgerView(Workbench& bench, QWidget* parent) : QWidget(parent), m_b
 
 void LedgerView::show(const Ledger& ledger) {
     m_ledger = ledger;
-    setFixedHeight(std::max(40, static_cast<int>(ledger.rows.size()) * 44));
+    m_order.clear();
+    for (std::size_t i = 0; i < m_ledger.rows.size(); ++i) {
+        const auto& copies = m_ledger.rows[i].cost.culledBy; // drawn ones too
+        if (std::any_of(std::begin(copies), std::end(copies), [](std::uint32_t n) { return n > 0; }))
+            m_order.push_back(i); // what stands nowhere, as the assets of fields, spends nothing
+    }
+    std::stable_sort(m_order.begin(), m_order.end(),
+                     [this](std::size_t a, std::size_t b) { return m_ledger.rows[a].ms > m_ledger.rows[b].ms; });
+    setFixedHeight(std::max(40, static_cast<int>(m_order.size()) * 44));
     update();
 }
 
@@ -21,15 +29,10 @@ void LedgerView::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const Look& l = Look::now();
-    std::vector<std::size_t> order;
-    for (std::size_t i = 0; i < m_ledger.rows.size(); ++i)
-        order.push_back(i);
-    std::stable_sort(order.begin(), order.end(),
-                     [this](std::size_t a, std::size_t b) { return m_ledger.rows[a].ms > m_ledger.rows[b].ms; });
     const Device* device = m_bench.session.scene().currentDevice();
     const double full = std::max(device != nullptr ? device->frameMs : 8.0, 0.01);
     int y = 0;
-    for (const std::size_t i : order) {
+    for (const std::size_t i : m_order) {
         const LedgerRow& row = m_ledger.rows[i];
         const Subject* s = m_bench.session.scene().find(row.subject);
         if (s == nullptr)
@@ -51,7 +54,7 @@ void LedgerView::paintEvent(QPaintEvent*) {
                    row.cost.drawn == 0 ? tr("nothing drawn")
                                        : tr("%1 triangles · %2 drawn · %3 off")
                                              .arg(shortText(static_cast<double>(row.cost.triangles)))
-                                             .arg(row.cost.drawn)
+                                             .arg(groupedText(row.cost.drawn))
                                              .arg(pixelText(row.cost.worstErrorPx)));
         y += 44;
     }

@@ -21,6 +21,7 @@ protected:
 private:
     Workbench& m_bench;
     Ledger m_ledger;
+    std::vector<std::size_t> m_order; ///< of its rows: dearest first
 };
 
 class BudgetPanel : public Panel {

@@ -130,20 +130,30 @@ void ShipPanel::refresh() {
         (m_extension->isChecked() ? 1 : 0) + (m_named->isChecked() ? 1 : 0) + (m_json->isChecked() ? 1 : 0);
     QString rows;
     int ready = 0;
+    int files = 0;
     for (const Subject& s : m_bench.session.scene().subjects) {
-        if (!s.isMesh())
-            continue; // its assets are
+        if (const InstancesBody* field = s.instances()) {
+            files += (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
+                     (m_extension->isChecked() ? static_cast<int>(field->assets.size()) : 0);
+            ++ready;
+            rows += QStringLiteral("<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' "
+                                   "style='color:%2'>%3</td></tr>")
+                        .arg(QString::fromStdString(s.name).toHtmlEscaped(), l.quiet.name(),
+                             tr("%1 copies").arg(groupedText(static_cast<qint64>(field->copies->size()))));
+            continue;
+        }
         const bool whole = std::all_of(s.mesh().levels.begin(), s.mesh().levels.end(),
                                        [](const Level& x) { return x.mesh != nullptr; });
         ready += whole ? 1 : 0;
+        files += whole ? each : 0;
         rows += QStringLiteral(
                     "<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' style='color:%2'>%3</td></tr>")
                     .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
                          whole ? tr("%1 levels").arg(s.mesh().levels.size()) : tr("not whole"));
     }
     m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
-                        .arg(tr("%1 files from %2 subjects").arg(ready * each).arg(ready), rows));
-    m_ship->setEnabled(ready > 0 && each > 0);
+                        .arg(tr("%1 files from %2 subjects").arg(files).arg(ready), rows));
+    m_ship->setEnabled(files > 0);
 }
 
 } // namespace thicket::app

@@ -5,6 +5,7 @@
 #include "io/import/gltf_check.h"
 #include "io/import/gltf_reader.h"
 #include "io/import/near_copy.h"
+#include "io/project/placements_file.h"
 
 #include <algorithm>
 #include <cstring>
@@ -484,6 +485,10 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         subject.source.family = families.size() > 1 ? subject.name : "";
         subject.screenCoverages = f.coverages;
         subject.placed = f.placed;
+        if (f.placed.size() > kMostPlacements)
+            return Error{ErrorCode::TooLarge, path.string(),
+                         fmt::format("places one mesh {} times, more than {}", f.placed.size(), kMostPlacements),
+                         "divide it into several files"};
         if (!f.placed.empty())
             subject.notes.push_back(
                 fmt::format("it stands {} times in the file and keeps its places", f.placed.size()));
