@@ -144,11 +144,16 @@ bool keepFreeIds(const Scene& scene, Placements& copies) {
     return !clash;
 }
 
-double tallestOf(const Scene& scene, const std::vector<std::uint32_t>& assets) {
+double tallestOf(const Scene& scene, const std::vector<std::uint32_t>& assets, const Placements& copies) {
+    std::vector<double> heights;
+    for (const std::uint32_t id : assets) {
+        const Subject* asset = scene.findMesh(id);
+        heights.push_back(asset != nullptr ? asset->bounds.size().y() : 0);
+    }
     double out = 0;
-    for (const std::uint32_t id : assets)
-        if (const Subject* asset = scene.findMesh(id))
-            out = std::max(out, asset->bounds.size().y());
+    for (const Placement& copy : copies)
+        if (copy.asset < heights.size())
+            out = std::max(out, heights[copy.asset] * copy.scale);
     return out;
 }
 
@@ -157,7 +162,7 @@ Subject makeField(const Scene& scene, std::string name, Role role, std::vector<s
     Subject out;
     out.name = std::move(name);
     out.role = role;
-    out.rule = usualFieldRule(role, tallestOf(scene, assets));
+    out.rule = usualFieldRule(role, tallestOf(scene, assets, copies));
     InstancesBody body;
     body.assets = std::move(assets);
     body.copies = std::make_shared<const Placements>(std::move(copies));

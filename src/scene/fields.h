@@ -25,8 +25,8 @@ Subject makeField(const Scene& scene, std::string name, Role role, std::vector<s
 /// whether they kept them.
 bool keepFreeIds(const Scene& scene, Placements& copies);
 
-/// The tallest of a field's assets, metres.
-double tallestOf(const Scene& scene, const std::vector<std::uint32_t>& assets);
+/// The tallest of copies, metres, as large as they stand.
+double tallestOf(const Scene& scene, const std::vector<std::uint32_t>& assets, const Placements& copies);
 
 /// Takes one copy out of a field.
 Edit removeCopy(const Scene& scene, std::uint32_t placement);

@@ -110,6 +110,17 @@ TEST(FieldsInScenes, thin_out_by_default_as_their_role_lets_them) {
     }
 }
 
+TEST(FieldsInScenes, reach_as_far_as_copies_are_tall_where_they_stand) {
+    const Scene scene = shore();
+    Placements copies(1);
+    copies[0].scale = 0.5; // of a ball two metres across
+    const Subject small = makeField(scene, "Small", Role::GroundCover, {2}, copies);
+    copies[0].scale = 2;
+    const Subject large = makeField(scene, "Large", Role::GroundCover, {2}, copies);
+    EXPECT_NEAR(large.rule.reachMetres, 4 * small.rule.reachMetres, 20);
+    EXPECT_EQ(small.instances()->thinning.keepAt(small.rule.reachMetres), 0);
+}
+
 TEST(FieldsInScenes, ids_of_a_table_are_kept_where_they_are_free) {
     const Scene scene = shore();
     Placements copies(2);
