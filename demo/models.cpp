@@ -391,11 +391,7 @@ Model tidalFlat() {
                                        .cast<float>());
             mesh.uvs.emplace_back(static_cast<float>(x / kSize + 0.5), static_cast<float>(z / kSize + 0.5));
         }
-    const auto id = [](int i, int j) { return static_cast<std::uint32_t>(j * (kCells + 1) + i); };
-    for (int j = 0; j < kCells; ++j)
-        for (int i = 0; i < kCells; ++i)
-            mesh.indices.insert(mesh.indices.end(),
-                                {id(i, j), id(i, j + 1), id(i + 1, j), id(i + 1, j), id(i, j + 1), id(i + 1, j + 1)});
+    mesh.indices = gridTriangles(kCells);
     mesh.parts = {{0, mesh.triangleCount(), 0}};
     Model model{"Tidal flat", {std::move(mesh)}, {}};
     constexpr int kTexels = 1024;

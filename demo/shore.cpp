@@ -210,11 +210,7 @@ Model channelWater() {
             mesh.normals.emplace_back(0.0F, 1.0F, 0.0F);
             mesh.uvs.emplace_back(static_cast<float>(x / 16), static_cast<float>(z / 16));
         }
-    const auto id = [](int i, int j) { return static_cast<std::uint32_t>(j * (kCells + 1) + i); };
-    for (int j = 0; j < kCells; ++j)
-        for (int i = 0; i < kCells; ++i)
-            mesh.indices.insert(mesh.indices.end(),
-                                {id(i, j), id(i, j + 1), id(i + 1, j), id(i + 1, j), id(i, j + 1), id(i + 1, j + 1)});
+    mesh.indices = gridTriangles(kCells);
     mesh.parts = {{0, mesh.triangleCount(), 0}};
     Model model{"Channel water", {std::move(mesh)}, {}};
     model.surfaces.images = {makeTexture(Pattern::Water, "water")};

@@ -11,6 +11,15 @@ namespace {
 constexpr double kTurn = 2 * std::numbers::pi;
 }
 
+std::vector<std::uint32_t> gridTriangles(int cells) {
+    std::vector<std::uint32_t> out;
+    const auto id = [cells](int i, int j) { return static_cast<std::uint32_t>(j * (cells + 1) + i); };
+    for (int j = 0; j < cells; ++j)
+        for (int i = 0; i < cells; ++i)
+            out.insert(out.end(), {id(i, j), id(i, j + 1), id(i + 1, j), id(i + 1, j), id(i, j + 1), id(i + 1, j + 1)});
+    return out;
+}
+
 std::vector<Vec3d> straight(const Vec3d& a, const Vec3d& b, int steps) {
     std::vector<Vec3d> path;
     for (int i = 0; i <= steps; ++i)

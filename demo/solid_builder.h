@@ -45,6 +45,9 @@ private:
     std::vector<Part> m_parts;
 };
 
+/// Triangles of a square grid of points, `cells` + 1 a side, row by row.
+std::vector<std::uint32_t> gridTriangles(int cells);
+
 /// Points from a to b, both included.
 std::vector<Vec3d> straight(const Vec3d& a, const Vec3d& b, int steps);
 Frame at(const Vec3d& place, double turnY = 0, double turnX = 0, double turnZ = 0);
