@@ -49,7 +49,7 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
     case Weight:
         return missing ? tr("source missing") : toText(weightText(subject));
     case Triangles:
-        return static_cast<qulonglong>(finestTriangles(scene, subject));
+        return weightOf(scene, subject);
     case Levels: {
         QVariantList counts;
         if (subject.isMesh())

@@ -85,18 +85,16 @@ double memoryOf(const Subject& subject) {
                       subject.body);
 }
 
-std::uint64_t finestTriangles(const Scene& scene, const Subject& subject) {
-    return std::visit(Overload{[](const MeshBody& body) { return std::uint64_t{body.source().triangles}; },
+double weightOf(const Scene& scene, const Subject& subject) {
+    return std::visit(Overload{[](const MeshBody& body) { return static_cast<double>(body.source().triangles); },
                                [&](const InstancesBody& body) {
-                                   std::vector<std::uint64_t> each;
-                                   for (const std::uint32_t id : body.assets) {
-                                       const Subject* asset = scene.findMesh(id);
-                                       each.push_back(asset != nullptr ? asset->mesh().source().triangles : 0);
-                                   }
-                                   std::uint64_t sum = 0;
-                                   for (const Placement& copy : *body.copies)
-                                       sum += copy.asset < each.size() ? each[copy.asset] : 0;
-                                   return sum;
+                                   double sum = 0;
+                                   for (const std::uint32_t id : body.assets)
+                                       if (const Subject* asset = scene.findMesh(id))
+                                           sum += asset->mesh().source().triangles;
+                                   return body.assets.empty() ? 0.0
+                                                              : sum / static_cast<double>(body.assets.size()) *
+                                                                    static_cast<double>(body.copies->size());
                                }},
                       subject.body);
 }

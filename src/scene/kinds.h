@@ -21,8 +21,9 @@ std::size_t copyCount(const Subject& subject);
 /// Bytes of its meshes and placements while the program runs.
 double memoryOf(const Subject& subject);
 
-/// Triangles of all that it has at its finest: of a mesh once, of a field with all its copies.
-std::uint64_t finestTriangles(const Scene& scene, const Subject& subject);
+/// What the list is sorted by: triangles at its finest, of a field those of its assets' mean with all its copies.
+/// COST       O(assets): asked for every comparison.
+double weightOf(const Scene& scene, const Subject& subject);
 
 /// Its line in the list: "484 k · 400 placed", "60,000 copies of 3 assets".
 std::string weightText(const Subject& subject);

@@ -188,10 +188,13 @@ void FieldPanel::fillAssets(const Subject& subject) {
         item->widget()->deleteLater(); // its own click may be what brought us here
         delete item;
     }
-    std::vector<std::size_t> counts(of.assets.size(), 0);
-    for (const Placement& p : *of.copies)
-        if (p.asset < counts.size())
-            ++counts[p.asset];
+    if (m_counted != of.copies || m_counts.size() != of.assets.size()) {
+        m_counted = of.copies;
+        m_counts.assign(of.assets.size(), 0);
+        for (const Placement& p : *of.copies)
+            if (p.asset < m_counts.size())
+                ++m_counts[p.asset];
+    }
     for (std::size_t i = 0; i < of.assets.size(); ++i) {
         const Subject* asset = m_bench.session.scene().findMesh(of.assets[i]);
         const QString name = asset != nullptr ? QString::fromStdString(asset->name) : tr("gone");
@@ -199,8 +202,8 @@ void FieldPanel::fillAssets(const Subject& subject) {
         QPushButton* row = makeButton(
             tr("%1   %2 · %3")
                 .arg(name, levels == 1 ? tr("1 level") : tr("%1 levels").arg(levels),
-                     shareText(counts[i], of.copies->size())),
-            tr("Show where this one's levels switch; %1 copies").arg(groupedText(static_cast<qint64>(counts[i]))));
+                     shareText(m_counts[i], of.copies->size())),
+            tr("Show where this one's levels switch; %1 copies").arg(groupedText(static_cast<qint64>(m_counts[i]))));
         row->setCheckable(true);
         row->setChecked(static_cast<int>(i) == m_asset);
         row->setStyleSheet(QStringLiteral("QPushButton { text-align: left; }"));

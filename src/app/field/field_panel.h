@@ -58,7 +58,8 @@ private:
     QPushButton* m_all;
     std::uint32_t m_copy = 0;
     int m_asset = 0;
-    std::vector<std::uint32_t> m_shown; ///< assets that rows stand for
+    SharedPlacements m_counted; ///< what `m_counts` were counted of: not again at every step of a drag
+    std::vector<std::size_t> m_counts;
 };
 
 } // namespace thicket::app
