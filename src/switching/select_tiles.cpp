@@ -6,7 +6,7 @@
 namespace thicket {
 
 namespace {
-constexpr std::uint32_t kSectors = 512;
+constexpr std::uint32_t kSectors = 256;
 constexpr float kOpenSky = -1e30F;
 
 /// Angle round the eye as 0..kSectors, of the same order as the true one but cheaper.
@@ -43,7 +43,7 @@ class TilePass {
 public:
     TilePass(const View& view, const TileRule& rule, TileState& state, TileCut& out)
         : m_view(view), m_rule(rule), m_state(state), m_tree(*state.m_tree), m_out(out), m_frustum(frustumOf(view)),
-          m_scale(view.pixelScale() * rule.factor) {
+          m_pixelScale(view.pixelScale()), m_scale(m_pixelScale * rule.factor) {
         for (std::size_t p = 0; p < 6; ++p)
             m_reachOfPlane[p] = rule.margin + m_frustum.offset[p];
         const double merge = rule.allowPx / (1 + rule.band);
@@ -284,6 +284,8 @@ private:
         const double near = std::sqrt(nearX * nearX + nearZ * nearZ);
         if (near <= 0)
             return false;
+        const double up = b.highY - m_view.eye.y();
+        const double down = b.lowY - m_view.eye.y();
         const double farX = std::max(-lowX, highX);
         const double farZ = std::max(-lowZ, highZ);
         const double far = std::sqrt(farX * farX + farZ * farZ);
@@ -297,8 +299,6 @@ private:
             first = std::min(first, by);
             last = std::max(last, by);
         }
-        const double up = b.highY - m_view.eye.y();
-        const double down = b.lowY - m_view.eye.y();
         const auto top = static_cast<float>(up > 0 ? up / near : up / far);
         const auto from = static_cast<int>(std::floor(middle + first));
         const auto to = static_cast<int>(std::floor(middle + last));
@@ -346,7 +346,7 @@ private:
     void count(DrawnTile& drawn) {
         const TileTree::Tile& tile = m_tree.tiles[m_tree.index(drawn.ref)];
         const double distance = distanceTo(boxOf(drawn.ref, tile, true));
-        const double scale = m_view.pixelScale();
+        const double scale = m_pixelScale;
         drawn.errorPx = tile.error > 0 ? static_cast<float>(tile.error * scale / std::max(distance, 1e-9)) : 0;
         m_out.worstErrorPx = std::max(m_out.worstErrorPx, static_cast<double>(drawn.errorPx));
         m_out.triangles += m_tree.trianglesOf(drawn.ref, drawn.stitch);
@@ -387,6 +387,7 @@ private:
     const TileTree& m_tree;
     TileCut& m_out;
     Frustum m_frustum;
+    double m_pixelScale;
     double m_scale;
     double m_mergePx = 1;
     double m_morphScale = 0;
