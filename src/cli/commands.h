@@ -75,6 +75,34 @@ struct SelectCommandOptions {
     bool copies = false; ///< every copy by its id
 };
 
+struct TerrainOptions {
+    std::filesystem::path file; ///< heights; empty with `trial`
+    std::uint32_t trial = 0;    ///< side of a made-up ground, in heights; 0: none
+    double spacing = 0;
+    std::vector<double> heights; ///< lowest, highest
+    std::optional<double> noData;
+    std::vector<std::uint32_t> rawSize; ///< columns, rows
+    std::string rawKind = "u16";
+    bool bigEndian = false;
+    std::filesystem::path out;
+    std::vector<double> errors;    ///< of static meshes, metres
+    std::vector<double> distances; ///< the same as distances at which `allowPx` is kept
+    std::vector<double> falloff;   ///< X, Y, Z, error, range and optionally the power that leads there
+    bool keepBorder = false;
+    bool forecast = false;
+    std::uint64_t most = 20'000'000; ///< triangles of a static mesh
+    std::vector<double> from;        ///< the eye of a drawn set
+    bool tiles = false;
+    std::filesystem::path study; ///< a project whose route is flown
+    std::string route;
+    double allowPx = 1;
+    double fovDegrees = 60;
+    int heightPx = 1080;
+    std::uint32_t cells = 64;
+    double skirt = 0;
+    double reach = 0;
+};
+
 struct DemoOptions {
     std::filesystem::path folder;
     bool thin = false;
@@ -89,6 +117,7 @@ int ship(const Console& console, const ProjectOptions& options);
 int demo(const Console& console, const DemoOptions& options);
 int field(const Console& console, const FieldOptions& options);
 int scatterField(const Console& console, const FieldOptions& options);
+int terrain(const Console& console, const TerrainOptions& options);
 int select(const Console& console, const SelectCommandOptions& options);
 
 /// Prints "thicket: FILE: what; remedy" and gives the exit code for it.

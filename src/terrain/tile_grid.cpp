@@ -160,7 +160,7 @@ std::vector<std::uint32_t> tileTriangles(const Heights& heights, const TileTree&
     return out;
 }
 
-Mesh tileMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, std::uint8_t stitch, double skirt) {
+Mesh tileGridMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, std::uint8_t stitch) {
     const std::uint32_t n = tree.cells;
     const TilePoints points = tilePoints(heights, tree, tile);
     Mesh mesh;
@@ -175,6 +175,12 @@ Mesh tileMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, 
                                         static_cast<float>(tree.origin.z() + y * tree.spacing));
         }
     mesh.normals = points.normals;
+    mesh.parts = {{0, mesh.triangleCount(), 0}};
+    return mesh;
+}
+
+Mesh tileMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, std::uint8_t stitch, double skirt) {
+    Mesh mesh = tileGridMesh(heights, tree, tile, stitch);
     if (skirt > 0) {
         const auto lower = [&](std::uint32_t of) {
             mesh.positions.push_back(mesh.positions[of] - Vec3f(0, static_cast<float>(skirt), 0));
@@ -190,7 +196,7 @@ Mesh tileMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, 
                 edges.emplace_back(std::min(a, b) << 32 | std::max(a, b), a << 32 | b);
             }
         std::sort(edges.begin(), edges.end());
-        std::vector<std::uint32_t> below((std::size_t{n} + 1) * (n + 1), 0);
+        std::vector<std::uint32_t> below(mesh.positions.size(), 0);
         for (std::size_t e = 0; e < edges.size(); ++e) {
             if ((e > 0 && edges[e - 1].first == edges[e].first) ||
                 (e + 1 < edges.size() && edges[e + 1].first == edges[e].first))

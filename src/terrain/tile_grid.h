@@ -41,4 +41,7 @@ std::vector<std::uint32_t> tileTriangles(const Heights& heights, const TileTree&
 /// skirt      metres that its sides hang down; 0: none.
 Mesh tileMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, std::uint8_t stitch, double skirt = 0);
 
+/// The same with all points of the grid in their order, so that any list of stitchedTriangles() fits it.
+Mesh tileGridMesh(const Heights& heights, const TileTree& tree, TileTree::Ref tile, std::uint8_t stitch);
+
 } // namespace thicket

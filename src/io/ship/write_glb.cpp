@@ -1,9 +1,11 @@
 #include "io/ship/write_glb.h"
 
+#include "base/file.h"
 #include "io/json/level_json.h"
 
 #include <cstring>
 #include <fmt/format.h>
+#include <map>
 #include <nlohmann/json.hpp>
 
 namespace thicket {
@@ -178,18 +180,30 @@ struct Writer {
         return out;
     }
 
+    std::map<std::pair<std::string, bool>, std::size_t> indexViews; ///< by content; of meshes side by side
+    bool shareIndices = false;
+
+    std::size_t indexViewOf(const std::vector<std::uint32_t>& indices, bool small) {
+        std::pair<std::string, bool> key;
+        if (shareIndices) {
+            key = {contentHash(std::as_bytes(std::span(indices))), small};
+            if (const auto known = indexViews.find(key); known != indexViews.end())
+                return known->second;
+        }
+        const std::vector<std::uint16_t> narrow(small ? indices.begin() : indices.end(), indices.end());
+        const std::size_t made = small ? view(narrow.data(), narrow.size() * 2, kIndexTarget)
+                                       : view(indices.data(), indices.size() * 4, kIndexTarget);
+        if (shareIndices)
+            indexViews[key] = made;
+        return made;
+    }
+
     /// `indices`: into the vertices; those of the mesh itself, or of the level whose vertices it uses.
     std::size_t mesh(const std::string& name, const Mesh& m, const Vertices& v,
                      const std::vector<std::uint32_t>& indices) {
         const auto& [attributes, targets, targetNames, count] = v;
-        std::size_t indexView = 0;
         const bool small = count < 65535;
-        if (small) {
-            const std::vector<std::uint16_t> narrow(indices.begin(), indices.end());
-            indexView = view(narrow.data(), narrow.size() * 2, kIndexTarget);
-        } else {
-            indexView = view(indices.data(), indices.size() * 4, kIndexTarget);
-        }
+        const std::size_t indexView = indexViewOf(indices, small);
         ordered_json primitives = ordered_json::array();
         for (const MeshPart& part : m.parts) {
             const std::size_t offset = 3 * std::size_t{part.firstTriangle} * (small ? 2 : 4);
@@ -370,6 +384,30 @@ std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std:
     }
     if (rig != nullptr)
         writer.rig(*rig, levels.size(), sceneNodes);
+    writer.root["scenes"] = {{{"nodes", sceneNodes}}};
+    writer.surfaces(surfaces);
+    return writer.glb();
+}
+
+Result<std::vector<std::byte>> encodeNodes(const std::vector<NamedMesh>& meshes, const Surfaces& surfaces) {
+    double bytes = 0;
+    for (const NamedMesh& m : meshes)
+        bytes += static_cast<double>(m.mesh->bytes()) + 1000;
+    if (bytes > 4e9)
+        return Error{ErrorCode::TooLarge, "", fmt::format("would be {:.1f} GB; a GLB holds 4 GB", bytes / 1e9),
+                     "write fewer at once"};
+    Writer writer;
+    writer.shareIndices = true;
+    writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
+    writer.root["scene"] = 0;
+    ordered_json sceneNodes = ordered_json::array();
+    for (const NamedMesh& m : meshes) {
+        if (m.mesh->indices.empty())
+            continue;
+        const std::size_t mesh = writer.mesh(m.name, *m.mesh, writer.vertices(*m.mesh), m.mesh->indices);
+        sceneNodes.push_back(sceneNodes.size());
+        writer.root["nodes"].push_back({{"name", m.name}, {"mesh", mesh}});
+    }
     writer.root["scenes"] = {{{"nodes", sceneNodes}}};
     writer.surfaces(surfaces);
     return writer.glb();

@@ -28,4 +28,12 @@ std::vector<std::byte> encodeGlb(const std::string& name, const std::vector<std:
                                  const std::vector<ViewGrid>& views = {},
                                  const std::vector<InstanceBlock>& blocks = {});
 
+/// Meshes that stand side by side, one node each, in their own coordinates. Meshes with the same triangles share them.
+/// ERRORS     TooLarge: a GLB holds 4 GB at most.
+struct NamedMesh {
+    std::string name;
+    const Mesh* mesh = nullptr;
+};
+Result<std::vector<std::byte>> encodeNodes(const std::vector<NamedMesh>& meshes, const Surfaces& surfaces);
+
 } // namespace thicket

@@ -1,0 +1,60 @@
+#pragma once
+// Heights from files: 16-bit PNG, TIFF of 8, 16 or 32 bits, ASCII grids, and raw samples of a stated size.
+
+#include "base/job.h"
+#include "terrain/heights.h"
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+namespace thicket {
+
+enum class RawSamples { Unsigned16, Signed16, Float32 };
+
+struct HeightOptions {
+    double spacing = 0; ///< metres between heights; 0: what the file says
+    /// Heights of the lowest and the highest value that whole numbers can have (0 and 65,535, or 0 and 255). Left out:
+    /// values are metres. Floating-point values are always metres.
+    std::optional<double> low;
+    std::optional<double> high;
+    std::optional<double> noData; ///< a value that means no ground, besides what the file says
+    // Of raw files only:
+    std::uint32_t columns = 0;
+    std::uint32_t rows = 0; ///< 0: as many as the file has
+    RawSamples samples = RawSamples::Unsigned16;
+    bool bigEndian = false;
+};
+
+/// What a file says of itself, without reading its heights.
+struct HeightFileInfo {
+    std::string format;
+    std::uint32_t columns = 0;
+    std::uint32_t rows = 0;
+    int bits = 0;
+    bool whole = false;            ///< whole numbers, which a range may be stated for
+    std::optional<double> spacing; ///< metres, where it says
+    std::optional<double> noData;
+};
+
+struct ImportedHeights {
+    Heights heights; ///< its middle over the origin of the world
+    HeightFileInfo info;
+    double step = 0;          ///< metres between neighbouring values; 0: floating point
+    std::uint64_t missing = 0; ///< values that mean no ground
+    std::vector<std::string> notes;
+};
+
+/// ERRORS     NotFound; BadInput: no such format, broken, truncated, absurd sizes; a raw file without its width or
+///            whose size does not fit.
+Result<HeightFileInfo> inspectHeights(const std::filesystem::path& path, const HeightOptions& options);
+
+/// ERRORS     the same; BadInput without spacing, with a range that is not a range, with no ground; TooLarge before
+///            anything is allocated, with the estimate; Cancelled.
+Result<ImportedHeights> readHeights(const std::filesystem::path& path, const HeightOptions& options,
+                                    const JobContext& job);
+
+/// Whether a file's name is that of heights rather than of a mesh: png, tif, tiff, asc, r16, r32, raw.
+bool isHeightsName(const std::filesystem::path& path);
+
+} // namespace thicket
