@@ -15,7 +15,7 @@ namespace {
 const Heights& groundOf(std::uint32_t side) {
     static std::map<std::uint32_t, Heights> made;
     auto& h = made[side];
-    if (h.samples.empty()) {
+    if (h.rows == 0) {
         GroundRecipe recipe;
         recipe.columns = recipe.rows = side;
         recipe.octaves = side > 5000 ? 6 : 9;
@@ -30,10 +30,11 @@ void minAndMax(benchmark::State& state) {
     for (auto _ : state) {
         float low = 1e30F;
         float high = -1e30F;
-        for (const float v : h.samples) {
-            low = std::min(low, v);
-            high = std::max(high, v);
-        }
+        for (std::uint32_t y = 0; y < h.rows; ++y)
+            for (const float* v = h.row(y); v < h.row(y) + h.columns; ++v) {
+                low = std::min(low, *v);
+                high = std::max(high, *v);
+            }
         benchmark::DoNotOptimize(low);
         benchmark::DoNotOptimize(high);
     }
@@ -60,7 +61,7 @@ void editTree(benchmark::State& state) {
         at = (at + 117) % 1900;
         for (std::uint32_t y = at; y <= at + 64; ++y)
             for (std::uint32_t x = at; x <= at + 64; ++x)
-                h.samples[std::size_t{y} * h.columns + x] += 0.01F;
+                h.grid.edit(y)[x] += 0.01F;
         tree = editTileTree(*tree, h, {at, at, at + 64, at + 64});
         benchmark::DoNotOptimize(tree->tiles.size());
     }

@@ -318,7 +318,7 @@ int terrain(const Console& console, const TerrainOptions& options) {
         return fail(console, {ErrorCode::BadInput, options.tiles ? "--tiles" : "--from", "there is nothing to write to",
                               "name it with -o"});
     if (options.tiles) {
-        auto shipped = shipTiles(in->heights, **tree, rule, options.out, console.job);
+        auto shipped = shipTiles(in->heights, **tree, rule, options.out, true, console.job);
         return shipped ? report(console, *in, **tree, *shipped, {}) : fail(console, shipped.error());
     }
     View view = viewOf(options);

@@ -41,13 +41,13 @@ constexpr std::span<const Named<ScatterNear::Of>> namesOf(ScatterNear::Of /*any*
 }
 
 struct ScatterRecipe {
-    std::uint32_t surface = 0; ///< id of a subject with a mesh; 0: level ground
+    std::uint32_t surface = 0; ///< id of a subject with a mesh, or of a terrain; 0: level ground
     double groundHeight = 0;   ///< of level ground, metres, and its rectangle
     double lowX = -50;
     double lowZ = -50;
     double highX = 50;
     double highZ = 50;
-    double density = 1;    ///< copies a square metre of surface
+    double density = 1;    ///< copies a square metre of surface; of a terrain, of the map
     double leastSlope = 0; ///< degrees
     double mostSlope = 60;
     double leastHeight = -1e9; ///< metres, of the world

@@ -63,8 +63,23 @@ public:
         const double area = n.norm() / 2;
         if (!(area > 0))
             return 0;
-        const double slope = std::acos(std::clamp(n.y() / (2 * area), -1.0, 1.0)) / kRadians;
-        return slope >= m_recipe.leastSlope - 1e-9 && slope <= m_recipe.mostSlope + 1e-9 ? area : 0;
+        return m_ground.drape || slopeFits(n.y() / (2 * area)) ? area : 0;
+    }
+    /// Moves a place to the ground below or above it; false where there is none or it is too steep or too level.
+    [[nodiscard]] bool drape(Vec3d& p) const {
+        if (!m_ground.drape)
+            return true;
+        const auto place = m_ground.drape(p.x(), p.z());
+        if (!place || !slopeFits(place->normal.y()))
+            return false;
+        p.y() = place->height;
+        return true;
+    }
+    [[nodiscard]] Vec3d normalAt(std::size_t t, const Vec3d& p) const {
+        if (m_ground.drape)
+            if (const auto place = m_ground.drape(p.x(), p.z()))
+                return place->normal;
+        return across(t).normalized();
     }
     [[nodiscard]] Vec3d at(std::size_t t, double u, double v) const {
         if (u + v > 1) {
@@ -91,6 +106,11 @@ public:
     }
 
 private:
+    /// By the upward part of a unit normal.
+    [[nodiscard]] bool slopeFits(double up) const {
+        const double slope = std::acos(std::clamp(up, -1.0, 1.0)) / kRadians;
+        return slope >= m_recipe.leastSlope - 1e-9 && slope <= m_recipe.mostSlope + 1e-9;
+    }
     [[nodiscard]] double maskAt(const Vec2d& map) const {
         const ScatterGround::Mask& mask = m_ground.mask;
         if (mask.grey.empty())
@@ -219,7 +239,7 @@ Result<Placements> scatter(const ScatterRecipe& recipe, const ScatterGround& of,
             const Candidate& c = candidates[i];
             places[i] = ground.at(c.triangle, share(streamOf(recipe, CornerA), c.lots),
                                   share(streamOf(recipe, CornerB), c.lots));
-            const double density = ground.densityAt(places[i]);
+            const double density = ground.drape(places[i]) ? ground.densityAt(places[i]) : 0;
             const bool taken = share(streamOf(recipe, Chance), c.lots) < density;
             constexpr double kFarthest = 5; // where next to nothing grows, it need not be spread that well
             apart[i] = taken ? static_cast<float>(std::min(kFarthest, 1 / std::sqrt(density))) : 0.0F;
@@ -255,7 +275,7 @@ Result<Placements> scatter(const ScatterRecipe& recipe, const ScatterGround& of,
     parallelChunks(out.size(), kChunk, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             const std::uint32_t c = (*order)[i];
-            out[i] = placementOf(recipe, upTo, places[c], ground.across(candidates[c].triangle).normalized(),
+            out[i] = placementOf(recipe, upTo, places[c], ground.normalAt(candidates[c].triangle, places[c]),
                                  candidates[c].lots);
         }
     });

@@ -7,6 +7,8 @@
 #include "switching/placement.h"
 
 #include <array>
+#include <functional>
+#include <optional>
 
 namespace thicket {
 
@@ -17,6 +19,13 @@ constexpr double kMostScattered = 4e6;
 struct ScatterGround {
     std::vector<Vec3d> points;
     std::vector<std::array<std::uint32_t, 3>> triangles;
+    /// Where it is given, places on the triangles are moved up or down to the ground there; without ground they are
+    /// none. Densities are then those of the map.
+    struct Place {
+        double height = 0;
+        Vec3d normal{0, 1, 0};
+    };
+    std::function<std::optional<Place>(double x, double z)> drape;
     struct Mask { ///< over the extent of the triangles on the map: x to the right, z downwards
         int width = 0;
         int height = 0;

@@ -8,7 +8,6 @@
 namespace thicket {
 namespace {
 
-SharedPlacements placementsOf(const Subject& subject);
 std::uint32_t largestId(const Subject& subject);
 
 struct Applier {
@@ -27,19 +26,6 @@ struct Applier {
     }
     void operator()(const SettingsEdit& e) const { scene.settings = e.after; }
 };
-
-/// Placements of a subject, of whatever kind; null where it has none.
-SharedPlacements placementsOf(const Subject& subject) {
-    return std::visit(Overload{[](const MeshBody& body) { return body.placed; },
-                               [](const InstancesBody& body) { return body.copies; }},
-                      subject.body);
-}
-
-void setPlacements(Subject& subject, SharedPlacements placements) {
-    std::visit(Overload{[&](MeshBody& body) { body.placed = std::move(placements); },
-                        [&](InstancesBody& body) { body.copies = std::move(placements); }},
-               subject.body);
-}
 
 /// Copies that came without an id get one from `next` on.
 void giveIds(Subject& subject, std::uint32_t& next) {

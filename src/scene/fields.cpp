@@ -39,6 +39,23 @@ Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, 
     ScatterGround out;
     if (recipe.surface == 0) {
         out = levelGround(recipe);
+    } else if (const Subject* terrain = scene.find(recipe.surface);
+               terrain != nullptr && terrain->terrain() != nullptr) {
+        auto heights = terrain->terrain()->heights;
+        if (!heights)
+            return gone("the heights of its surface");
+        ScatterRecipe whole = recipe;
+        whole.lowX = heights->origin.x();
+        whole.lowZ = heights->origin.z();
+        whole.highX = whole.lowX + heights->width();
+        whole.highZ = whole.lowZ + heights->depth();
+        out = levelGround(whole);
+        out.drape = [heights = std::move(heights)](double x, double z) -> std::optional<ScatterGround::Place> {
+            const auto height = heights->heightAt(x, z);
+            if (!height)
+                return std::nullopt;
+            return ScatterGround::Place{*height, heights->normalAt(x, z)};
+        };
     } else {
         const Subject* surface = scene.findMesh(recipe.surface);
         if (surface == nullptr || !surface->mesh().source().mesh)
@@ -63,7 +80,7 @@ Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, 
             }
         } else {
             const Subject* subject = scene.findMesh(near.subject);
-            if (subject == nullptr)
+            if (subject == nullptr || !subject->isMesh())
                 return gone("a subject that it keeps its distance from");
             const Vec3d half = subject->bounds.size() / 2;
             for (const Placement& p : copiesOf(*subject)) {
@@ -136,7 +153,7 @@ bool keepFreeIds(const Scene& scene, Placements& copies) {
         return all && std::any_of(all->begin(), all->end(), [&](const Placement& p) { return wanted.contains(p.id); });
     };
     const bool clash = std::any_of(scene.subjects.begin(), scene.subjects.end(), [&](const Subject& s) {
-        return taken(s.isMesh() ? s.mesh().placed : s.instances()->copies);
+        return taken(placementsOf(s));
     });
     if (clash)
         for (Placement& p : copies)
@@ -174,7 +191,7 @@ Subject makeField(const Scene& scene, std::string name, Role role, std::vector<s
 
 Edit removeCopy(const Scene& scene, std::uint32_t placement) {
     for (const Subject& subject : scene.subjects) {
-        const SharedPlacements all = subject.isMesh() ? subject.mesh().placed : subject.instances()->copies;
+        const SharedPlacements all = placementsOf(subject);
         if (!all)
             continue;
         const auto found =
@@ -184,11 +201,7 @@ Edit removeCopy(const Scene& scene, std::uint32_t placement) {
         Placements left = *all;
         left.erase(left.begin() + (found - all->begin()));
         Subject after = subject;
-        auto shared = std::make_shared<const Placements>(std::move(left));
-        if (InstancesBody* field = std::get_if<InstancesBody>(&after.body))
-            field->copies = std::move(shared);
-        else
-            after.mesh().placed = std::move(shared);
+        setPlacements(after, std::make_shared<const Placements>(std::move(left)));
         refresh(scene, after);
         return changeSubject(scene, std::move(after), "Take out a copy of " + subject.name);
     }

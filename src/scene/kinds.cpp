@@ -1,6 +1,7 @@
 #include "scene/kinds.h"
 
 #include "base/text.h"
+#include "scene/grounds.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -63,25 +64,51 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                                           {}});
                                    }
                                    return out;
-                               }},
+                               },
+                               [](const TerrainBody&) { return std::vector<Batch>(); }},
                       subject.body);
+}
+
+std::optional<GroundBatch> groundBatchOf(const Subject& subject, std::uint32_t index, const View& view) {
+    const TerrainBody* body = subject.terrain();
+    if (body == nullptr || !body->tree)
+        return std::nullopt;
+    return GroundBatch{index, body->tree, tileRuleOf(subject, view), subject.rule};
+}
+
+SharedPlacements placementsOf(const Subject& subject) {
+    return std::visit(Overload{[](const MeshBody& body) { return body.placed; },
+                               [](const InstancesBody& body) { return body.copies; },
+                               [](const TerrainBody&) { return SharedPlacements(); }},
+                      subject.body);
+}
+
+void setPlacements(Subject& subject, SharedPlacements placements) {
+    std::visit(Overload{[&](MeshBody& body) { body.placed = std::move(placements); },
+                        [&](InstancesBody& body) { body.copies = std::move(placements); }, [](TerrainBody&) {}},
+               subject.body);
 }
 
 std::size_t copyCount(const Subject& subject) {
-    return std::visit(Overload{[](const MeshBody& body) { return body.placed ? body.placed->size() : std::size_t{0}; },
-                               [](const InstancesBody& body) { return body.copies->size(); }},
-                      subject.body);
+    const SharedPlacements placed = placementsOf(subject);
+    return placed ? placed->size() : subject.terrain() != nullptr ? 1 : 0;
 }
 
 double memoryOf(const Subject& subject) {
-    const double placements = static_cast<double>(copyCount(subject) * sizeof(Placement));
+    const SharedPlacements all = placementsOf(subject);
+    const double placements = all ? static_cast<double>(all->size() * sizeof(Placement)) : 0;
     return std::visit(Overload{[&](const MeshBody& body) {
                                    double bytes = placements;
                                    for (const Level& level : body.levels)
                                        bytes += level.mesh ? static_cast<double>(level.mesh->bytes()) : 0;
                                    return bytes;
                                },
-                               [&](const InstancesBody&) { return placements; }},
+                               [&](const InstancesBody&) { return placements; },
+                               [](const TerrainBody& body) {
+                                   const double tree =
+                                       body.tree ? static_cast<double>(body.tree->tiles.size() * sizeof(TileTree::Tile)) : 0;
+                                   return tree + (body.heights ? static_cast<double>(body.heights->bytes()) : 0);
+                               }},
                       subject.body);
 }
 
@@ -95,6 +122,11 @@ double weightOf(const Scene& scene, const Subject& subject) {
                                    return body.assets.empty() ? 0.0
                                                               : sum / static_cast<double>(body.assets.size()) *
                                                                     static_cast<double>(body.copies->size());
+                               },
+                               [](const TerrainBody& body) {
+                                   return body.heights ? 2 * static_cast<double>(body.heights->columns - 1) *
+                                                             static_cast<double>(body.heights->rows - 1)
+                                                       : 0.0;
                                }},
                       subject.body);
 }
@@ -113,6 +145,10 @@ std::string weightText(const Subject& subject) {
                      return fmt::format("{} copies{}", grouped(static_cast<std::int64_t>(body.copies->size())),
                                         body.assets.size() == 1 ? std::string()
                                                                 : fmt::format(" of {} assets", body.assets.size()));
+                 },
+                 [](const TerrainBody& body) {
+                     return body.heights ? length(body.heights->width()) + " × " + length(body.heights->depth())
+                                         : std::string("heights missing");
                  }},
         subject.body);
 }
@@ -126,7 +162,8 @@ Likeness likenessOf(const Scene& scene, const Subject& subject) {
             [&](const InstancesBody& body) {
                 const Subject* first = body.assets.empty() ? nullptr : scene.findMesh(body.assets.front());
                 return first == nullptr ? Likeness() : Likeness{first->mesh().source().mesh, first->mesh().surfaces};
-            }},
+            },
+            [](const TerrainBody& body) { return body.heights ? groundLikeness(*body.heights) : Likeness(); }},
         subject.body);
 }
 
@@ -137,7 +174,8 @@ bool isIncomplete(const Scene& scene, const Subject& subject) {
                                        const Subject* found = scene.findMesh(asset);
                                        return found == nullptr || !found->mesh().source().mesh;
                                    });
-                               }},
+                               },
+                               [](const TerrainBody& body) { return !body.heights; }},
                       subject.body);
 }
 
@@ -159,6 +197,13 @@ void refresh(const Scene& scene, Subject& subject) {
                             if (low.x() > high.x())
                                 low = high = {0, 0, 0};
                             subject.bounds = {low, high};
+                            subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
+                        },
+                        [&](TerrainBody& body) {
+                            if (!body.tree)
+                                return;
+                            const TileTree::Ref root{static_cast<std::uint32_t>(body.tree->levels.size() - 1), 0, 0};
+                            subject.bounds = body.tree->boundsOf(root);
                             subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
                         }},
                subject.body);

@@ -15,7 +15,14 @@ template <class... Ts> Overload(Ts...) -> Overload<Ts...>;
 /// `index` is the subject's place in the scene.
 std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View& view, const SelectInput* before);
 
-/// How many copies it has in the scene; 0: nobody has placed it.
+/// The same for those that are drawn by tiles; empty where it is none or its heights are missing.
+std::optional<GroundBatch> groundBatchOf(const Subject& subject, std::uint32_t index, const View& view);
+
+/// Its placements; null where it has none.
+SharedPlacements placementsOf(const Subject& subject);
+/// REQUIRES   a kind that has placements, where `placements` is not null.
+void setPlacements(Subject& subject, SharedPlacements placements);
+/// How many copies it has in the scene; 0: nobody has placed it. Terrain counts as one.
 std::size_t copyCount(const Subject& subject);
 
 /// Bytes of its meshes and placements while the program runs.

@@ -73,6 +73,8 @@ SelectInput selectInput(const Scene& scene, const View& view, const SelectInput*
             for (Batch& batch : batches)
                 batch.subject = batch.asset = i;
         }
+        if (auto ground = groundBatchOf(subject, i, view))
+            out.grounds.push_back(std::move(*ground));
         for (Batch& batch : batches) {
             if (const auto target = targets.find(batch.chain.rule.target); target != targets.end())
                 batch.chain.measuredFrom = target->second;

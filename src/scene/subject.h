@@ -12,6 +12,9 @@
 #include "reduce/chain.h"
 #include "scatter/recipe.h"
 #include "switching/selector.h"
+#include "terrain/ground_brush.h"
+#include "terrain/height_options.h"
+#include "terrain/make_heights.h"
 
 #include <filesystem>
 #include <memory>
@@ -110,9 +113,24 @@ struct InstancesBody {
     std::shared_ptr<const ScatterRecipe> recipe = {}; ///< what it was scattered by; null: it came from a table
 };
 
+/// Ground, drawn by tiles.
+struct TerrainBody {
+    HeightOptions reading;             ///< how its file is read
+    std::optional<GroundRecipe> trial; ///< made up by this, and there is no file
+    std::shared_ptr<const Heights> source; ///< as read; null: its file was not found
+    std::vector<std::shared_ptr<const GroundStroke>> strokes; ///< that were laid on it, in order
+    std::shared_ptr<const Heights> heights;                   ///< with them; null where `source` is
+    std::shared_ptr<const TileTree> tree;                     ///< of `heights`
+    std::uint32_t cells = 64;                                 ///< a tile's grid
+    bool morph = true; ///< levels pass into each other over the hysteresis of its rule; else switches are sudden
+    std::vector<std::optional<FixedSwitch>> fixed; ///< by level
+};
+
 /// In the order of Subject::body.
-enum class Kind { Mesh, Instances };
-constexpr Named<Kind> kKinds[] = {{Kind::Mesh, "mesh", "Mesh"}, {Kind::Instances, "instances", "Field"}};
+enum class Kind { Mesh, Instances, Terrain };
+constexpr Named<Kind> kKinds[] = {{Kind::Mesh, "mesh", "Mesh"},
+                                  {Kind::Instances, "instances", "Field"},
+                                  {Kind::Terrain, "terrain", "Terrain"}};
 constexpr std::span<const Named<Kind>> namesOf(Kind /*any*/) {
     return kKinds;
 }
@@ -126,7 +144,7 @@ struct Subject {
     Bounds bounds;     ///< of the finest there is, own space; of a field: of all its copies, world space
     double radius = 1; ///< of the sphere round the middle of `bounds`
     std::vector<Finding> findings;
-    std::variant<MeshBody, InstancesBody> body;
+    std::variant<MeshBody, InstancesBody, TerrainBody> body;
 
     [[nodiscard]] Kind kind() const { return static_cast<Kind>(body.index()); }
     [[nodiscard]] bool isMesh() const { return std::holds_alternative<MeshBody>(body); }
@@ -134,6 +152,7 @@ struct Subject {
     [[nodiscard]] MeshBody& mesh() { return std::get<MeshBody>(body); }
     [[nodiscard]] const MeshBody& mesh() const { return std::get<MeshBody>(body); }
     [[nodiscard]] const InstancesBody* instances() const { return std::get_if<InstancesBody>(&body); }
+    [[nodiscard]] const TerrainBody* terrain() const { return std::get_if<TerrainBody>(&body); }
 };
 
 static_assert(std::variant_size_v<decltype(Subject::body)> == std::size(kKinds), "a kind without a name");

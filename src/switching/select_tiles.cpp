@@ -61,7 +61,7 @@ public:
         m_out.restitched.clear();
         m_out.triangles = m_out.vertices = 0;
         m_out.pixels = m_out.worstErrorPx = 0;
-        m_out.outOfView = m_out.beyondReach = m_out.hidden = m_out.forced = 0;
+        m_out.outOfView = m_out.beyondReach = m_out.hidden = m_out.forced = m_out.split = m_out.merged = 0;
         visit({static_cast<std::uint32_t>(m_tree.levels.size() - 1), 0, 0}, m_rule.cullView ? 63U : 0U);
         balance();
         if (m_rule.horizon)
@@ -363,19 +363,31 @@ private:
         m_out.pixels = std::min(m_out.pixels, whole);
     }
 
+    [[nodiscard]] bool quarterWasDrawn(TileTree::Ref r) {
+        bool was = false;
+        if (r.level > 0)
+            eachChild(r, [&](TileTree::Ref child) { was = was || node(child).drawnAt + 1 == m_state.m_stamp; });
+        return was;
+    }
+
     void compare() {
         for (const DrawnTile& drawn : m_out.tiles) {
             TileState::Node& own = node(drawn.ref);
-            if (own.drawnAt + 1 != m_state.m_stamp)
+            if (own.drawnAt + 1 != m_state.m_stamp) {
                 m_out.added.push_back(drawn.ref);
-            else if (own.stitch != drawn.stitch)
+                m_out.merged += quarterWasDrawn(drawn.ref) ? 1 : 0;
+            } else if (own.stitch != drawn.stitch) {
                 m_out.restitched.push_back(drawn.ref);
+            }
             own.drawnAt = m_state.m_stamp;
             own.stitch = drawn.stitch;
         }
         for (const std::uint32_t tile : m_state.m_before)
-            if (m_state.m_nodes[tile].drawnAt != m_state.m_stamp)
+            if (m_state.m_nodes[tile].drawnAt != m_state.m_stamp) {
                 m_out.removed.push_back(m_tree.refOf(tile));
+                const TileState::Node& own = m_state.m_nodes[tile];
+                m_out.split += own.stamp == m_state.m_stamp && own.fate == TileFate::Inner ? 1 : 0;
+            }
         m_state.m_before.clear();
         for (const DrawnTile& drawn : m_out.tiles)
             m_state.m_before.push_back(m_tree.index(drawn.ref));

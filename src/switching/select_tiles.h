@@ -55,6 +55,8 @@ struct TileCut {
     std::uint32_t beyondReach = 0;
     std::uint32_t hidden = 0;
     std::uint32_t forced = 0; ///< tiles that were split for a neighbour's sake
+    std::uint32_t split = 0;  ///< tiles drawn before whose quarters are drawn now
+    std::uint32_t merged = 0; ///< tiles drawn now whose quarters were drawn before
 };
 
 /// Kept from selection to selection.

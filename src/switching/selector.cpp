@@ -44,7 +44,49 @@ void keepEpochNear(SelectState& state, double seconds) {
     state.epoch = seconds;
 }
 
+void selectGrounds(const SelectInput& input, const View& view, const SelectOptions& options, SelectState& state,
+                   Selection& out) {
+    if (state.grounds.size() != input.grounds.size()) // those that stay keep what they have
+        state.grounds.resize(input.grounds.size());
+    out.grounds.resize(input.grounds.size());
+    for (std::size_t i = 0; i < input.grounds.size(); ++i) {
+        const GroundBatch& ground = input.grounds[i];
+        state.grounds[i].settle(ground.tree);
+        const TileRule rule = ruleOf(ground, view, options);
+        TileCut& cut = out.grounds[i];
+        selectTiles(view, rule, state.grounds[i], cut);
+        SubjectCost& cost = out.subjects[ground.subject];
+        cost.triangles += cut.triangles;
+        cost.vertices += cut.vertices;
+        cost.draws += cut.tiles.size();
+        cost.pixels += cut.pixels;
+        cost.drawn += static_cast<std::uint32_t>(cut.tiles.size());
+        cost.culledBy[static_cast<std::size_t>(Culled::No)] += static_cast<std::uint32_t>(cut.tiles.size());
+        cost.culledBy[static_cast<std::size_t>(Culled::OutOfView)] += cut.outOfView;
+        cost.culledBy[static_cast<std::size_t>(Culled::BeyondReach)] += cut.beyondReach;
+        cost.culledBy[static_cast<std::size_t>(Culled::Hidden)] += cut.hidden;
+        cost.worstErrorPx = std::max(cost.worstErrorPx, cut.worstErrorPx);
+        cost.switches += cut.merged + cut.split;
+    }
+}
+
 } // namespace
+
+TileRule ruleOf(const GroundBatch& ground, const View& view, const SelectOptions& options) {
+    TileRule rule = ground.rule;
+    rule.factor *= contextFactor(1, options) / options.allowanceFactor;
+    rule.reach = options.cullReach
+                     ? reachFrom(ground.switching, view.eye, ground.tree->origin.y() + static_cast<double>(ground.tree->low))
+                     : 0;
+    rule.cullView = options.cullView;
+    rule.horizon = options.cullHidden;
+    rule.band = options.fades ? rule.band : 0;
+    // All of a wide terrain at its finest is more than any machine holds.
+    constexpr std::size_t kMostFinest = 16384;
+    const TileTree::Level& finest = ground.tree->levels.front();
+    rule.finest = !options.switchLevels && std::size_t{finest.across} * finest.down <= kMostFinest;
+    return rule;
+}
 
 std::size_t SelectInput::copies() const {
     std::size_t out = 0;
@@ -92,6 +134,7 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     out.listed.clear();
     for (std::uint32_t i = 0; i < passes.size(); ++i)
         detail::countBatch(passes[i], i, out);
+    selectGrounds(input, view, options, state, out);
     state.before = seconds;
     out.total = {};
     for (const SubjectCost& cost : out.subjects)

@@ -11,6 +11,7 @@
 #include "base/big_vector.h"
 #include "switching/cells.h"
 #include "switching/copy_distance.h"
+#include "switching/select_tiles.h"
 #include "switching/thinning.h"
 
 #include <memory>
@@ -31,9 +32,18 @@ struct Batch {
     std::vector<std::shared_ptr<const Occluder>> occluders; ///< one a level or none; null: it hides nothing
 };
 
+/// A terrain, drawn by tiles. Never changed once made.
+struct GroundBatch {
+    std::uint32_t subject = 0; ///< index into SelectInput::subjects
+    std::shared_ptr<const TileTree> tree;
+    TileRule rule;       ///< for a camera at rest; reach without what the camera's height adds
+    SwitchRule switching; ///< what it was made from
+};
+
 struct SelectInput {
     std::vector<std::uint32_t> subjects; ///< ids, in the order of the scene
     std::vector<Batch> batches;          ///< in that order too
+    std::vector<GroundBatch> grounds;
     [[nodiscard]] std::size_t copies() const;
 };
 
@@ -76,6 +86,7 @@ struct SelectState {
         BigVector<CopyMemory> memories; ///< one a slot, of use where its cell is mixed; empty until one is
     };
     std::vector<OfBatch> batches;
+    std::vector<TileState> grounds;
     double epoch = 0;
     double before = -1e18; ///< when the last selection was made, seconds
 
@@ -87,7 +98,7 @@ struct SelectState {
     [[nodiscard]] std::size_t bytes() const;
 };
 
-/// What one subject costs in a frame. Both levels count while a copy fades.
+/// What one subject costs in a frame. Both levels count while a copy fades. Of a terrain tiles count as copies.
 struct SubjectCost {
     std::uint64_t triangles = 0;
     std::uint64_t vertices = 0;
@@ -118,6 +129,7 @@ struct Selection {
     SubjectCost total;
     std::vector<Run> runs;             ///< by batches, in each by levels
     std::vector<std::uint32_t> listed; ///< slots
+    std::vector<TileCut> grounds;      ///< one a terrain
     std::uint32_t occluders = 0;       ///< copies that others were looked for behind
 };
 
@@ -179,6 +191,9 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
 /// COST       O(cells + copies of a few cells).
 std::optional<CopyRef> nearestCopy(const SelectInput& input, const SelectState& state, std::uint32_t subject,
                                    const Vec3d& eye);
+
+/// The rule of a terrain in force for a view and options.
+TileRule ruleOf(const GroundBatch& ground, const View& view, const SelectOptions& options);
 
 /// Times its own size that a copy is drawn at, of those that are drawn: grown, or on its way out.
 double drawnSize(const Batch& batch, const View& view, const SelectOptions& options, std::uint32_t slot);

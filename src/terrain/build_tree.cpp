@@ -38,7 +38,7 @@ float cellError(const Heights& h, const Cell& c, std::uint32_t fromX, std::uint3
     const float eastSlope = (se - sw) * overWide;
     float worst = 0;
     for (std::uint32_t y = fromY; y <= toY; ++y) {
-        const float* row = &h.samples[std::size_t{y} * h.columns];
+        const float* row = h.row(y);
         const float v = static_cast<float>(y - c.y0) * overTall;
         // The diagonal runs from north-east to south-west: left of it the north-west triangle.
         const auto split = c.x0 + std::min(wide, static_cast<std::uint32_t>((1 - v) * static_cast<float>(wide)));
@@ -69,9 +69,9 @@ float cellError(const Heights& h, const Cell& c, std::uint32_t fromX, std::uint3
 
 /// Cells of two a side, those of one row of cells.
 float twoRowError(const Heights& h, std::uint32_t x0, std::uint32_t y0, std::uint32_t count) {
-    const float* north = &h.samples[std::size_t{y0} * h.columns + x0];
-    const float* middle = north + h.columns;
-    const float* south = middle + h.columns;
+    const float* north = h.row(y0) + x0;
+    const float* middle = h.row(y0 + 1) + x0;
+    const float* south = h.row(y0 + 2) + x0;
     float worst = 0;
     for (std::uint32_t i = 0; i < count; ++i, north += 2, middle += 2, south += 2) {
         const float top = std::abs(north[1] - (north[0] + north[2]) * 0.5F);
@@ -128,7 +128,7 @@ void measureBounds(const Heights& h, const Block& b, TileTree::Tile& tile) {
     float low = 1e30F;
     float high = -1e30F;
     for (std::uint32_t row = b.y0; row <= b.y1; ++row) {
-        const RowMap values(&h.samples[std::size_t{row} * h.columns + b.x0], static_cast<Eigen::Index>(b.x1 - b.x0 + 1));
+        const RowMap values(h.row(row) + b.x0, static_cast<Eigen::Index>(b.x1 - b.x0 + 1));
         low = std::min(low, values.minCoeff());
         high = std::max(high, values.maxCoeff());
     }
@@ -143,7 +143,7 @@ void measureBlock(const Heights& h, TileTree& tree, std::uint32_t x, std::uint32
     const std::size_t blocks = std::size_t{tree.levels[0].across} * tree.levels[0].down;
     for (std::uint32_t level = 1; level < tree.levels.size(); ++level) {
         float error = blockError(h, b, level, ramp);
-        if (!h.holeCells.empty())
+        if (h.holes)
             error = std::max(error, holeError(h, b, level, tree.spacing));
         tree.blockErrors[(level - 1) * blocks + tree.index({0, x, y})] = error;
     }
@@ -241,7 +241,7 @@ Strips stripsOf(const Heights& h, const TileTree& tree, Ref r) {
 }
 
 bool touchesHole(const Heights& h, const TileTree& tree, Ref r) {
-    if (h.holeCells.empty())
+    if (!h.holes)
         return false;
     const std::uint32_t x1 = sampleAt(tree, r.level, r.x, tree.cells, h.columns);
     const std::uint32_t y1 = sampleAt(tree, r.level, r.y, tree.cells, h.rows);
@@ -399,7 +399,7 @@ std::shared_ptr<const TileTree> editTileTree(const TileTree& before, const Heigh
                 return;
             }
             float error = blockError(heights, b, level, ramp);
-            if (!heights.holeCells.empty())
+            if (heights.holes)
                 error = std::max(error, holeError(heights, b, level, tree->spacing));
             tree->blockErrors[(level - 1) * blocks + tree->index(r)] = error;
         });

@@ -1,10 +1,25 @@
 #include "terrain/heights.h"
 
+#include "base/file.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
 namespace thicket {
+
+HeightGrid::HeightGrid(std::uint32_t columns, std::uint32_t rows) : m_columns(columns), m_rows(rows) {
+    for (std::uint32_t y = 0; y < rows; y += kRows)
+        m_blocks.push_back(
+            std::make_shared<BigVector<float>>(std::size_t{std::min(kRows, rows - y)} * columns, 0.0F));
+}
+
+float* HeightGrid::edit(std::uint32_t y) {
+    auto& block = m_blocks[y / kRows];
+    if (block.use_count() > 1)
+        block = std::make_shared<BigVector<float>>(*block);
+    return block->data() + std::size_t{y % kRows} * m_columns;
+}
 
 std::optional<double> Heights::heightAt(double x, double z) const {
     const double u = (x - origin.x()) / spacing;
@@ -42,6 +57,16 @@ Vec3d Heights::normalAt(double x, double z) const {
         .normalized();
 }
 
+std::string hashOf(const Heights& heights) {
+    std::string all;
+    for (std::uint32_t y = 0; y < heights.rows; ++y)
+        all += contentHash(std::as_bytes(std::span(heights.row(y), heights.columns)));
+    if (heights.holes)
+        for (const bool hole : *heights.holes)
+            all += hole ? '1' : '0';
+    return contentHash(std::as_bytes(std::span(all)));
+}
+
 void centreHeights(Heights& heights) {
     heights.origin.x() = -heights.width() / 2;
     heights.origin.z() = -heights.depth() / 2;
@@ -50,23 +75,25 @@ void centreHeights(Heights& heights) {
 Result<std::uint64_t> makeHoles(Heights& heights, const std::vector<bool>& missing, const std::string& where) {
     const std::uint32_t columns = heights.columns;
     const std::uint32_t rows = heights.rows;
-    const auto gone = [&](std::size_t i) {
-        return !std::isfinite(heights.samples[i]) || (!missing.empty() && missing[i]);
-    };
     std::vector<bool> none;
     std::uint64_t count = 0;
-    for (std::size_t i = 0; i < heights.samples.size(); ++i)
-        if (gone(i)) {
+    for (std::uint32_t y = 0; y < rows; ++y) {
+        const float* row = heights.row(y);
+        for (std::uint32_t x = 0; x < columns; ++x) {
+            const std::size_t i = std::size_t{y} * columns + x;
+            if (std::isfinite(row[x]) && (missing.empty() || !missing[i]))
+                continue;
             if (none.empty())
-                none.assign(heights.samples.size(), false);
+                none.assign(heights.grid.size(), false);
             none[i] = true;
             ++count;
         }
+    }
     if (count == 0)
         return count;
-    if (count == heights.samples.size())
+    if (count == heights.grid.size())
         return Error{ErrorCode::BadInput, where, "holds no ground, only cells without data", "check its no-data value"};
-    heights.holeCells.assign(std::size_t{columns - 1} * (rows - 1), false);
+    std::vector<bool> cells(std::size_t{columns - 1} * (rows - 1), false);
     for (std::uint32_t y = 0; y < rows; ++y)
         for (std::uint32_t x = 0; x < columns; ++x)
             if (none[std::size_t{y} * columns + x])
@@ -74,32 +101,29 @@ Result<std::uint64_t> makeHoles(Heights& heights, const std::vector<bool>& missi
                     const std::uint32_t cx = x - (k & 1U);
                     const std::uint32_t cy = y - (k >> 1U);
                     if (cx < columns - 1 && cy < rows - 1)
-                        heights.holeCells[std::size_t{cy} * (columns - 1) + cx] = true;
+                        cells[std::size_t{cy} * (columns - 1) + cx] = true;
                 }
     // Along rows first, then along columns for rows that have no ground at all.
     std::vector<bool> emptyRow(rows, false);
     for (std::uint32_t y = 0; y < rows; ++y) {
-        const std::size_t row = std::size_t{y} * columns;
+        float* row = heights.grid.edit(y);
         std::int64_t known = -1;
         for (std::uint32_t x = 0; x < columns; ++x) {
-            if (none[row + x])
+            if (none[std::size_t{y} * columns + x])
                 continue;
-            for (std::int64_t k = known + 1; k < x; ++k) {
-                const std::int64_t from = known >= 0 && k - known < x - k ? known : static_cast<std::int64_t>(x);
-                heights.samples[row + static_cast<std::size_t>(k)] =
-                    heights.samples[row + static_cast<std::size_t>(from)];
-            }
+            for (std::int64_t k = known + 1; k < x; ++k)
+                row[k] = row[known >= 0 && k - known < x - k ? known : static_cast<std::int64_t>(x)];
             known = x;
         }
         if (known < 0)
             emptyRow[y] = true;
         else
-            for (std::size_t k = static_cast<std::size_t>(known) + 1; k < columns; ++k)
-                heights.samples[row + k] = heights.samples[row + static_cast<std::size_t>(known)];
+            std::fill(row + known + 1, row + columns, row[known]);
     }
     std::int64_t known = -1;
     const auto copyRow = [&](std::int64_t from, std::int64_t to) {
-        std::copy_n(heights.samples.begin() + from * columns, columns, heights.samples.begin() + to * columns);
+        std::copy_n(heights.row(static_cast<std::uint32_t>(from)), columns,
+                    heights.grid.edit(static_cast<std::uint32_t>(to)));
     };
     for (std::int64_t y = 0; y < rows; ++y) {
         if (emptyRow[static_cast<std::size_t>(y)])
@@ -110,8 +134,9 @@ Result<std::uint64_t> makeHoles(Heights& heights, const std::vector<bool>& missi
     }
     for (std::int64_t k = known + 1; k < rows; ++k)
         copyRow(known, k);
-    if (std::all_of(heights.holeCells.begin(), heights.holeCells.end(), [](bool hole) { return hole; }))
+    if (std::all_of(cells.begin(), cells.end(), [](bool hole) { return hole; }))
         return Error{ErrorCode::BadInput, where, "holds no whole cell of ground", "check its no-data value"};
+    heights.holes = std::make_shared<const std::vector<bool>>(std::move(cells));
     return count;
 }
 
@@ -125,12 +150,14 @@ Result<void> checkHeights(const Heights& heights, const std::string& where) {
         return Error{ErrorCode::BadInput, where,
                      fmt::format("has a spacing of {:g} m between its heights", heights.spacing),
                      "state one above 0, up to 100 km"};
-    for (std::size_t i = 0; i < heights.samples.size(); ++i)
-        if (!(std::abs(heights.samples[i]) <= kTallest))
-            return Error{ErrorCode::BadInput, where,
-                         fmt::format("the height in column {}, row {} is no height: {}", i % heights.columns,
-                                     i / heights.columns, heights.samples[i]),
-                         "state its no-data value or mend it"};
+    for (std::uint32_t y = 0; y < heights.rows; ++y) {
+        const float* row = heights.row(y);
+        for (std::uint32_t x = 0; x < heights.columns; ++x)
+            if (!(std::abs(row[x]) <= kTallest))
+                return Error{ErrorCode::BadInput, where,
+                             fmt::format("the height in column {}, row {} is no height: {}", x, y, row[x]),
+                             "state its no-data value or mend it"};
+    }
     return {};
 }
 

@@ -12,29 +12,56 @@
 
 namespace thicket {
 
+/// Numbers in rows, in blocks of rows that copies share until one of them changes theirs.
+class HeightGrid {
+public:
+    HeightGrid() = default;
+    HeightGrid(std::uint32_t columns, std::uint32_t rows);
+
+    [[nodiscard]] std::size_t size() const { return std::size_t{m_columns} * m_rows; }
+    [[nodiscard]] const float* row(std::uint32_t y) const {
+        return m_blocks[y / kRows]->data() + std::size_t{y % kRows} * m_columns;
+    }
+    [[nodiscard]] float at(std::uint32_t x, std::uint32_t y) const { return row(y)[x]; }
+    /// A row to write to. A block that another grid holds too becomes this one's own first.
+    /// THREADS    rows of one block are for one thread at a time; see kRows.
+    float* edit(std::uint32_t y);
+
+    static constexpr std::uint32_t kRows = 32; ///< a block
+
+private:
+    std::uint32_t m_columns = 0;
+    std::uint32_t m_rows = 0;
+    std::vector<std::shared_ptr<BigVector<float>>> m_blocks;
+};
+
 /// Row by row from north to south (+Z), each from west to east (+X). Metres. Never changed once shared: an edit makes
-/// another.
+/// another, which shares all rows but those it changes.
 struct Heights {
     std::uint32_t columns = 0; ///< at least 2
     std::uint32_t rows = 0;
-    double spacing = 1;            ///< metres between neighbours, both ways
-    Vec3d origin{0, 0, 0};         ///< where the first lies, at height 0
-    BigVector<float> samples;      ///< finite; where there is no ground, filled from what is round it
-    std::vector<bool> holeCells;   ///< (columns - 1) * (rows - 1), or empty: cells without ground
+    double spacing = 1;    ///< metres between neighbours, both ways
+    Vec3d origin{0, 0, 0}; ///< where the first lies, at height 0
+    HeightGrid grid;       ///< finite; where there is no ground, filled from what is round it
+    std::shared_ptr<const std::vector<bool>> holes; ///< (columns - 1) * (rows - 1) cells without ground; null: none
 
-    [[nodiscard]] float at(std::uint32_t x, std::uint32_t y) const { return samples[std::size_t{y} * columns + x]; }
+    [[nodiscard]] float at(std::uint32_t x, std::uint32_t y) const { return grid.at(x, y); }
+    [[nodiscard]] const float* row(std::uint32_t y) const { return grid.row(y); }
     [[nodiscard]] bool holeAt(std::uint32_t x, std::uint32_t y) const {
-        return !holeCells.empty() && holeCells[std::size_t{y} * (columns - 1) + x];
+        return holes && (*holes)[std::size_t{y} * (columns - 1) + x];
     }
     [[nodiscard]] double width() const { return (columns - 1) * spacing; }
     [[nodiscard]] double depth() const { return (rows - 1) * spacing; }
-    [[nodiscard]] std::size_t bytes() const { return samples.size() * sizeof(float) + holeCells.size() / 8; }
+    [[nodiscard]] std::size_t bytes() const { return grid.size() * sizeof(float) + (holes ? holes->size() / 8 : 0); }
     /// Height of the finest surface at a place of the world; empty beside it and over holes. Of both triangles of a
     /// cell, as they are drawn.
     [[nodiscard]] std::optional<double> heightAt(double x, double z) const;
     /// Unit normal there, of the smooth surface.
     [[nodiscard]] Vec3d normalAt(double x, double z) const;
 };
+
+/// Hash of all heights and holes, to notice that a source has changed.
+std::string hashOf(const Heights& heights);
 
 /// The middle of the ground at the origin of the world.
 void centreHeights(Heights& heights);

@@ -64,11 +64,11 @@ Heights makeHeights(const GroundRecipe& recipe) {
     out.rows = recipe.rows;
     out.spacing = recipe.spacing;
     centreHeights(out);
-    out.samples.resize(std::size_t{recipe.columns} * recipe.rows);
-    parallelChunks(recipe.rows, 16, [&](std::size_t from, std::size_t to) {
+    out.grid = HeightGrid(recipe.columns, recipe.rows);
+    parallelChunks(recipe.rows, HeightGrid::kRows, [&](std::size_t from, std::size_t to) {
         for (std::size_t y = from; y < to; ++y)
             for (std::uint32_t x = 0; x < recipe.columns; ++x)
-                out.samples[y * recipe.columns + x] = static_cast<float>(
+                out.grid.edit(static_cast<std::uint32_t>(y))[x] = static_cast<float>(
                     hills(out.origin.x() + x * recipe.spacing, out.origin.z() + static_cast<double>(y) * recipe.spacing, recipe));
     });
     return out;

@@ -62,7 +62,7 @@ float triangleError(const Heights& h, Point a, Point b, Point c) {
         }
         const auto first = static_cast<std::uint32_t>(std::ceil(from - 1e-9));
         const auto last = static_cast<std::uint32_t>(std::floor(to + 1e-9));
-        const float* row = &h.samples[std::size_t{y} * h.columns];
+        const float* row = h.row(y);
         const auto at = static_cast<float>(ha + gx * (static_cast<double>(first) - a.x) + gy * (static_cast<double>(y) - a.y));
         const auto slope = static_cast<float>(gx);
         for (std::uint32_t x = first; x <= last; ++x)
@@ -73,7 +73,7 @@ float triangleError(const Heights& h, Point a, Point b, Point c) {
 
 /// Whether some cell that a triangle touches has no ground, by its box.
 bool nearHole(const Heights& h, Point a, Point b, Point c) {
-    if (h.holeCells.empty())
+    if (!h.holes)
         return false;
     const auto [x0, x1] = std::minmax({a.x, b.x, c.x});
     const auto [y0, y1] = std::minmax({a.y, b.y, c.y});
@@ -260,7 +260,7 @@ template <class Each> void RightTriangles::walk(const std::vector<float>& need, 
 
 RightTriangles::Count RightTriangles::count(const Bound& bound) const {
     Count out;
-    std::vector<bool> used(m_heights->samples.size(), false);
+    std::vector<bool> used(m_heights->grid.size(), false);
     walk(needed(bound), [&](Point p, Point q, Point r) {
         ++out.triangles;
         for (const Point& v : {p, q, r}) {
@@ -278,7 +278,7 @@ Result<Mesh> RightTriangles::mesh(const Bound& bound, std::uint64_t most, const 
     job.report(0.8, "Choosing points");
     const std::vector<float> need = needed(bound);
     Mesh out;
-    std::vector<std::uint32_t> numbers(h.samples.size(), ~std::uint32_t{0});
+    std::vector<std::uint32_t> numbers(h.grid.size(), ~std::uint32_t{0});
     const auto number = [&](Point p) {
         std::uint32_t& n = numbers[std::size_t{p.y} * h.columns + p.x];
         if (n == ~std::uint32_t{0}) {

@@ -121,7 +121,7 @@ bool hasGround(const Heights& heights, const TileTree& tree, TileTree::Ref tile,
     const std::uint32_t east = sampleAt(tree, tile.level, tile.x, i + 1, heights.columns);
     const std::uint32_t north = sampleAt(tree, tile.level, tile.y, j, heights.rows);
     const std::uint32_t south = sampleAt(tree, tile.level, tile.y, j + 1, heights.rows);
-    if (heights.holeCells.empty())
+    if (!heights.holes)
         return east > west && south > north;
     for (std::uint32_t y = north; y < south; ++y)
         for (std::uint32_t x = west; x < east; ++x)
@@ -140,7 +140,7 @@ std::vector<std::uint32_t> tileTriangles(const Heights& heights, const TileTree&
     // After an odd last cell comes one without width, whose points a stitched side may pull apart.
     for (std::uint32_t j = 0; j < down + (down & 1U); ++j)
         for (std::uint32_t i = 0; i < across + (across & 1U); ++i) {
-            if (!heights.holeCells.empty() &&
+            if (heights.holes &&
                 !hasGround(heights, tree, tile, std::min(i, across - 1), std::min(j, down - 1)))
                 continue;
             cellTriangles(n, stitch, i, j, [&](auto a, auto b, auto c) {

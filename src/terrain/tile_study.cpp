@@ -34,7 +34,7 @@ double editCost(const Heights& heights, const TileTree& tree, const TileCut& dra
                 made += tilePoints(heights, *edited, tile.ref).heights.size();
         }
         ms.push_back(since(start) / 1000);
-        if (made > heights.samples.size() * 4) // never so: it keeps the work from being left out
+        if (made > heights.grid.size() * 4) // never so: it keeps the work from being left out
             ms.back() = 0;
     }
     std::nth_element(ms.begin(), ms.begin() + 4, ms.end());

@@ -264,7 +264,7 @@ TEST(TerrainOut, heights_come_back_with_their_holes_and_overviews) {
     recipe.rows = 530;
     recipe.spacing = 3;
     Heights h = makeHeights(recipe);
-    std::vector<bool> missing(h.samples.size(), false);
+    std::vector<bool> missing(h.grid.size(), false);
     for (std::uint32_t y = 100; y < 140; ++y)
         for (std::uint32_t x = 200; x < 300; ++x)
             missing[std::size_t{y} * h.columns + x] = true;
@@ -274,11 +274,12 @@ TEST(TerrainOut, heights_come_back_with_their_holes_and_overviews) {
     const auto back = readHeights(file, {}, {});
     ASSERT_TRUE(back) << refusal(back);
     EXPECT_EQ(back->heights.spacing, 3);
-    EXPECT_EQ(back->heights.holeCells, h.holeCells);
-    for (std::size_t i = 0; i < h.samples.size(); ++i)
-        if (!missing[i]) {
-            ASSERT_EQ(back->heights.samples[i], h.samples[i]);
-        }
+    EXPECT_EQ(*back->heights.holes, *h.holes);
+    for (std::uint32_t y = 0; y < h.rows; ++y)
+        for (std::uint32_t x = 0; x < h.columns; ++x)
+            if (!missing[std::size_t{y} * h.columns + x]) {
+                ASSERT_EQ(back->heights.at(x, y), h.at(x, y));
+            }
     TIFF* t = TIFFOpen(file.c_str(), "r");
     int pages = 0;
     std::uint32_t width = 0;
@@ -318,7 +319,7 @@ TEST(TerrainOut, sets_of_tiles_are_whole_files_without_cracks) {
         for (const auto& level : subject.levels)
             triangles += level.mesh.triangleCount();
     EXPECT_EQ(triangles, cut.triangles);
-    const auto all = shipTiles(h, *tree, rule, folder.path() / "all", {});
+    const auto all = shipTiles(h, *tree, rule, folder.path() / "all", true, {});
     ASSERT_TRUE(all);
     EXPECT_EQ(all->tiles, tree->tiles.size());
     const auto said = nlohmann::json::parse(*readTextFile(folder.path() / "all" / "terrain.json"));
@@ -328,7 +329,7 @@ TEST(TerrainOut, sets_of_tiles_are_whole_files_without_cracks) {
     EXPECT_EQ(patterns["patterns"].size(), 16U);
     const auto heights = readHeights(folder.path() / "all" / "heights.tif", {}, {});
     ASSERT_TRUE(heights);
-    EXPECT_EQ(heights->heights.samples.size(), h.samples.size());
+    EXPECT_EQ(heights->heights.grid.size(), h.grid.size());
 }
 
 } // namespace thicket

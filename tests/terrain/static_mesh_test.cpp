@@ -24,7 +24,7 @@ std::shared_ptr<const Heights> ground(std::uint32_t columns, std::uint32_t rows)
 
 /// Largest distance of the heights from the mesh, and how many of them no triangle covers.
 std::pair<double, int> offBy(const Heights& h, const Mesh& mesh) {
-    std::vector<double> off(h.samples.size(), -1);
+    std::vector<double> off(h.grid.size(), -1);
     for (std::size_t t = 0; t < mesh.indices.size(); t += 3) {
         Vec3d p[3];
         for (std::size_t k = 0; k < 3; ++k) {
@@ -115,11 +115,12 @@ TEST(StaticMesh, far_ground_may_be_coarser_and_borders_can_be_kept) {
 
 TEST(StaticMesh, a_plane_takes_few_triangles_and_holes_stay_open) {
     Heights flat = *ground(129, 129);
-    for (std::size_t i = 0; i < flat.samples.size(); ++i)
-        flat.samples[i] = 0.25F * static_cast<float>(i % 129) - 0.5F * static_cast<float>(i / 129);
+    for (std::uint32_t y = 0; y < 129; ++y)
+        for (std::uint32_t x = 0; x < 129; ++x)
+            flat.grid.edit(y)[x] = 0.25F * static_cast<float>(x) - 0.5F * static_cast<float>(y);
     const auto plane = RightTriangles::measure(std::make_shared<const Heights>(flat), {});
     EXPECT_EQ(plane->mesh({0.001, {}, false}, 1000, {})->triangleCount(), 2U);
-    std::vector<bool> missing(flat.samples.size(), false);
+    std::vector<bool> missing(flat.grid.size(), false);
     missing[129 * 60 + 70] = true;
     ASSERT_EQ(*makeHoles(flat, missing, "flat"), 1U);
     const auto holed = RightTriangles::measure(std::make_shared<const Heights>(flat), {})->mesh({0.001, {}, false}, 10000, {});

@@ -118,15 +118,14 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
                 missing[i] = true;
             }
         }
-    h.samples = std::move(read->values);
     if (read->info.whole) {
         out.step = 1;
         if (options.low) {
             out.step = (*options.high - *options.low) / (read->highest - read->lowest);
             const double from = *options.low - read->lowest * out.step;
-            parallelChunks(h.samples.size(), 65536, [&](std::size_t a, std::size_t b) {
+            parallelChunks(read->values.size(), 65536, [&](std::size_t a, std::size_t b) {
                 for (std::size_t i = a; i < b; ++i)
-                    h.samples[i] = static_cast<float>(from + static_cast<double>(h.samples[i]) * out.step);
+                    read->values[i] = static_cast<float>(from + static_cast<double>(read->values[i]) * out.step);
             });
         } else {
             out.notes.emplace_back("its values are taken as metres; state the range of heights where they are not");
@@ -138,6 +137,10 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
     } else if (options.low) {
         out.notes.emplace_back("its values are metres as they stand: the range that was stated is not used");
     }
+    h.grid = HeightGrid(h.columns, h.rows);
+    for (std::uint32_t y = 0; y < h.rows; ++y)
+        std::copy_n(read->values.begin() + static_cast<std::ptrdiff_t>(std::size_t{y} * h.columns), h.columns,
+                    h.grid.edit(y));
     auto holes = makeHoles(h, missing, where);
     if (!holes)
         return holes.error();

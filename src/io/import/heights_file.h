@@ -2,6 +2,7 @@
 // Heights from files: 16-bit PNG, TIFF of 8, 16 or 32 bits, ASCII grids, and raw samples of a stated size.
 
 #include "base/job.h"
+#include "terrain/height_options.h"
 #include "terrain/heights.h"
 
 #include <filesystem>
@@ -9,22 +10,6 @@
 #include <vector>
 
 namespace thicket {
-
-enum class RawSamples { Unsigned16, Signed16, Float32 };
-
-struct HeightOptions {
-    double spacing = 0; ///< metres between heights; 0: what the file says
-    /// Heights of the lowest and the highest value that whole numbers can have (0 and 65,535, or 0 and 255). Left out:
-    /// values are metres. Floating-point values are always metres.
-    std::optional<double> low;
-    std::optional<double> high;
-    std::optional<double> noData; ///< a value that means no ground, besides what the file says
-    // Of raw files only:
-    std::uint32_t columns = 0;
-    std::uint32_t rows = 0; ///< 0: as many as the file has
-    RawSamples samples = RawSamples::Unsigned16;
-    bool bigEndian = false;
-};
 
 /// What a file says of itself, without reading its heights.
 struct HeightFileInfo {

@@ -1,10 +1,12 @@
 #include "io/project/project.h"
 
 #include "base/file.h"
+#include "io/import/heights_file.h"
 #include "io/json/fields.h"
 #include "io/project/placements_file.h"
 #include "io/project/project_body.h"
 #include "io/ship/write_glb.h"
+#include "scene/grounds.h"
 #include "scene/kinds.h"
 #include "scene/thin_subject.h"
 
@@ -137,7 +139,7 @@ void useIds(const Subject& subject, const std::string& at, Ids& subjects, Ids& c
             copies.use((*placements)[i].id, fmt::format("{}{}[{}].id", at, name, i));
     };
     std::visit(Overload{[&](const MeshBody& body) { each(body.placed, "placed"); },
-                        [&](const InstancesBody& body) { each(body.copies, "copies"); }},
+                        [&](const InstancesBody& body) { each(body.copies, "copies"); }, [](const TerrainBody&) {}},
                subject.body);
 }
 
@@ -406,7 +408,20 @@ Result<Scene> decodeProject(const std::string& text, const fs::path& folder, con
                          [&] { return decode(json::parse(text), folder, placementsBeside(beside)); });
 }
 
+Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, const JobContext& job) {
+    if (terrain.terrain()->trial)
+        return withHeights(terrain, std::make_shared<const Heights>(makeHeights(*terrain.terrain()->trial)), job);
+    auto read = readHeights(file, terrain.terrain()->reading, job.part(0, 0.6));
+    if (!read)
+        return read.error();
+    Subject out = terrain;
+    out.source = {fs::absolute(file).lexically_normal(), hashOf(read->heights), {}};
+    return withHeights(std::move(out), std::make_shared<const Heights>(std::move(read->heights)), job.part(0.6, 1));
+}
+
 Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job) {
+    if (subject.terrain() != nullptr)
+        return attachHeights(subject, file, job);
     auto read = readModel(file, job);
     if (!read)
         return read.error();
@@ -460,7 +475,7 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
     ProjectLoad load{std::move(*scene), {}, {}};
     for (std::size_t i = 0; i < load.scene.subjects.size(); ++i) {
         Subject& subject = load.scene.subjects[i];
-        if (!subject.isMesh())
+        if (subject.instances() != nullptr)
             continue;
         const double n = static_cast<double>(load.scene.subjects.size());
         job.report(static_cast<double>(i) / n, "reading " + subject.name);
@@ -480,7 +495,10 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
         if (subject.source.hash != hash)
             load.problems.push_back({ErrorCode::BadInput, subject.name,
                                      "the source file has changed since the project was saved",
-                                     "thin it again to bring its levels up to date"});
+                                     subject.isMesh() ? "thin it again to bring its levels up to date"
+                                                      : "look whether its strokes still lie where they should"});
+        if (!subject.isMesh())
+            continue;
         takeKeptLevels(subject.mesh(), path, subject.source.hash != hash, version < 2, job);
         if (std::erase_if(subject.mesh().levels, [](const Level& l) {
                 return !l.mesh && l.origin != LevelOrigin::Collapsed && l.origin != LevelOrigin::Source;

@@ -35,7 +35,7 @@ Result<ProjectLoad> readProject(const std::filesystem::path& path, const JobCont
 Result<Scene> decodeProject(const std::string& text, const std::filesystem::path& folder, const std::string& where,
                             const std::filesystem::path& beside = {});
 
-/// Gives a subject the meshes of a file (again, or another one). The chain's cut levels lose their meshes when the file
+/// Gives a subject the meshes of a file, or a terrain its heights (again, or another one). The chain's cut levels lose their meshes when the file
 /// has changed.
 /// ERRORS     as readModel; BadInput when the file does not hold the subject's family.
 Result<Subject> attachSource(const Subject& subject, const std::filesystem::path& file, const JobContext& job);

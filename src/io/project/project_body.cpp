@@ -5,6 +5,7 @@
 #include "io/json/field_json.h"
 #include "io/json/level_json.h"
 #include "io/json/switching_json.h"
+#include "io/json/terrain_json.h"
 #include "io/project/placements_file.h"
 #include "scene/kinds.h"
 
@@ -174,17 +175,38 @@ MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::s
     return body;
 }
 
+using FixedSwitches = std::vector<std::optional<FixedSwitch>>;
+
+void encodeSwitches(const FixedSwitches& switches, ordered_json& out) {
+    if (std::none_of(switches.begin(), switches.end(), [](const auto& f) { return f.has_value(); }))
+        return;
+    out["switches"] = ordered_json::array();
+    for (const auto& fixed : switches)
+        out["switches"].push_back(fixed ? json::encode(*fixed) : ordered_json());
+}
+
+FixedSwitches decodeSwitches(const ordered_json& in, const std::string& path) {
+    FixedSwitches out;
+    if (!in.contains("switches"))
+        return out;
+    constexpr std::size_t kMostLevels = 64;
+    const ordered_json& switches = json::list(in, "switches", path);
+    if (switches.size() > kMostLevels)
+        throw json::FieldError(path + "switches: there are at most 64");
+    for (std::size_t i = 0; i < switches.size(); ++i)
+        out.push_back(switches[i].is_null()
+                          ? std::nullopt
+                          : std::optional(json::decodeFixed(switches[i], fmt::format("{}switches[{}].", path, i))));
+    return out;
+}
+
 void encodeBody(const Subject& s, const InstancesBody& body, const fs::path& folder, BesideFiles* files,
                 ordered_json& out) {
     out["assets"] = body.assets;
     out["copies"] = encode(*body.copies, files);
     if (body.thinning != Thinning())
         out["thinning"] = json::encode(body.thinning);
-    if (std::any_of(body.fixed.begin(), body.fixed.end(), [](const auto& f) { return f.has_value(); })) {
-        out["switches"] = ordered_json::array();
-        for (const auto& fixed : body.fixed)
-            out["switches"].push_back(fixed ? json::encode(*fixed) : ordered_json());
-    }
+    encodeSwitches(body.fixed, out);
     if (!body.engineInstances)
         out["engineInstances"] = false;
     if (body.recipe)
@@ -198,16 +220,7 @@ InstancesBody decodeInstances(const ordered_json& in, const fs::path& folder, co
     InstancesBody body;
     if (in.contains("thinning"))
         body.thinning = json::decodeThinning(json::object(in, "thinning", path), path + "thinning.");
-    if (in.contains("switches")) {
-        constexpr std::size_t kMostLevels = 64;
-        const ordered_json& switches = json::list(in, "switches", path);
-        if (switches.size() > kMostLevels)
-            throw json::FieldError(path + "switches: there are at most 64");
-        for (std::size_t i = 0; i < switches.size(); ++i)
-            body.fixed.push_back(switches[i].is_null() ? std::nullopt
-                                                       : std::optional(json::decodeFixed(
-                                                             switches[i], fmt::format("{}switches[{}].", path, i))));
-    }
+    body.fixed = decodeSwitches(in, path);
     body.engineInstances = json::flag(in, "engineInstances", path, true);
     if (in.contains("recipe"))
         body.recipe = std::make_shared<const ScatterRecipe>(
@@ -224,6 +237,47 @@ InstancesBody decodeInstances(const ordered_json& in, const fs::path& folder, co
         if (copy.asset >= body.assets.size())
             throw json::FieldError(
                 fmt::format("{}copies: one names asset {}, and there are {}", path, copy.asset, body.assets.size()));
+    return body;
+}
+
+void encodeBody(const Subject& s, const TerrainBody& body, const fs::path& folder, BesideFiles* /*files*/,
+                ordered_json& out) {
+    if (body.trial)
+        out["trial"] = json::encode(*body.trial);
+    else
+        out["source"] = {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}};
+    out["reading"] = json::encode(body.reading);
+    out["cells"] = body.cells;
+    out["morph"] = body.morph;
+    if (!body.strokes.empty()) {
+        out["strokes"] = ordered_json::array();
+        for (const auto& stroke : body.strokes)
+            out["strokes"].push_back(json::encode(*stroke));
+    }
+    encodeSwitches(body.fixed, out);
+}
+
+TerrainBody decodeTerrain(const ordered_json& in, const fs::path& folder, const std::string& path, SourceFile& file) {
+    TerrainBody body;
+    if (in.contains("trial")) {
+        body.trial = json::decodeGround(json::object(in, "trial", path), path + "trial.");
+    } else {
+        const ordered_json& source = json::object(in, "source", path);
+        file.path = (folder / json::string(source, "path", path + "source.")).lexically_normal();
+        file.hash = json::string(source, "hash", path + "source.");
+    }
+    body.reading = json::decodeReading(json::object(in, "reading", path), path + "reading.");
+    body.cells = json::integer<std::uint32_t>(in, "cells", path, 2, 256);
+    if (!isTileSize(body.cells))
+        throw json::FieldError(fmt::format("{}cells: {} is odd", path, body.cells));
+    body.morph = json::flag(in, "morph", path, true);
+    if (in.contains("strokes")) {
+        const ordered_json& strokes = json::list(in, "strokes", path);
+        for (std::size_t i = 0; i < strokes.size(); ++i)
+            body.strokes.push_back(std::make_shared<const GroundStroke>(
+                json::decodeStroke(strokes[i], fmt::format("{}strokes[{}].", path, i))));
+    }
+    body.fixed = decodeSwitches(in, path);
     return body;
 }
 
@@ -262,6 +316,9 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
         break;
     case Kind::Instances:
         s.body = decodeInstances(in, folder, path, placementsOf, s.source);
+        break;
+    case Kind::Terrain:
+        s.body = decodeTerrain(in, folder, path, s.source);
         break;
     }
     return s;

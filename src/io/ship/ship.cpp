@@ -4,6 +4,7 @@
 #include "io/import/import.h"
 #include "io/ship/chain_json.h"
 #include "io/ship/ship_field.h"
+#include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
 
 #include <fmt/format.h>
@@ -109,6 +110,11 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         std::string base = fileNameFor(subject.name);
         for (int n = 2; !names.insert(base).second; ++n)
             base = fmt::format("{}-{}", fileNameFor(subject.name), n);
+        if (subject.terrain() != nullptr) {
+            if (auto done = shipTerrain(scene, subject, folder / base, options, job, report); !done)
+                return done.error();
+            continue;
+        }
         if (!subject.isMesh()) {
             if (auto done = shipField(scene, subject, folder, base, options, job, report); !done)
                 return done.error();

@@ -1,7 +1,9 @@
 #include "io/ship/ship_terrain.h"
 
 #include "base/file.h"
+#include "io/import/heights_file.h"
 #include "io/ship/write_glb.h"
+#include "scene/grounds.h"
 #include "terrain/tile_grid.h"
 
 #include <fmt/format.h>
@@ -56,7 +58,7 @@ bool writePage(TIFF* tiff, const Heights& heights, std::uint32_t step, bool redu
     TIFFSetField(tiff, TIFFTAG_TILELENGTH, kTile);
     std::vector<float> tile(std::size_t{kTile} * kTile);
     const auto hole = [&](std::uint32_t x, std::uint32_t y) {
-        if (heights.holeCells.empty())
+        if (!heights.holes)
             return false;
         // A height without ground has none in any of its cells.
         for (std::uint32_t k = 0; k < 4; ++k) {
@@ -133,7 +135,7 @@ Result<ShippedTiles> shipCut(const Heights& heights, const TileTree& tree, const
 }
 
 Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, const TileRule& rule,
-                               const fs::path& folder, const JobContext& job) {
+                               const fs::path& folder, bool withMeshes, const JobContext& job) {
     ShippedTiles out;
     ordered_json levels = ordered_json::array();
     for (std::uint32_t level = 0; level < tree.levels.size(); ++level) {
@@ -142,31 +144,40 @@ Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, con
         job.report(level / static_cast<double>(tree.levels.size() + 1), "Writing tiles");
         const TileTree::Level& row = tree.levels[level];
         std::vector<Mesh> meshes;
-        meshes.reserve(std::size_t{row.across} * row.down);
+        meshes.reserve(withMeshes ? std::size_t{row.across} * row.down : 0);
         std::vector<NamedMesh> named;
         ordered_json tiles = ordered_json::array();
         for (std::uint32_t y = 0; y < row.down; ++y)
             for (std::uint32_t x = 0; x < row.across; ++x) {
                 const TileTree::Ref r{level, x, y};
-                meshes.push_back(tileGridMesh(heights, tree, r, 0));
-                if (meshes.back().indices.empty())
+                const std::uint32_t triangles = tree.trianglesOf(r, 0);
+                if (triangles == 0)
                     continue;
-                named.push_back({nameOf(r), &meshes.back()});
+                if (withMeshes) {
+                    meshes.push_back(tileGridMesh(heights, tree, r, 0));
+                    named.push_back({nameOf(r), &meshes.back()});
+                }
+                ++out.tiles;
                 const TileTree::Tile& tile = tree.tiles[tree.index(r)];
                 tiles.push_back({{"x", x},
                                  {"y", y},
                                  {"error_metres", tile.error},
                                  {"low_metres", tree.origin.y() + static_cast<double>(tile.reachLow)},
                                  {"high_metres", tree.origin.y() + static_cast<double>(tile.reachHigh)},
-                                 {"triangles", meshes.back().triangleCount()}});
-                out.triangles += meshes.back().triangleCount();
+                                 {"triangles", triangles}});
+                out.triangles += triangles;
             }
+        levels.push_back({{"level", level},
+                          {"tile_metres", static_cast<double>(std::uint64_t{tree.cells} << level) * tree.spacing},
+                          {"error_metres", row.worst},
+                          {"tiles", std::move(tiles)}});
+        if (!withMeshes)
+            continue;
         const CrackReport cracks = findCracks(meshes);
         out.cracks.edges += cracks.edges;
         out.cracks.cracks += cracks.cracks;
         if (auto good = sound(cracks, folder); !good)
             return good.error();
-        out.tiles += named.size();
         const std::string name = fmt::format("level_{}.glb", level);
         const auto bytes = encodeNodes(named, groundSurfaces());
         if (!bytes)
@@ -174,11 +185,7 @@ Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, con
         if (auto done = writeFile(folder / name, *bytes); !done)
             return done.error();
         out.files.push_back(folder / name);
-        levels.push_back({{"level", level},
-                          {"file", name},
-                          {"tile_metres", static_cast<double>(std::uint64_t{tree.cells} << level) * tree.spacing},
-                          {"error_metres", row.worst},
-                          {"tiles", std::move(tiles)}});
+        levels.back()["file"] = name;
     }
     ordered_json patterns = ordered_json::array();
     for (std::uint8_t stitch = 0; stitch < 16; ++stitch)
@@ -223,6 +230,33 @@ Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, con
     return out;
 }
 
+Result<void> shipTerrain(const Scene& scene, const Subject& terrain, const fs::path& folder, const ShipOptions& options,
+                         const JobContext& job, ShipReport& report) {
+    const TerrainBody& body = *terrain.terrain();
+    if (!body.heights) {
+        report.skipped.push_back(terrain.name + ": its heights are missing");
+        return {};
+    }
+    const auto shipped = shipTiles(*body.heights, *body.tree, tileRuleOf(terrain, scene.statedView()), folder,
+                                   options.tiles, job);
+    if (!shipped)
+        return shipped.error();
+    const auto back = readHeights(folder / "heights.tif", {}, job);
+    if (!back)
+        return back.error();
+    for (std::uint32_t y = 0; y < body.heights->rows; ++y)
+        for (std::uint32_t x = 0; x < body.heights->columns; ++x)
+            if (back->heights.at(x, y) != static_cast<float>(body.heights->origin.y()) + body.heights->at(x, y) &&
+                !body.heights->holes)
+                return Error{ErrorCode::CheckFailed, (folder / "heights.tif").string(), "read back, it differs",
+                             "check the disk"};
+    for (const fs::path& file : shipped->files) {
+        std::error_code ignored;
+        report.files.push_back({file, fs::file_size(file, ignored), file.extension() == ".tif"});
+    }
+    return {};
+}
+
 Result<void> writeHeightsTiff(const Heights& heights, const fs::path& file, const JobContext& job) {
     const auto fails = [&] {
         return Error{ErrorCode::Unwritable, file.string(), "could not be written", "check the disk and the folder's rights"};
@@ -236,7 +270,7 @@ Result<void> writeHeightsTiff(const Heights& heights, const fs::path& file, cons
                                                                                   TIFFOpenOptionsFree);
         TIFFOpenOptionsSetErrorHandlerExtR(options.get(), passOver, nullptr);
         TIFFOpenOptionsSetWarningHandlerExtR(options.get(), passOver, nullptr);
-        const bool large = heights.samples.size() > 700'000'000;
+        const bool large = heights.grid.size() > 700'000'000;
         const std::unique_ptr<TIFF, void (*)(TIFF*)> tiff(TIFFOpenExt(part.c_str(), large ? "w8" : "w", options.get()),
                                                           TIFFClose);
         if (!tiff)
@@ -245,7 +279,7 @@ Result<void> writeHeightsTiff(const Heights& heights, const fs::path& file, cons
         for (std::uint32_t step = 1;; step *= 2) {
             const double scale[3] = {heights.spacing * step, heights.spacing * step, 0};
             TIFFSetField(tiff.get(), 33550, 3, scale);
-            if (!heights.holeCells.empty())
+            if (heights.holes)
                 TIFFSetField(tiff.get(), 42113, "-32768");
             if (!writePage(tiff.get(), heights, step, step > 1, job)) {
                 fs::remove(part, error);

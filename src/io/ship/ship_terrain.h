@@ -2,10 +2,8 @@
 // Terrain out: tile sets, all tiles by level with what an engine needs to draw them, heights with overviews. Sets of
 // tiles are looked through for cracks before anything is written.
 
-#include "base/job.h"
-#include "switching/select_tiles.h"
+#include "io/ship/ship.h"
 #include "terrain/crack_check.h"
-#include "terrain/heights.h"
 
 #include <filesystem>
 
@@ -24,11 +22,15 @@ struct ShippedTiles {
 Result<ShippedTiles> shipCut(const Heights& heights, const TileTree& tree, const TileCut& cut, double skirt,
                              const std::filesystem::path& file);
 
-/// Every tile of every level: one GLB a level with whole grids, the sixteen lists of triangles, the tree with bounds and
-/// errors as JSON, and the heights with overviews. Names are those of the folder.
+/// What an engine draws tiles from: the heights with overviews, the tree with bounds and errors as JSON, the sixteen
+/// lists of triangles; with `meshes` every tile of every level too, one GLB a level, as whole grids.
 /// ERRORS     the same; Cancelled.
 Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, const TileRule& rule,
-                               const std::filesystem::path& folder, const JobContext& job);
+                               const std::filesystem::path& folder, bool meshes, const JobContext& job);
+
+/// A terrain of a scene: all of its tiles into a folder of its own; the heights are read back and compared.
+Result<void> shipTerrain(const Scene& scene, const Subject& terrain, const std::filesystem::path& folder,
+                         const ShipOptions& options, const JobContext& job, ShipReport& report);
 
 /// Heights as a tiled TIFF of 32-bit floating point with a reduced page a level: each page holds every second height of
 /// the one before. Holes are the no-data value, -32768.
