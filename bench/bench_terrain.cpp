@@ -62,7 +62,7 @@ void editTree(benchmark::State& state) {
         for (std::uint32_t y = at; y <= at + 64; ++y)
             for (std::uint32_t x = at; x <= at + 64; ++x)
                 h.grid.edit(y)[x] += 0.01F;
-        tree = editTileTree(*tree, h, {at, at, at + 64, at + 64});
+        tree = editTileTree(tree, h, {at, at, at + 64, at + 64});
         benchmark::DoNotOptimize(tree->tiles.size());
     }
 }

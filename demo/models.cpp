@@ -375,29 +375,4 @@ double groundHeight(double x, double z) {
     return 0.9 + dune + ripple - 2.6 * channel - 0.8 * creek;
 }
 
-Model tidalFlat() {
-    constexpr int kCells = 118;
-    constexpr double kSize = 480;
-    Mesh mesh;
-    for (int j = 0; j <= kCells; ++j)
-        for (int i = 0; i <= kCells; ++i) {
-            const double x = kSize * (static_cast<double>(i) / kCells - 0.5);
-            const double z = kSize * (static_cast<double>(j) / kCells - 0.5);
-            const double h = 0.5;
-            mesh.positions.push_back(Vec3d(x, groundHeight(x, z), z).cast<float>());
-            mesh.normals.push_back(Vec3d(groundHeight(x - h, z) - groundHeight(x + h, z), 2 * h,
-                                         groundHeight(x, z - h) - groundHeight(x, z + h))
-                                       .normalized()
-                                       .cast<float>());
-            mesh.uvs.emplace_back(static_cast<float>(x / kSize + 0.5), static_cast<float>(z / kSize + 0.5));
-        }
-    mesh.indices = gridTriangles(kCells);
-    mesh.parts = {{0, mesh.triangleCount(), 0}};
-    Model model{"Tidal flat", {std::move(mesh)}, {}};
-    constexpr int kTexels = 1024;
-    model.surfaces.images = {makeTexture(Pattern::Shore, "shore", kTexels)};
-    model.surfaces.materials = {material("Shore", 0, 0.95F, 0.0F)};
-    return model;
-}
-
 } // namespace thicket::demo

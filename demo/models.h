@@ -18,8 +18,7 @@ Model eelTrap();      ///< about 300 k, woven, 1.6 m long
 Model sluiceGate();   ///< about 180 k, 4.6 m wide
 Model skiff();        ///< three levels made by hand, 4.4 m long
 Model heron();        ///< about 110 k, skinned, with two animations, 1 m tall
-Model tidalFlat();    ///< the ground, 480 m square
-Model channelWater(); ///< as wide, at the height of the tide
+Model channelWater(); ///< 2 km square, at the height of the tide
 Model tallReed();     ///< three clumps of reed in loose blades, each with three levels made by hand
 Model bentReed();
 Model seedHead();
@@ -28,7 +27,7 @@ Model driftStone(); ///< half a metre across
 
 constexpr double kWaterHeight = -0.55;
 
-/// Height of the flat, metres, at a place.
+/// Height of the flat along the channel, metres, at a place; the bed is made from it.
 double groundHeight(double x, double z);
 
 /// Generated pictures as PNG.
@@ -44,7 +43,6 @@ enum class Pattern {
     Horn,
     Reed, ///< blades on the left, seed heads on the right, roots below
     Water,
-    Shore,  ///< the whole flat from above: grass, mud and sand by its height
     Patches ///< grey: where reeds stand thick
 };
 /// `side` pixels wide and high.

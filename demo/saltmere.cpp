@@ -2,13 +2,16 @@
 
 #include "base/file.h"
 #include "base/text.h"
+#include "bed.h"
 #include "budget/devices.h"
 #include "io/import/placement_table.h"
 #include "io/project/recipe_file.h"
 #include "io/ship/ship.h"
+#include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
 #include "models.h"
 #include "scene/fields.h"
+#include "scene/grounds.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
@@ -45,7 +48,7 @@ struct Place {
 };
 
 /// Places the subjects; returns the first id that is still free.
-std::uint32_t placeCopies(std::vector<Subject>& subjects) {
+std::uint32_t placeCopies(std::vector<Subject>& subjects, const Heights& bed) {
     // Distances are from the channel's middle line; eel traps lie in the mud at its edge, windpumps stand well off.
     const std::vector<Place> places{{"Windpump", 9, 26, 78, 0.85, 1.15, 101},
                                     {"Eel trap", 22, 5, 13, 0.9, 1.3, 202},
@@ -55,7 +58,7 @@ std::uint32_t placeCopies(std::vector<Subject>& subjects) {
     std::uint32_t id = 1000;
     for (Subject& subject : subjects) {
         Placements out;
-        if (subject.name == "Tidal flat" || subject.name == "Channel water")
+        if (subject.name == "Channel water")
             out.push_back({id++, 0, {0, 0, 0}, Quatd::Identity(), 1, 1});
         for (const Place& place : places) {
             if (subject.name != place.subject)
@@ -70,7 +73,7 @@ std::uint32_t placeCopies(std::vector<Subject>& subjects) {
                 const double turn = 2 * std::numbers::pi * u(3);
                 out.push_back({id++,
                                0,
-                               {x, groundHeight(x, z) - 0.02, z},
+                               {x, bed.heightAt(x, z).value_or(0) - 0.02, z},
                                Quatd(Eigen::AngleAxisd(turn, kUp)),
                                place.smallest + (place.largest - place.smallest) * u(4),
                                1});
@@ -87,6 +90,28 @@ std::uint32_t idOf(const Scene& scene, const std::string& name) {
         if (subject.name == name)
             return subject.id;
     return 0;
+}
+
+constexpr const char* kBed = "Saltmere bed";
+
+/// The ground that all stands on.
+Result<std::shared_ptr<const Heights>> addBed(Scene& scene, const fs::path& folder, const JobContext& job) {
+    const fs::path file = fs::absolute(folder / "models" / "saltmere-bed.tif").lexically_normal();
+    const Heights made = saltmereBed();
+    if (auto done = writeHeightsTiff(made, file, job); !done)
+        return done.error();
+    TerrainBody body;
+    body.source = std::make_shared<const Heights>(made);
+    body.cells = 32;
+    auto bed = makeTerrain(kBed, std::move(body), job);
+    if (!bed)
+        return bed.error();
+    bed->source = {file, hashOf(made), {}};
+    bed->rule.allowPx = 2;
+    bed->id = static_cast<std::uint32_t>(scene.subjects.size()) + 1;
+    auto heights = bed->terrain()->heights;
+    scene.subjects.push_back(std::move(*bed));
+    return heights;
 }
 
 /// A field that a recipe scatters.
@@ -106,10 +131,10 @@ Result<Subject> scatteredField(const Scene& scene, const std::string& name, Role
 /// Reeds on the wet ground along the channel, in patches.
 Result<void> addReeds(Scene& scene, const fs::path& folder, const JobContext& job) {
     const fs::path mask = fs::absolute(folder / "models" / "reed-mask.png").lexically_normal();
-    if (auto done = writeFile(mask, makeTexture(Pattern::Patches, "reed-mask", 512).encoded); !done)
+    if (auto done = writeFile(mask, makeTexture(Pattern::Patches, "reed-mask", 1024).encoded); !done)
         return done;
     ScatterRecipe recipe;
-    recipe.surface = idOf(scene, "Tidal flat");
+    recipe.surface = idOf(scene, kBed);
     recipe.density = 2.6;
     recipe.leastHeight = -0.35;
     recipe.mostHeight = 2.4;
@@ -138,7 +163,7 @@ Result<void> addReeds(Scene& scene, const fs::path& folder, const JobContext& jo
 
 Result<void> addStones(Scene& scene, const JobContext& job) {
     ScatterRecipe recipe;
-    recipe.surface = idOf(scene, "Tidal flat");
+    recipe.surface = idOf(scene, kBed);
     recipe.density = 0.03;
     recipe.leastHeight = -0.6;
     recipe.mostHeight = 0.9;
@@ -153,7 +178,7 @@ Result<void> addStones(Scene& scene, const JobContext& job) {
 }
 
 /// The posts that mark the channel come from a table, as placements from elsewhere do.
-Result<void> addPosts(Scene& scene, const fs::path& folder, const JobContext& job) {
+Result<void> addPosts(Scene& scene, const fs::path& folder, const Heights& bed, const JobContext& job) {
     constexpr int kPosts = 400;
     std::string table = "# posts along the channel, surveyed at low water\nasset,x,y,z,ry,rx,scale,id\n";
     for (int i = 0; i < kPosts; ++i) {
@@ -161,7 +186,7 @@ Result<void> addPosts(Scene& scene, const fs::path& folder, const JobContext& jo
         const double z = 172 - 344 * (i / 2 + 0.5) / (kPosts / 2);
         const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
         const double x = middle + (i % 2 == 0 ? 1 : -1) * (4.6 + 0.5 * u(1));
-        table += fmt::format("Marker post,{:.3f},{:.3f},{:.3f},{:.1f},{:.2f},{:.3f},{}\n", x, groundHeight(x, z), z,
+        table += fmt::format("Marker post,{:.3f},{:.3f},{:.3f},{:.1f},{:.2f},{:.3f},{}\n", x, bed.heightAt(x, z).value_or(0), z,
                              360 * u(2), 8 * (u(3) - 0.5), 0.9 + 0.3 * u(4), 20'000 + i);
     }
     const fs::path file = fs::absolute(folder / "models" / "marker-posts.csv").lexically_normal();
@@ -189,7 +214,7 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
     };
     const std::vector<Entry> entries{
         {windpump, Role::Landmark},    {eelTrap, Role::Dressing},     {sluiceGate, Role::WorkingPiece},
-        {skiff, Role::WorkingPiece},   {tidalFlat, Role::Horizon},    {heron, Role::WorkingPiece},
+        {skiff, Role::WorkingPiece},   {heron, Role::WorkingPiece},
         {channelWater, Role::Horizon}, {tallReed, Role::GroundCover}, {bentReed, Role::GroundCover},
         {seedHead, Role::GroundCover}, {markerPost, Role::Dressing},  {driftStone, Role::Dressing}};
     Scene scene;
@@ -222,8 +247,11 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
         subject->rule.allowPx = presetFor(entries[i].role, subject->mesh().source().triangles).allowPx;
         scene.subjects.push_back(std::move(*subject));
     }
-    scene.nextId = placeCopies(scene.subjects);
-    if (auto done = addPosts(scene, folder, {}); !done)
+    auto bed = addBed(scene, folder, {});
+    if (!bed)
+        return bed.error();
+    scene.nextId = placeCopies(scene.subjects, **bed);
+    if (auto done = addPosts(scene, folder, **bed, {}); !done)
         return done.error();
     if (auto done = addReeds(scene, folder, {}); !done)
         return done.error();

@@ -201,7 +201,7 @@ Model driftStone() {
 Model channelWater() {
     Mesh mesh;
     constexpr int kCells = 24;
-    constexpr double kSize = 480;
+    constexpr double kSize = 2048;
     for (int j = 0; j <= kCells; ++j)
         for (int i = 0; i <= kCells; ++i) {
             const double x = kSize * (static_cast<double>(i) / kCells - 0.5);

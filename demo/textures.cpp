@@ -76,25 +76,8 @@ Vec3d colorAt(Pattern pattern, double u, double v) {
         const double wave = cloud(u, v * 2, 8, 31);
         return Vec3d(0.30, 0.40, 0.45) * (0.85 + 0.3 * wave) + Vec3d(0.16, 0.17, 0.17) * std::pow(fine, 3);
     }
-    case Pattern::Shore: {
-        constexpr double kFlat = 480; // metres across
-        const double x = kFlat * (u - 0.5);
-        const double z = kFlat * (v - 0.5);
-        const double height = groundHeight(x, z) + 0.5 * (cloud(u, v, 64, 41) - 0.5);
-        const auto blend = [&](double from, double to) {
-            const double t = std::clamp((height - from) / (to - from), 0.0, 1.0);
-            return t * t * (3 - 2 * t);
-        };
-        const double grain = 0.72 + 0.35 * cloud(u, v, 128, 43) + 0.2 * c;
-        const Vec3d mud(0.29, 0.27, 0.22);
-        const Vec3d grass(0.33, 0.38, 0.20);
-        const Vec3d sand(0.62, 0.57, 0.43);
-        const double green = blend(-0.2, 0.5);
-        const double dry = blend(2.2, 3.6);
-        return ((mud * (1 - green) + grass * green) * (1 - dry) + sand * dry) * grain;
-    }
     case Pattern::Patches: {
-        const double thick = std::clamp((cloud(u, v, 16, 53) - 0.40) * 5, 0.0, 1.0);
+        const double thick = std::clamp((cloud(u, v, 68, 53) - 0.40) * 5, 0.0, 1.0);
         return Vec3d::Constant(0.12 + 0.88 * thick);
     }
     }

@@ -5,6 +5,12 @@
 #include "app/field/field_chart.h"
 #include "app/field/field_panel.h"
 #include "app/field/scatter_panel.h"
+#include "app/terrain/ground_panel.h"
+#include "app/terrain/heights_dialog.h"
+#include "app/terrain/study_chart.h"
+#include "app/terrain/terrain_panel.h"
+#include "appmodel/text.h"
+#include "io/import/heights_file.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
@@ -88,16 +94,26 @@ MainWindow::MainWindow() {
     m_shipPanel = new ShipPanel(m_bench);
     m_fieldPanel = new FieldPanel(m_bench);
     m_scatterPanel = new ScatterPanel(m_bench);
-    const auto byKind = [](QWidget* ofMesh, QWidget* ofField) {
-        auto* both = new QStackedWidget;
-        both->addWidget(ofMesh);
-        both->addWidget(ofField);
-        return both;
+    m_terrainPanel = new TerrainPanel(m_bench);
+    m_groundPanel = new GroundPanel(m_bench);
+    const auto byKind = [](std::initializer_list<QWidget*> panels) { // in the order of Kind
+        auto* all = new QStackedWidget;
+        for (QWidget* panel : panels)
+            all->addWidget(panel);
+        return all;
     };
-    m_gatherPanels = byKind(m_gatherPanel, m_scatterPanel);
-    m_switchPanels = byKind(m_switchPanel, m_fieldPanel);
+    m_gatherPanels = byKind({m_gatherPanel, m_scatterPanel, m_groundPanel});
+    m_switchPanels = byKind({m_switchPanel, m_fieldPanel, m_terrainPanel});
+    m_thinPanels = byKind({m_thinPanel, new GroundLevels(m_bench)});
+    m_viewport->groundBrush = [this] { return m_groundPanel->brush(); };
+    connect(m_groundPanel, &GroundPanel::brushChanged, m_viewport, qOverload<>(&QWidget::update));
+    connect(m_terrainPanel, &TerrainPanel::cullingChosen, m_viewport, &Viewport::setCulling);
+    connect(m_terrainPanel, &TerrainPanel::sizesWanted, this, [this](bool on) {
+        m_tileSizes = on;
+        showKind();
+    });
     for (QWidget* panel :
-         std::initializer_list<QWidget*>{m_gatherPanels, m_thinPanel, m_switchPanels, m_budgetPanel, m_shipPanel})
+         std::initializer_list<QWidget*>{m_gatherPanels, m_thinPanels, m_switchPanels, m_budgetPanel, m_shipPanel})
         m_panels->addWidget(panel);
     m_budgetPanel->ledger()->colorOf = [this](std::size_t i) { return m_routeChart->colorOf(i); };
     columns->addWidget(m_panels);
@@ -204,6 +220,8 @@ MainWindow::MainWindow() {
         m_switchPanel->setCopy(m_viewport->nearestPlacement());
         m_fieldPanel->showFrame(m_viewport->input(), m_viewport->exact(), saves);
         m_fieldPanel->setCopy(m_viewport->nearestPlacement());
+        m_terrainPanel->showFrame(m_viewport->input(), m_viewport->exact(), 1e6 * m_viewport->exact().groundSeconds,
+                                  m_viewport->groundTiles().bytes(), saves);
     });
     connect(m_viewport, &Viewport::selected, this, [this] {
         if (m_stage == Stage::Switch && !m_culledTimer.isActive())
@@ -299,11 +317,21 @@ void MainWindow::setStage(Stage stage) {
 /// The chart and the panels of the kind of what is selected.
 void MainWindow::showKind() {
     const Subject* s = m_bench.session.subject();
-    const int field = s != nullptr && s->instances() != nullptr ? 1 : 0;
-    for (QStackedWidget* both : {m_switchCharts, m_switchPanels, m_gatherPanels})
-        both->setCurrentIndex(field);
+    const Kind kind = s != nullptr ? s->kind() : Kind::Mesh;
+    const int field = kind == Kind::Instances ? 1 : 0;
+    for (QStackedWidget* panels : {m_switchPanels, m_gatherPanels})
+        panels->setCurrentIndex(static_cast<int>(kind));
+    m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : 0);
+    m_switchCharts->setCurrentIndex(kind == Kind::Terrain && m_tileSizes ? 2 : field);
+    if (m_stage == Stage::Gather && kind == Kind::Terrain)
+        m_hint->setText(tr("Choose a brush and drag on the ground · right-drag turns the view meanwhile · Undo takes a stroke back"));
+    else if (m_stage == Stage::Gather)
+        m_hint->setText(hintFor(m_stage));
     if (m_stage == Stage::Switch)
-        m_hint->setText(field == 1
+        m_hint->setText(kind == Kind::Terrain
+                            ? tr("Drag a switch, the allowance or the needle · click the ground to look at that tile · "
+                                 "Space walks the camera back")
+                        : field == 1
                             ? tr("Drag a handle of keep or grow · double-click adds or takes away one · Alt-drag "
                                  "a switch widens the soft band · click a copy to see why")
                             : hintFor(m_stage));
@@ -429,11 +457,31 @@ void MainWindow::open(const QStringList& paths) {
             m_bench.fields.importTable(path);
         else if (name.endsWith(QString::fromLatin1(kRecipeSuffix)))
             m_bench.fields.openRecipe(path);
+        else if (isHeightsName(toPath(path)))
+            askHeights(path);
         else
             meshes << path;
     }
     if (!meshes.isEmpty())
         m_bench.files.openFiles(meshes);
+}
+
+/// Heights come with a spacing and a range of metres: what the file does not say is asked once.
+void MainWindow::askHeights(const QString& path) {
+    const auto info = inspectHeights(toPath(path), {});
+    HeightOptions options;
+    if (info && info->spacing && !info->whole) {
+        m_bench.grounds.importHeights(path, options);
+        return;
+    }
+    if (m_quiet) {
+        options.spacing = 1;
+        m_bench.grounds.importHeights(path, options);
+        return;
+    }
+    HeightsDialog dialog(path, this);
+    if (dialog.exec() == QDialog::Accepted)
+        m_bench.grounds.importHeights(path, dialog.options());
 }
 
 void MainWindow::save(bool as) {

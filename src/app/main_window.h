@@ -23,6 +23,9 @@ class CareBar;
 class PlayBar;
 class FindingsView;
 class FieldChart;
+class GroundPanel;
+class StudyChart;
+class TerrainPanel;
 class FieldPanel;
 class GatherPanel;
 class RouteChart;
@@ -57,6 +60,7 @@ public:
     ThinChart& thinChart() { return *m_thinChart; }
     SwitchChart& switchChart() { return *m_switchChart; }
     FieldChart& fieldChart() { return *m_fieldChart; }
+    StudyChart& studyChart() { return *m_studyChart; }
     RouteChart& routeChart() { return *m_routeChart; }
     QListView& subjectList() { return *m_list; }
     Gauge& triangleGauge() { return *m_triangles; }
@@ -95,6 +99,7 @@ private:
     void refreshGauges();
     void refreshCharts();
     void showKind();
+    void askHeights(const QString& path);
     void showMessage(const QString& text, bool serious);
     void noteRecent(const QString& path);
     bool askToSave();
@@ -125,9 +130,14 @@ private:
     Segmented* m_unit = nullptr;
     QStackedWidget* m_bottom = nullptr;
     QStackedWidget* m_panels = nullptr;
-    QStackedWidget* m_switchCharts = nullptr; ///< of a mesh, of a field
+    QStackedWidget* m_switchCharts = nullptr; ///< of a mesh or ground, of a field, of tile sizes
     QStackedWidget* m_switchPanels = nullptr;
     QStackedWidget* m_gatherPanels = nullptr;
+    QStackedWidget* m_thinPanels = nullptr;
+    StudyChart* m_studyChart = nullptr;
+    TerrainPanel* m_terrainPanel = nullptr;
+    GroundPanel* m_groundPanel = nullptr;
+    bool m_tileSizes = false; ///< the chart of tile sizes is to be shown for ground
     FindingsView* m_findings = nullptr;
     ThinChart* m_thinChart = nullptr;
     SwitchChart* m_switchChart = nullptr;

@@ -66,6 +66,13 @@ void MainWindow::makeActions() {
     add(menu, tr("Save as…"), QKeySequence::SaveAs, [this] { save(true); });
     menu->addSeparator();
     add(menu, tr("Add meshes…"), QKeySequence(Qt::CTRL | Qt::Key_I), [this] { emit m_gatherPanel->addRequested(); });
+    add(menu, tr("Add heights…"), {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Add heights"), {},
+                                                          tr("Heights (*.png *.tif *.tiff *.asc *.r16 *.r32 *.raw)"));
+        if (!file.isEmpty())
+            open({file});
+    });
+    add(menu, tr("Make trial ground"), {}, [this] { m_bench.grounds.makeTrial(1024); });
     add(menu, tr("Place a table…"), {}, [this] {
         const QString file = QFileDialog::getOpenFileName(this, tr("Place a table"), {},
                                                           tr("Tables of placements (*.csv *.tsv *.json *.txt)"));

@@ -4,6 +4,7 @@
 
 #include "app/budget/route_chart.h"
 #include "app/field/field_chart.h"
+#include "app/terrain/study_chart.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
@@ -175,6 +176,8 @@ QWidget* MainWindow::makeCentre() {
     m_switchCharts = new QStackedWidget;
     m_switchCharts->addWidget(m_switchChart);
     m_switchCharts->addWidget(m_fieldChart);
+    m_studyChart = new StudyChart(m_bench);
+    m_switchCharts->addWidget(m_studyChart);
     m_routeChart = new RouteChart(m_bench);
     m_shipView = new ShipView(m_bench);
     for (QWidget* page :

@@ -71,6 +71,33 @@ void takeFields(QApplication& app, MainWindow& window, const Shot& shot) {
     window.bench().session.selectSubject(subjects.front().id);
 }
 
+/// Ground: its tiles from the shot camera and from above, and what tile sizes cost.
+void takeGround(QApplication& app, MainWindow& window, const Shot& shot) {
+    for (const Subject& s : window.bench().session.scene().subjects)
+        if (s.terrain() != nullptr)
+            window.bench().session.selectSubject(s.id);
+    window.setStage(Stage::Switch);
+    window.viewport().setShotView({40, 16, 190}, {-10, 2, -60});
+    settle(app, window, 900);
+    window.shadingChoice().setCurrent(2);
+    window.viewport().setShading(Shading::Levels);
+    window.views().setMode(OverviewMode::Split);
+    settle(app, window, 900);
+    shot(QStringLiteral("ground"));
+    window.views().setMode(OverviewMode::Off);
+    window.shadingChoice().setCurrent(0);
+    window.viewport().setShading(Shading::Shaded);
+    auto* sizes = window.findChild<QPushButton*>(QStringLiteral("tryTileSizes"));
+    sizes->setChecked(true);
+    QElapsedTimer waited;
+    waited.start();
+    while (window.bench().grounds.lastStudy().result.sizes.empty() && waited.elapsed() < 60'000)
+        app.processEvents(QEventLoop::AllEvents, 20);
+    shot(QStringLiteral("tile-sizes"));
+    sizes->setChecked(false);
+    window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
+}
+
 void takeStages(QApplication& app, MainWindow& window, const Shot& shot) {
     window.setStage(Stage::Gather);
     shot(QStringLiteral("gather"));
@@ -164,6 +191,7 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
         settle(app, window, 900);
         fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));
     };
+    takeGround(app, window, shot);
     takeFields(app, window, shot);
     takeStages(app, window, shot);
     return fine ? 0 : 1;

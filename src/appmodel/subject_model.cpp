@@ -52,8 +52,8 @@ QVariant SubjectModel::data(const QModelIndex& index, int role) const {
         return weightOf(scene, subject);
     case Levels: {
         QVariantList counts;
-        if (subject.isMesh())
-            for (const Level& level : subject.mesh().levels)
+        if (const auto chain = ownChainOf(subject, scene.settings.view))
+            for (const LevelCost& level : chain->levels)
                 counts << level.triangles;
         return counts;
     }

@@ -1,6 +1,7 @@
 #include "appmodel/switching_model.h"
 
 #include "appmodel/text.h"
+#include "scene/kinds.h"
 
 #include <algorithm>
 #include <cmath>
@@ -27,8 +28,9 @@ int SwitchingModel::overAllowance() const {
 }
 
 const Subject* SwitchingModel::withSwitch(std::uint32_t id, int level) const {
-    const Subject* found = scene().findMesh(id);
-    return found != nullptr && level >= 1 && level < static_cast<int>(found->mesh().levels.size()) ? found : nullptr;
+    const Subject* found = scene().find(id);
+    const auto chain = found != nullptr ? ownChainOf(*found, scene().statedView()) : std::nullopt;
+    return chain && level >= 1 && level < static_cast<int>(chain->levels.size()) ? found : nullptr;
 }
 
 void SwitchingModel::edit(const Subject& after, const std::string& label, const QString& mergeKey) {
@@ -54,12 +56,13 @@ void SwitchingModel::setSwitchDistance(std::uint32_t id, int level, double metre
         return;
     Subject after = *found;
     const View view = scene().statedView();
-    const ResolvedChain chain = chainOf(after, view);
+    const ResolvedChain chain = *ownChainOf(after, view);
     const auto at = static_cast<std::size_t>(level);
     const double low = at > 1 ? chain.fromMetres[at - 1] * 1.001 : 0.01;
     const double high = at + 1 < chain.fromMetres.size() ? chain.fromMetres[at + 1] * 0.999 : 1e7;
-    after.mesh().levels[at].fixed = fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high),
-                                          chain.levels[at], after.rule, after.radius, view);
+    setFixed(after, at,
+             fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high), chain.levels[at], after.rule,
+                   after.radius, view));
     edit(after, "Move a switch of " + after.name, mergeKey);
 }
 
@@ -68,21 +71,20 @@ void SwitchingModel::clearSwitch(std::uint32_t id, int level) {
     if (found == nullptr)
         return;
     Subject after = *found;
-    after.mesh().levels[static_cast<std::size_t>(level)].fixed.reset();
+    setFixed(after, static_cast<std::size_t>(level), std::nullopt);
     edit(after, "Follow the allowance again");
 }
 
 void SwitchingModel::setDecideBy(std::uint32_t id, DecideBy unit) {
-    const Subject* found = scene().findMesh(id);
-    if (found == nullptr || found->rule.decideBy == unit)
+    const Subject* found = scene().find(id);
+    const View view = scene().statedView();
+    const auto chain = found != nullptr ? ownChainOf(*found, view) : std::nullopt;
+    if (!chain || found->rule.decideBy == unit)
         return;
     Subject after = *found;
-    const View view = scene().statedView();
-    const ResolvedChain chain = chainOf(after, view);
-    std::vector<Level>& levels = after.mesh().levels;
-    for (std::size_t i = 1; i < levels.size(); ++i)
-        if (unit != DecideBy::PixelError || levels[i].fixed)
-            levels[i].fixed = fixAt(unit, chain.fromMetres[i], chain.levels[i], after.rule, after.radius, view);
+    for (std::size_t i = 1; i < chain->levels.size(); ++i)
+        if (unit != DecideBy::PixelError || chain->levels[i].fixed)
+            setFixed(after, i, fixAt(unit, chain->fromMetres[i], chain->levels[i], after.rule, after.radius, view));
     after.rule.decideBy = unit;
     edit(after, "Decide by another measure");
 }

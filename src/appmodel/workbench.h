@@ -6,6 +6,7 @@
 #include "appmodel/care_model.h"
 #include "appmodel/field_model.h"
 #include "appmodel/files_model.h"
+#include "appmodel/ground_model.h"
 #include "appmodel/looks_model.h"
 #include "appmodel/pops_model.h"
 #include "appmodel/ship_model.h"
@@ -22,6 +23,7 @@ struct Workbench {
     LooksModel looks{session, thin};
     SwitchingModel switching{session};
     FieldModel fields{session};
+    GroundModel grounds{session};
     PopsModel pops{session, thin, switching};
     BudgetModel budget{session};
     ShipModel shipping{session};

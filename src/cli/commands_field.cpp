@@ -223,6 +223,10 @@ int select(const Console& console, const SelectCommandOptions& options) {
         std::size_t copies = 0;
         for (const Batch& batch : input.batches)
             copies += batch.subject == s ? batch.copies->size() : 0;
+        for (std::size_t g = 0; g < input.grounds.size(); ++g)
+            if (input.grounds[g].subject == s) // its tiles, at the level at which their fate was clear
+                copies += selection.grounds[g].tiles.size() + selection.grounds[g].outOfView +
+                          selection.grounds[g].beyondReach + selection.grounds[g].hidden;
         if (copies == 0)
             continue;
         ordered_json one{{"subject", scene->subjects[s].name},

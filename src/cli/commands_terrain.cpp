@@ -259,7 +259,9 @@ int study(const Console& console, const TerrainOptions& options, const ImportedH
     for (double t = 0; t <= route->length(); t += std::max(1.0 / 60, route->length() / 1000))
         views.push_back(viewOnRoute(*route, like, t));
     const auto sizes = usualTileSizes(in.heights);
-    auto result = studyTileSizes(in.heights, rule, views, sizes, console.job);
+    const Device* device = scene->currentDevice();
+    const TilePrices prices = device != nullptr ? TilePrices{device->nsPerTriangle, device->usPerDraw} : TilePrices();
+    auto result = studyTileSizes(in.heights, rule, views, sizes, prices, console.job);
     if (!result)
         return fail(console, result.error());
     if (console.json) {
@@ -272,6 +274,7 @@ int study(const Console& console, const TerrainOptions& options, const ImportedH
                             {"update_us", c.updateUs},
                             {"worst_update_us", c.worstUs},
                             {"edit_ms", c.editMs},
+                            {"frame_ms", frameMs(c, prices)},
                             {"bytes", c.memory}});
         print(console, {{"route", route->name},
                         {"views", views.size()},
@@ -282,10 +285,12 @@ int study(const Console& console, const TerrainOptions& options, const ImportedH
     }
     console.out << fmt::format("{} views along {}\n", views.size(), route->name);
     for (const TileSizeCost& c : result->sizes)
-        console.out << fmt::format("  {:>8}  {:>6.0f} draws {:>11} triangles   update {:>6.1f} µs (worst {:.0f})   edit {:.2f} ms\n",
+        console.out << fmt::format("  {:>8}  {:>6.0f} draws {:>11} triangles   update {:>6.1f} µs (worst {:.0f})   edit {:.2f} ms   "
+                                   "{:.2f} ms of a frame\n",
                                    length(c.cells * in.heights.spacing), c.tiles, grouped(static_cast<std::int64_t>(c.triangles)),
-                                   c.updateUs, c.worstUs, c.editMs);
-    console.out << "recommended  " << result->why << '\n';
+                                   c.updateUs, c.worstUs, c.editMs, frameMs(c, prices));
+    console.out << fmt::format("recommended {}: {}\n", length(result->sizes[result->recommended].cells * in.heights.spacing),
+                               result->why);
     return 0;
 }
 

@@ -46,6 +46,10 @@ public:
             m_low = m_low.cwiseMin(Vec2d(p.x(), p.z()));
             m_high = m_high.cwiseMax(Vec2d(p.x(), p.z()));
         }
+        if (ground.mask.high.x() > ground.mask.low.x()) {
+            m_low = ground.mask.low;
+            m_high = ground.mask.high;
+        }
         // Ground whose triangles all look down was wound the other way round; of a solid thing only the top counts.
         double up = 0;
         for (std::size_t t = 0; t < ground.triangles.size(); ++t)

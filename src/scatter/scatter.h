@@ -26,10 +26,12 @@ struct ScatterGround {
         Vec3d normal{0, 1, 0};
     };
     std::function<std::optional<Place>(double x, double z)> drape;
-    struct Mask { ///< over the extent of the triangles on the map: x to the right, z downwards
+    struct Mask { ///< over the extent of the triangles on the map, or low .. high: x to the right, z downwards
         int width = 0;
         int height = 0;
         std::vector<std::uint8_t> grey;
+        Vec2d low{0, 0};
+        Vec2d high{0, 0};
     } mask;          ///< without pixels: everywhere
     struct Outline { ///< a line from point to point on the map, or circles
         std::vector<Vec2d> line;

@@ -33,6 +33,35 @@ void addTriangles(const Subject& subject, ScatterGround& out) {
     }
 }
 
+/// Of wide ground only where the outlines let anything grow is looked at.
+void shrinkToOutlines(ScatterGround& ground) {
+    Vec2d low(ground.points[0].x(), ground.points[0].z());
+    Vec2d high(ground.points[2].x(), ground.points[2].z());
+    for (const ScatterGround::Outline& outline : ground.outlines) {
+        Vec2d from = Vec2d::Constant(1e300);
+        Vec2d to = -from;
+        for (const Vec2d& p : outline.line) {
+            from = from.cwiseMin(p);
+            to = to.cwiseMax(p);
+        }
+        for (const auto& circle : outline.circles) {
+            from = from.cwiseMin(circle.centre - Vec2d::Constant(circle.radius));
+            to = to.cwiseMax(circle.centre + Vec2d::Constant(circle.radius));
+        }
+        low = low.cwiseMax(from - Vec2d::Constant(outline.most));
+        high = high.cwiseMin(to + Vec2d::Constant(outline.most));
+    }
+    if (!(low.x() < high.x() && low.y() < high.y()))
+        return; // nothing fits, and scattering says so
+    ScatterRecipe rectangle;
+    rectangle.groundHeight = ground.points[0].y();
+    rectangle.lowX = low.x();
+    rectangle.lowZ = low.y();
+    rectangle.highX = high.x();
+    rectangle.highZ = high.y();
+    ground.points = levelGround(rectangle).points;
+}
+
 } // namespace
 
 Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, const std::vector<std::byte>& mask) {
@@ -50,6 +79,8 @@ Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, 
         whole.highX = whole.lowX + heights->width();
         whole.highZ = whole.lowZ + heights->depth();
         out = levelGround(whole);
+        out.mask.low = {whole.lowX, whole.lowZ};
+        out.mask.high = {whole.highX, whole.highZ};
         out.drape = [heights = std::move(heights)](double x, double z) -> std::optional<ScatterGround::Place> {
             const auto height = heights->heightAt(x, z);
             if (!height)
@@ -90,6 +121,8 @@ Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, 
         }
         out.outlines.push_back(std::move(outline));
     }
+    if (out.drape)
+        shrinkToOutlines(out);
     if (!mask.empty()) {
         Image picture;
         picture.encoded = mask;

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <tuple>
 #include <fmt/format.h>
 
 namespace thicket {
@@ -44,6 +45,7 @@ Result<Subject> withTileSize(Subject terrain, std::uint32_t cells, const JobCont
     if (!tree)
         return tree.error();
     body.tree = std::move(*tree);
+    std::tie(body.likeness, body.likenessSurfaces) = groundLikeness(*body.heights);
     refresh({}, terrain);
     return terrain;
 }
@@ -59,7 +61,7 @@ StrokeOutcome layStroke(const Subject& terrain, const GroundBefore& under, const
     body.heights = laid.heights;
     body.tree = under.tree;
     if (laid.touched.x1 >= laid.touched.x0)
-        body.tree = editTileTree(*under.tree, *laid.heights, laid.touched, &out.tiles);
+        body.tree = editTileTree(under.tree, *laid.heights, laid.touched, &out.tiles);
     refresh({}, out.terrain);
     return out;
 }
@@ -75,7 +77,7 @@ std::vector<LevelCost> groundCosts(const TerrainBody& body) {
         cost.triangles = static_cast<std::uint32_t>(std::max(1.0, 2 * cells));
         cost.vertices = static_cast<std::uint32_t>(std::max(1.0, cells));
         cost.draws = static_cast<std::uint32_t>(std::ceil(cells / (body.cells * body.cells)));
-        cost.deviationMetres = static_cast<double>(body.tree->levels[level].worst);
+        cost.deviationMetres = static_cast<double>(body.tree->levels[level].typical);
         if (level < body.fixed.size())
             cost.fixed = body.fixed[level];
         out.push_back(cost);
@@ -103,7 +105,7 @@ TileRule tileRuleOf(const Subject& terrain, const View& view) {
     return rule;
 }
 
-Likeness groundLikeness(const Heights& heights) {
+std::pair<std::shared_ptr<const Mesh>, std::shared_ptr<const Surfaces>> groundLikeness(const Heights& heights) {
     constexpr std::uint32_t kSide = 48;
     Mesh mesh;
     std::array<MeshPart, 3> parts{};

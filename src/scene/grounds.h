@@ -30,15 +30,15 @@ struct StrokeOutcome {
 };
 StrokeOutcome layStroke(const Subject& terrain, const GroundBefore& under, const GroundStroke& stroke, bool replacing);
 
-/// What a terrain's levels cost a square kilometre, and how far they are off at the most.
+/// What a terrain's levels cost a square kilometre, and how far half of their tiles are off at the most.
 std::vector<LevelCost> groundCosts(const TerrainBody& body);
 /// The chain of a terrain in force for a view: where each level comes in everywhere.
 ResolvedChain groundChain(const Subject& terrain, const View& view);
 /// Its rule for the selector, for a camera at rest; reach apart from what the camera's height adds.
 TileRule tileRuleOf(const Subject& terrain, const View& view);
 
-/// A small mesh of the whole ground, for its picture in the list.
-Likeness groundLikeness(const Heights& heights);
+/// A small mesh of the whole ground with its materials, for its picture in the list.
+std::pair<std::shared_ptr<const Mesh>, std::shared_ptr<const Surfaces>> groundLikeness(const Heights& heights);
 
 /// Colour of the ground by height above the water and slope, linear; what the viewport and pictures show it in.
 /// height     metres above the terrain's origin

@@ -76,6 +76,25 @@ std::optional<GroundBatch> groundBatchOf(const Subject& subject, std::uint32_t i
     return GroundBatch{index, body->tree, tileRuleOf(subject, view), subject.rule};
 }
 
+std::optional<ResolvedChain> ownChainOf(const Subject& subject, const View& view) {
+    return std::visit(Overload{[&](const MeshBody&) { return std::optional(chainOf(subject, view)); },
+                               [](const InstancesBody&) { return std::optional<ResolvedChain>(); },
+                               [&](const TerrainBody& body) {
+                                   return body.tree ? std::optional(groundChain(subject, view)) : std::nullopt;
+                               }},
+                      subject.body);
+}
+
+void setFixed(Subject& subject, std::size_t level, const std::optional<FixedSwitch>& fixed) {
+    const auto set = [&](std::vector<std::optional<FixedSwitch>>& all) {
+        all.resize(std::max(all.size(), level + 1));
+        all[level] = fixed;
+    };
+    std::visit(Overload{[&](MeshBody& body) { body.levels[level].fixed = fixed; },
+                        [&](InstancesBody& body) { set(body.fixed); }, [&](TerrainBody& body) { set(body.fixed); }},
+               subject.body);
+}
+
 SharedPlacements placementsOf(const Subject& subject) {
     return std::visit(Overload{[](const MeshBody& body) { return body.placed; },
                                [](const InstancesBody& body) { return body.copies; },
@@ -163,7 +182,7 @@ Likeness likenessOf(const Scene& scene, const Subject& subject) {
                 const Subject* first = body.assets.empty() ? nullptr : scene.findMesh(body.assets.front());
                 return first == nullptr ? Likeness() : Likeness{first->mesh().source().mesh, first->mesh().surfaces};
             },
-            [](const TerrainBody& body) { return body.heights ? groundLikeness(*body.heights) : Likeness(); }},
+            [](const TerrainBody& body) { return Likeness{body.likeness, body.likenessSurfaces}; }},
         subject.body);
 }
 

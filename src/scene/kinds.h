@@ -18,6 +18,13 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
 /// The same for those that are drawn by tiles; empty where it is none or its heights are missing.
 std::optional<GroundBatch> groundBatchOf(const Subject& subject, std::uint32_t index, const View& view);
 
+/// The chain that it is switched by itself, for the stated view; empty for fields, whose assets have their own, and for
+/// ground without heights.
+std::optional<ResolvedChain> ownChainOf(const Subject& subject, const View& view);
+/// Sets a level's switch by hand, or takes that away.
+/// REQUIRES   a subject with a chain of its own that has the level.
+void setFixed(Subject& subject, std::size_t level, const std::optional<FixedSwitch>& fixed);
+
 /// Its placements; null where it has none.
 SharedPlacements placementsOf(const Subject& subject);
 /// REQUIRES   a kind that has placements, where `placements` is not null.

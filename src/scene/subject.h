@@ -121,6 +121,8 @@ struct TerrainBody {
     std::vector<std::shared_ptr<const GroundStroke>> strokes; ///< that were laid on it, in order
     std::shared_ptr<const Heights> heights;                   ///< with them; null where `source` is
     std::shared_ptr<const TileTree> tree;                     ///< of `heights`
+    std::shared_ptr<const Mesh> likeness; ///< a small mesh of it for pictures, made when its tiles are
+    std::shared_ptr<const Surfaces> likenessSurfaces;
     std::uint32_t cells = 64;                                 ///< a tile's grid
     bool morph = true; ///< levels pass into each other over the hysteresis of its rule; else switches are sudden
     std::vector<std::optional<FixedSwitch>> fixed; ///< by level

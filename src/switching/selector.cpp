@@ -3,6 +3,7 @@
 #include "switching/batch_pass.h"
 
 #include <algorithm>
+#include <chrono>
 
 namespace thicket {
 namespace {
@@ -49,6 +50,7 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
     if (state.grounds.size() != input.grounds.size()) // those that stay keep what they have
         state.grounds.resize(input.grounds.size());
     out.grounds.resize(input.grounds.size());
+    const auto start = std::chrono::steady_clock::now();
     for (std::size_t i = 0; i < input.grounds.size(); ++i) {
         const GroundBatch& ground = input.grounds[i];
         state.grounds[i].settle(ground.tree);
@@ -68,6 +70,7 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
         cost.worstErrorPx = std::max(cost.worstErrorPx, cut.worstErrorPx);
         cost.switches += cut.merged + cut.split;
     }
+    out.groundSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
 } // namespace

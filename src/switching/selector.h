@@ -130,6 +130,7 @@ struct Selection {
     std::vector<Run> runs;             ///< by batches, in each by levels
     std::vector<std::uint32_t> listed; ///< slots
     std::vector<TileCut> grounds;      ///< one a terrain
+    double groundSeconds = 0;          ///< what choosing their tiles took
     std::uint32_t occluders = 0;       ///< copies that others were looked for behind
 };
 

@@ -7,6 +7,7 @@
 
 #include <array>
 #include <cstdint>
+#include <memory>
 #include <vector>
 
 namespace thicket {
@@ -33,6 +34,7 @@ struct TileTree {
         std::uint32_t down = 0;
         std::uint32_t first = 0; ///< into `tiles`, which lie row by row
         float worst = 0;         ///< largest error of its tiles
+        float typical = 0;       ///< half of its tiles are off by no more
     };
     /// Where a tile lies.
     struct Ref {
@@ -40,6 +42,13 @@ struct TileTree {
         std::uint32_t x = 0;
         std::uint32_t y = 0;
         bool operator==(const Ref&) const = default;
+    };
+    /// Columns x0 .. x1 and rows y0 .. y1 of heights, inclusive.
+    struct Rect {
+        std::uint32_t x0 = 0;
+        std::uint32_t y0 = 0;
+        std::uint32_t x1 = 0;
+        std::uint32_t y1 = 0;
     };
     static constexpr std::uint32_t kHoles = 1U << 31;
 
@@ -55,6 +64,8 @@ struct TileTree {
     std::vector<std::array<std::uint32_t, 16>> holes; ///< triangles by stitch mask, of tiles with holes; 0: all hole
     float low = 0;
     float high = 0;
+    std::weak_ptr<const TileTree> editedFrom; ///< the tree that this one was made of, where heights changed in `edited`
+    Rect edited;
 
     [[nodiscard]] std::uint32_t index(Ref r) const { return levels[r.level].first + r.y * levels[r.level].across + r.x; }
     [[nodiscard]] Ref refOf(std::uint32_t tile) const;

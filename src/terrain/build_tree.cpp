@@ -313,9 +313,12 @@ void joinTile(const Heights& h, TileTree& tree, Ref r) {
 /// Counts, worst tiles and bounds of the whole.
 void finish(TileTree& tree) {
     for (TileTree::Level& row : tree.levels) {
-        row.worst = 0;
+        std::vector<float> errors;
         for (std::uint32_t i = row.first; i < row.first + row.across * row.down; ++i)
-            row.worst = std::max(row.worst, tree.tiles[i].error);
+            errors.push_back(tree.tiles[i].error);
+        row.worst = *std::max_element(errors.begin(), errors.end());
+        std::nth_element(errors.begin(), errors.begin() + static_cast<std::ptrdiff_t>(errors.size() / 2), errors.end());
+        row.typical = errors[errors.size() / 2];
     }
     tree.low = tree.tiles.back().low;
     tree.high = tree.tiles.back().high;
@@ -375,9 +378,11 @@ Result<std::shared_ptr<const TileTree>> buildTileTree(const Heights& heights, st
     return std::shared_ptr<const TileTree>(std::move(tree));
 }
 
-std::shared_ptr<const TileTree> editTileTree(const TileTree& before, const Heights& heights, const HeightRect& edited,
-                                             std::uint32_t* touched) {
-    auto tree = std::make_shared<TileTree>(before);
+std::shared_ptr<const TileTree> editTileTree(const std::shared_ptr<const TileTree>& before, const Heights& heights,
+                                             const HeightRect& edited, std::uint32_t* touched) {
+    auto tree = std::make_shared<TileTree>(*before);
+    tree->editedFrom = before;
+    tree->edited = edited;
     const Eigen::ArrayXf ramp = rampFor(*tree);
     const std::size_t blocks = std::size_t{tree->levels[0].across} * tree->levels[0].down;
     std::uint32_t count = 0;

@@ -16,18 +16,12 @@ namespace thicket {
 Result<std::shared_ptr<const TileTree>> buildTileTree(const Heights& heights, std::uint32_t cells,
                                                       const JobContext& job);
 
-/// Columns x0 .. x1 and rows y0 .. y1 of heights, inclusive.
-struct HeightRect {
-    std::uint32_t x0 = 0;
-    std::uint32_t y0 = 0;
-    std::uint32_t x1 = 0;
-    std::uint32_t y1 = 0;
-};
+using HeightRect = TileTree::Rect;
 
 /// The tree after heights in a rectangle have changed (holes have not): only tiles that touch them, and those above
 /// and beside these, are done again. The same as a tree from nothing.
 /// touched    when given, becomes how many were.
-std::shared_ptr<const TileTree> editTileTree(const TileTree& before, const Heights& heights, const HeightRect& edited,
+std::shared_ptr<const TileTree> editTileTree(const std::shared_ptr<const TileTree>& before, const Heights& heights, const HeightRect& edited,
                                              std::uint32_t* touched = nullptr);
 
 /// An even tile size that is allowed: 2..256.

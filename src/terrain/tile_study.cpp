@@ -17,7 +17,7 @@ double since(std::chrono::steady_clock::time_point start) {
 }
 
 /// What it takes to have the drawn tiles right again after a stroke: the tree, and the points of those it touches.
-double editCost(const Heights& heights, const TileTree& tree, const TileCut& drawn) {
+double editCost(const Heights& heights, const std::shared_ptr<const TileTree>& tree, const TileCut& drawn) {
     std::vector<double> ms;
     for (std::uint32_t k = 0; k < 9; ++k) {
         const std::uint32_t x = (heights.columns - 1) * (1 + k % 3) / 4;
@@ -28,7 +28,7 @@ double editCost(const Heights& heights, const TileTree& tree, const TileCut& dra
         const auto edited = editTileTree(tree, heights, rect);
         std::size_t made = 0;
         for (const DrawnTile& tile : drawn.tiles) {
-            const std::uint32_t side = tree.cells << tile.ref.level;
+            const std::uint32_t side = tree->cells << tile.ref.level;
             if (tile.ref.x * side <= rect.x1 && (tile.ref.x + 1) * side >= rect.x0 && tile.ref.y * side <= rect.y1 &&
                 (tile.ref.y + 1) * side >= rect.y0)
                 made += tilePoints(heights, *edited, tile.ref).heights.size();
@@ -51,8 +51,13 @@ std::vector<std::uint32_t> usualTileSizes(const Heights& heights) {
     return out;
 }
 
+double frameMs(const TileSizeCost& c, const TilePrices& prices) {
+    return c.triangles * prices.nsPerTriangle * 1e-6 + (c.tiles * prices.usPerDraw + c.updateUs) * 1e-3;
+}
+
 Result<TileStudy> studyTileSizes(const Heights& heights, const TileRule& rule, std::span<const View> views,
-                                 std::span<const std::uint32_t> sizes, const JobContext& job) {
+                                 std::span<const std::uint32_t> sizes, const TilePrices& prices,
+                                 const JobContext& job) {
     TileStudy out;
     for (std::size_t s = 0; s < sizes.size(); ++s) {
         const JobContext own = job.part(static_cast<double>(s) / static_cast<double>(sizes.size()),
@@ -86,35 +91,21 @@ Result<TileStudy> studyTileSizes(const Heights& heights, const TileRule& rule, s
         cost.tiles /= count;
         cost.triangles /= count;
         cost.memory = static_cast<double>(mostVertices) * 20;
-        cost.editMs = editCost(heights, **tree, cut);
+        cost.editMs = editCost(heights, *tree, cut);
         out.sizes.push_back(cost);
     }
     if (out.sizes.empty())
         return out;
-    const auto best = [&](auto of) {
-        double least = 1e300;
-        for (const TileSizeCost& size : out.sizes)
-            least = std::min(least, std::max(1e-9, of(size)));
-        return least;
-    };
-    const double tiles = best([](const auto& c) { return c.tiles; });
-    const double triangles = best([](const auto& c) { return c.triangles; });
-    const double update = best([](const auto& c) { return c.updateUs; });
-    const double edit = best([](const auto& c) { return c.editMs; });
-    double least = 1e300;
+    double fewest = 1e300;
     for (std::size_t i = 0; i < out.sizes.size(); ++i) {
-        const TileSizeCost& c = out.sizes[i];
-        const double all = std::log(std::max(1e-9, c.tiles) / tiles) + std::log(std::max(1e-9, c.triangles) / triangles) +
-                           std::log(std::max(1e-9, c.updateUs) / update) + std::log(std::max(1e-9, c.editMs) / edit);
-        if (all < least) {
-            least = all;
+        fewest = std::min(fewest, out.sizes[i].triangles);
+        if (frameMs(out.sizes[i], prices) < frameMs(out.sizes[out.recommended], prices))
             out.recommended = i;
-        }
     }
     const TileSizeCost& c = out.sizes[out.recommended];
-    out.why = fmt::format("{}: {:.1f} × the fewest triangles, {:.0f} draws, an edit costs {} ms",
-                          length(c.cells * heights.spacing), std::max(1.0, c.triangles / triangles), c.tiles,
-                          figure(c.editMs, 2));
+    out.why = fmt::format("{} of a frame, the least: {:.1f} × the fewest triangles, {:.0f} draws, an edit costs {} ms",
+                          figure(frameMs(c, prices), 2) + " ms", std::max(1.0, c.triangles / std::max(fewest, 1.0)),
+                          c.tiles, figure(c.editMs, 2));
     return out;
 }
 

@@ -21,16 +21,25 @@ struct TileSizeCost {
     double memory = 0; ///< bytes of the points of the tiles that are drawn, most of all frames
 };
 
+/// What a frame pays for.
+struct TilePrices {
+    double nsPerTriangle = 5;
+    double usPerDraw = 5;
+};
+
 struct TileStudy {
     std::vector<TileSizeCost> sizes;
-    std::size_t recommended = 0; ///< index into `sizes`: the least product of all four against the best of each
+    std::size_t recommended = 0; ///< index into `sizes`: where triangles, draws and update take least of a frame
     std::string why;
 };
 
 /// ERRORS     Cancelled.
 /// COST       a tree a size, and a selection a view and size.
 Result<TileStudy> studyTileSizes(const Heights& heights, const TileRule& rule, std::span<const View> views,
-                                 std::span<const std::uint32_t> sizes, const JobContext& job);
+                                 std::span<const std::uint32_t> sizes, const TilePrices& prices,
+                                 const JobContext& job);
+/// Milliseconds of a frame that a tile size takes.
+double frameMs(const TileSizeCost& cost, const TilePrices& prices);
 
 /// 16, 32, 64, 128, 256: those that are not wider than the terrain.
 std::vector<std::uint32_t> usualTileSizes(const Heights& heights);

@@ -349,7 +349,7 @@ TEST(Tiles, an_edit_is_the_same_as_a_tree_from_nothing) {
                 for (std::uint32_t x = edited.x0; x <= edited.x1; ++x)
                     h.grid.edit(y)[x] += static_cast<float>(random() % 100) * 0.1F - 5;
             std::uint32_t touched = 0;
-            tree = editTileTree(*tree, h, edited, &touched);
+            tree = editTileTree(tree, h, edited, &touched);
             const auto anew = treeOf(h, tree->cells);
             ASSERT_EQ(tree->tiles.size(), anew->tiles.size());
             EXPECT_LT(touched, tree->tiles.size());

@@ -3,6 +3,8 @@
 #include "app/look/look.h"
 #include "base/text.h"
 
+#include "scene/kinds.h"
+
 #include <QHeaderView>
 #include <algorithm>
 
@@ -103,8 +105,11 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_json->setToolTip(tr("NAME.chain.json: every switch, fade, cull rule and measured deviation"));
     m_tables = new QCheckBox(tr("Fields as tables"));
     m_tables->setToolTip(tr("NAME.placements.csv and .json: every copy of a field, in its order"));
-    for (QCheckBox* box : {m_extension, m_named, m_json, m_tables}) {
-        box->setChecked(true);
+    m_tiles = new QCheckBox(tr("tiles of ground as meshes"));
+    m_tiles->setToolTip(tr("NAME/level_N.glb: every tile of every level, besides the heights, rule and triangle lists that an "
+                           "engine makes them from"));
+    for (QCheckBox* box : {m_extension, m_named, m_json, m_tables, m_tiles}) {
+        box->setChecked(box != m_tiles);
         body->addWidget(box);
         connect(box, &QCheckBox::toggled, this, &ShipPanel::refresh);
     }
@@ -121,7 +126,8 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
 }
 
 ShipOptions ShipPanel::options() const {
-    return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked(), m_tables->isChecked()};
+    return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked(), m_tables->isChecked(),
+            m_tiles->isChecked()};
 }
 
 void ShipPanel::refresh() {
@@ -132,24 +138,30 @@ void ShipPanel::refresh() {
     int ready = 0;
     int files = 0;
     for (const Subject& s : m_bench.session.scene().subjects) {
-        if (const InstancesBody* field = s.instances()) {
-            files += (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
-                     (m_extension->isChecked() ? static_cast<int>(field->assets.size()) : 0);
-            ++ready;
+        const auto row = [&](bool whole, int own, const QString& text) {
+            ready += whole ? 1 : 0;
+            files += whole ? own : 0;
             rows += QStringLiteral("<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' "
                                    "style='color:%2'>%3</td></tr>")
-                        .arg(QString::fromStdString(s.name).toHtmlEscaped(), l.quiet.name(),
-                             tr("%1 copies").arg(groupedText(static_cast<qint64>(field->copies->size()))));
-            continue;
-        }
-        const bool whole = std::all_of(s.mesh().levels.begin(), s.mesh().levels.end(),
-                                       [](const Level& x) { return x.mesh != nullptr; });
-        ready += whole ? 1 : 0;
-        files += whole ? each : 0;
-        rows += QStringLiteral(
-                    "<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' style='color:%2'>%3</td></tr>")
-                    .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
-                         whole ? tr("%1 levels").arg(s.mesh().levels.size()) : tr("not whole"));
+                        .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
+                             whole ? text : tr("not whole"));
+        };
+        std::visit(Overload{[&](const MeshBody& of) {
+                                row(std::all_of(of.levels.begin(), of.levels.end(),
+                                                [](const Level& x) { return x.mesh != nullptr; }),
+                                    each, tr("%1 levels").arg(of.levels.size()));
+                            },
+                            [&](const InstancesBody& of) {
+                                row(true,
+                                    (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
+                                        (m_extension->isChecked() ? static_cast<int>(of.assets.size()) : 0),
+                                    tr("%1 copies").arg(groupedText(static_cast<qint64>(of.copies->size()))));
+                            },
+                            [&](const TerrainBody& of) {
+                                const int levels = of.tree ? static_cast<int>(of.tree->levels.size()) : 0;
+                                row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0), tr("%1 levels").arg(levels));
+                            }},
+                   s.body);
     }
     m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
                         .arg(tr("%1 files from %2 subjects").arg(files).arg(ready), rows));

@@ -2,6 +2,7 @@
 
 #include "app/look/look.h"
 #include "base/text.h"
+#include "scene/kinds.h"
 
 #include <cmath>
 #include <numbers>
@@ -46,14 +47,20 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     rebuild();
 }
 
+/// The chosen subject where it has switches of its own.
+const Subject* SwitchChart::charted() const {
+    const Subject* s = m_bench.session.subject();
+    return s != nullptr && ownChainOf(*s, m_bench.session.scene().statedView()) ? s : nullptr;
+}
+
 void SwitchChart::rebuild() {
-    const Subject* s = m_bench.session.meshSubject();
+    const Subject* s = charted();
     if (s != nullptr) {
         const View& view = m_bench.session.scene().statedView();
-        m_chain = chainOf(*s, view);
-        m_textures.clear();
-        for (const Level& level : s->mesh().levels)
-            m_textures.push_back(textureBytesOf(*s, level));
+        m_chain = *ownChainOf(*s, view);
+        m_textures.assign(m_chain.levels.size(), 0);
+        for (std::size_t i = 0; s->isMesh() && i < m_chain.levels.size(); ++i)
+            m_textures[i] = textureBytesOf(*s, s->mesh().levels[i]);
         m_cullAt = 0;
         if (s->rule.cullBelowPx > 0)
             m_cullAt = distanceWhere(s->rule, s->radius, s->rule.cullBelowPx / view.lines, view);
@@ -73,8 +80,7 @@ void SwitchChart::rebuild() {
             yAxis->setRange(s->rule.allowPx * 0.06, s->rule.allowPx * 3.2);
             m_stairs->axis(QCPAxis::atBottom)->setRange(xAxis->range());
             m_stairs->axis(QCPAxis::atLeft)
-                ->setRange(std::max(0.01, s->mesh().levels.back().triangles * 0.06),
-                           s->mesh().levels.front().triangles * 2.2);
+                ->setRange(std::max(0.01, m_chain.levels.back().triangles * 0.06), m_chain.levels.front().triangles * 2.2);
         }
     }
     refresh();
@@ -114,7 +120,7 @@ QPointF SwitchChart::handlePlace(int level) const {
 
 void SwitchChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
-    const Subject* s = m_bench.session.meshSubject();
+    const Subject* s = charted();
     const View& view = m_bench.session.scene().statedView();
     drawTitle(p, m_heights ? tr("Error on screen at each screen height") : tr("Error on screen at each distance"),
               tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines),
@@ -138,7 +144,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
         p.setFont(Look::font(11, 600));
         p.setPen(l.quiet);
         if (beyond.width() > 50)
-            p.drawText(beyond.adjusted(0, 0, -8, -6), Qt::AlignRight | Qt::AlignBottom, tr("culled"));
+            p.drawText(beyond.adjusted(0, 0, -8, -6), Qt::AlignRight | Qt::AlignBottom, s->isMesh() ? tr("culled") : tr("beyond reach"));
     }
 
     p.save();
@@ -195,7 +201,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
     const QCPAxis* heightAxis = m_stairs->axis(QCPAxis::atLeft);
     p.setFont(Look::font(11));
     p.setPen(l.quiet);
-    p.drawText(QRectF(8, stairs.top(), 60, stairs.height()), Qt::AlignRight | Qt::AlignVCenter, tr("triangles\ndrawn"));
+    p.drawText(QRectF(8, stairs.top(), 60, stairs.height()), Qt::AlignRight | Qt::AlignVCenter, s->isMesh() ? tr("triangles\ndrawn") : tr("triangles\na km²"));
     QPainterPath path;
     double textEnd = -1e9;
     for (std::size_t i = 0; i < m_chain.levels.size(); ++i) {
@@ -320,7 +326,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
 }
 
 SwitchChart::Hit SwitchChart::hitAt(const QPointF& p) const {
-    if (m_bench.session.meshSubject() == nullptr || m_chain.levels.size() < 2)
+    if (charted() == nullptr || m_chain.levels.size() < 2)
         return {};
     const QRectF area = axisRect()->rect();
     for (int i = 1; i < static_cast<int>(m_chain.levels.size()); ++i) {
@@ -377,7 +383,7 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
                                                     static_cast<double>(axisRect()->right())));
     const QString key = QStringLiteral("switch-drag-%1").arg(m_serial);
     // What is held may be gone by now: undone, removed, or another subject is shown.
-    const bool there = m_bench.session.meshSubject() != nullptr && m_bench.session.subjectId() == m_dragged &&
+    const bool there = charted() != nullptr && m_bench.session.subjectId() == m_dragged &&
                        m_drag.level < static_cast<int>(m_chain.levels.size());
     if (!there)
         m_drag = {};
@@ -389,7 +395,7 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
         emit needleDragged(m_factor * d);
         return;
     case Grip::Allowance: {
-        SwitchRule rule = m_bench.session.meshSubject()->rule;
+        SwitchRule rule = charted()->rule;
         const double raw = std::clamp(yAxis->pixelToCoord(event->position().y()), 0.05, 64.0);
         const double step = raw < 1 ? 0.05 : raw < 4 ? 0.1 : 0.5;
         rule.allowPx = std::max(0.05, std::round(raw / step) * step);

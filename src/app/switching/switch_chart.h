@@ -40,6 +40,7 @@ private:
         int level = -1;
     };
     void rebuild();
+    [[nodiscard]] const Subject* charted() const;
     void paintCompared(QPainter& painter) const;
     [[nodiscard]] Hit hitAt(const QPointF& p) const;
     [[nodiscard]] double x(double metres) const;

@@ -2,6 +2,8 @@
 
 #include "app/look/look.h"
 
+#include <QOpenGLContext>
+#include <QOpenGLFunctions>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -17,10 +19,14 @@ layout(location=3) in float value;
 layout(location=4) in vec4 row0;
 layout(location=5) in vec4 row1;
 layout(location=6) in vec4 row2;
-uniform mat4 uViewProjection;
-out vec3 vWorld; out vec3 vNormal; out vec2 vUv; out float vValue;
+layout(location=7) in vec2 coarser;
+layout(location=8) in vec3 tint;
+uniform mat4 uViewProjection; uniform float uMorph; uniform vec4 uMorphEdges;
+out vec3 vWorld; out vec3 vNormal; out vec2 vUv; out float vValue; out vec3 vColor;
 void main() {
-  vec4 p = vec4(position, 1.0);
+  float on = coarser.y < 0.5 ? uMorph : uMorphEdges[int(coarser.y) - 1];
+  vec4 p = vec4(position + vec3(0.0, coarser.x * on, 0.0), 1.0);
+  vColor = tint;
   vWorld = vec3(dot(row0, p), dot(row1, p), dot(row2, p));
   vNormal = vec3(dot(row0.xyz, normal), dot(row1.xyz, normal), dot(row2.xyz, normal)); vUv = uv; vValue = value;
   gl_Position = uViewProjection * vec4(vWorld, 1.0);
@@ -29,7 +35,7 @@ void main() {
 // Squares and roots stand in for the usual power of 2.2: software rendering pays for every power.
 // An ordered 4 x 4 dither in screen space: a level and the one it fades from keep complementary pixels.
 const char* kSurfaceFragment = R"(#version 330 core
-in vec3 vWorld; in vec3 vNormal; in vec2 vUv; in float vValue;
+in vec3 vWorld; in vec3 vNormal; in vec2 vUv; in float vValue; in vec3 vColor;
 uniform vec4 uBase; uniform sampler2D uTexture; uniform bool uHasTexture, uHasNormals, uFlat;
 uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
 uniform int uValueUse; uniform float uValueScale; uniform vec3 uHeat[5]; uniform vec3 uCare;
@@ -41,7 +47,7 @@ void main() {
     if (uFade >= 0.0 ? cell > uFade : cell <= -uFade) discard;
   }
   if (uFlat) { color = uBase; return; }
-  vec4 base = uBase;
+  vec4 base = uBase * vec4(vColor, 1.0);
   if (uHasTexture) { vec4 t = texture(uTexture, vUv); base *= vec4(t.rgb * t.rgb, t.a); }
   if (base.a < uCutoff) discard;
   vec3 toEye = normalize(uEye - vWorld);
@@ -114,7 +120,9 @@ bool GlScene::initialize() {
             m_surface.uniformLocation("uFlat"),
             m_surface.uniformLocation("uCutoff"),
             m_surface.uniformLocation("uValueUse"),
-            m_surface.uniformLocation("uValueScale")};
+            m_surface.uniformLocation("uValueScale"),
+            m_surface.uniformLocation("uMorph"),
+            m_surface.uniformLocation("uMorphEdges")};
     m_surface.bind();
     const auto squared = [](const QColor& c) {
         return QVector3D(std::pow(static_cast<float>(c.redF()), 2.0F), std::pow(static_cast<float>(c.greenF()), 2.0F),
@@ -143,6 +151,9 @@ void GlScene::release() {
         glDeleteBuffers(1, &values.buffer);
     for (auto& [key, places] : m_places)
         glDeleteBuffers(1, &places.buffer);
+    for (auto& [key, extras] : m_extras)
+        glDeleteBuffers(1, &extras.buffer);
+    m_extras.clear();
     m_places.clear();
     glDeleteBuffers(1, &m_listedBuffer);
     m_values.clear();
@@ -162,6 +173,12 @@ void GlScene::forget() {
         return true;
     });
     std::erase_if(m_values, [this](auto& entry) {
+        if (!entry.second.owner.expired())
+            return false;
+        glDeleteBuffers(1, &entry.second.buffer);
+        return true;
+    });
+    std::erase_if(m_extras, [this](auto& entry) {
         if (!entry.second.owner.expired())
             return false;
         glDeleteBuffers(1, &entry.second.buffer);
@@ -310,6 +327,8 @@ void GlScene::begin(const QColor& top, const QColor& bottom, int width, int heig
 namespace {
 
 constexpr GLuint kRowSlot = 4; // and the two after it
+constexpr GLuint kCoarserSlot = 7;
+constexpr GLuint kTintSlot = 8;
 constexpr std::size_t kRowFloats = 12;
 
 /// The three rows of a copy's matrix.
@@ -334,6 +353,19 @@ GLuint GlScene::placesOf(const std::shared_ptr<const CellTable>& copies) {
         writeRows(copies->at(slot), 1, &rows[kRowFloats * slot]);
     glBindBuffer(GL_ARRAY_BUFFER, gpu.buffer);
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(rows.size() * sizeof(float)), rows.data(), GL_STATIC_DRAW);
+    return gpu.buffer;
+}
+
+GLuint GlScene::extrasOf(const std::shared_ptr<const GroundMesh>& tile) {
+    GpuExtras& gpu = m_extras[tile.get()];
+    if (gpu.buffer != 0 && !gpu.owner.expired())
+        return gpu.buffer;
+    if (gpu.buffer == 0)
+        glGenBuffers(1, &gpu.buffer);
+    gpu.owner = tile;
+    glBindBuffer(GL_ARRAY_BUFFER, gpu.buffer);
+    glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(tile->extras.size() * sizeof(float)), tile->extras.data(),
+                 GL_STATIC_DRAW);
     return gpu.buffer;
 }
 
@@ -432,6 +464,21 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
         glVertexAttribPointer(3, 1, GL_FLOAT, GL_FALSE, 0, nullptr);
     } else {
         glDisableVertexAttribArray(3);
+    }
+    if (item.ground) {
+        m_surface.setUniformValue(m_at.morph, item.morph);
+        m_surface.setUniformValue(m_at.morphEdges, QVector4D(item.morphEdges[0], item.morphEdges[1], item.morphEdges[2],
+                                                             item.morphEdges[3]));
+        glBindBuffer(GL_ARRAY_BUFFER, extrasOf(item.ground));
+        glEnableVertexAttribArray(kCoarserSlot);
+        glVertexAttribPointer(kCoarserSlot, 2, GL_FLOAT, GL_FALSE, 5 * sizeof(float), nullptr);
+        glEnableVertexAttribArray(kTintSlot);
+        glVertexAttribPointer(kTintSlot, 3, GL_FLOAT, GL_FALSE, 5 * sizeof(float),
+                              reinterpret_cast<const void*>(2 * sizeof(float)));
+    } else {
+        QOpenGLFunctions* plain = QOpenGLContext::currentContext()->functions();
+        plain->glVertexAttrib2f(kCoarserSlot, 0, 0);
+        plain->glVertexAttrib3f(kTintSlot, 1, 1, 1);
     }
     const bool clipped = item.clipFrom > 0 || item.clipTo < 1;
     if (clipped) {

@@ -10,6 +10,7 @@
 #include <QOpenGLFunctions_3_3_Core>
 #include <QOpenGLShaderProgram>
 #include <QThreadPool>
+#include <array>
 #include <atomic>
 #include <functional>
 #include <map>
@@ -22,6 +23,13 @@ enum class Shading { Shaded, Edges, Levels, Heat };
 
 /// What a value a vertex does to the picture.
 enum class ValueUse { None, Heat, Care };
+
+/// A tile of a terrain, with what its points need besides: five numbers each, how far up its coarser place lies, the side
+/// of the tile it is on (0: inside, else 1 + its place in kSides), and its colour.
+struct GroundMesh {
+    Mesh mesh;
+    std::vector<float> extras;
+};
 
 /// One mesh in one way: at one place, or at those of many copies.
 struct DrawItem {
@@ -40,6 +48,9 @@ struct DrawItem {
     float valueScale = 1; ///< times a value is 0..1 of the colours
     float clipFrom = 0;   ///< drawn only in this part of the picture's width
     float clipTo = 1;
+    std::shared_ptr<const GroundMesh> ground; ///< null: no tile
+    float morph = 0;                          ///< of a tile: how far its points are on the way to their coarser places
+    std::array<float, 4> morphEdges{};        ///< and those on its sides
 
     [[nodiscard]] std::uint32_t times() const {
         return !copies ? 1 : listed.empty() ? count : static_cast<std::uint32_t>(listed.size());
@@ -113,6 +124,7 @@ private:
     };
     void drawPart(const DrawItem& item, Shading shading, const Part& part);
     void placeCopies(const DrawItem& item, const Part& part);
+    GLuint extrasOf(const std::shared_ptr<const GroundMesh>& tile);
     GLuint placesOf(const std::shared_ptr<const CellTable>& copies);
     GLuint valueBuffer(const std::shared_ptr<const std::vector<float>>& values);
     GpuMesh& upload(const std::shared_ptr<const Mesh>& mesh);
@@ -124,7 +136,7 @@ private:
     QOpenGLShaderProgram m_line;
     QOpenGLShaderProgram m_dot;
     struct Uniforms {
-        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale;
+        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale, morph, morphEdges;
     } m_at{};
     std::map<const Mesh*, GpuMesh> m_meshes;
     std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;
@@ -133,6 +145,11 @@ private:
         GLuint buffer = 0;
     };
     std::map<const std::vector<float>*, GpuValues> m_values;
+    struct GpuExtras {
+        std::weak_ptr<const GroundMesh> owner;
+        GLuint buffer = 0;
+    };
+    std::map<const GroundMesh*, GpuExtras> m_extras;
     struct GpuPlaces { ///< of all copies of a table: three rows of a matrix each
         std::weak_ptr<const CellTable> owner;
         GLuint buffer = 0;

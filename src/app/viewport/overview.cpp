@@ -4,6 +4,7 @@
 #include "app/viewport/to_qt.h"
 
 #include <QMouseEvent>
+#include <QPainter>
 #include <algorithm>
 #include <cmath>
 
@@ -44,7 +45,9 @@ template <class Each> void eachCell(const SelectInput& input, const Each& each) 
 } // namespace
 
 Overview::Overview(Workbench& bench, Viewport& shot, QWidget* parent)
-    : QOpenGLWidget(parent), m_bench(bench), m_shot(shot), m_legend(new QLabel(this)) {
+    : QOpenGLWidget(parent), m_bench(bench), m_shot(shot), m_legend(new QLabel(this)),
+      m_numbers(new OverviewNumbers(this)) {
+    m_numbers->setAttribute(Qt::WA_TransparentForMouseEvents);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Overview"));
     setToolTip(tr("What the shot camera selected, seen from elsewhere. Drag to turn, Shift-drag to move, wheel to go "
@@ -88,12 +91,26 @@ double Overview::reachDrawn() const {
             reach = std::max(reach, view.forward.dot(cell.origin - view.eye) + view.forward.cwiseAbs().dot(cell.half) +
                                         batch.chain.radius * cell.mostScale);
     });
+    for (std::size_t g = 0; g < input.grounds.size() && g < m_shot.exact().grounds.size(); ++g)
+        if (groundChosen())
+            for (const DrawnTile& tile : m_shot.exact().grounds[g].tiles)
+                reach = std::max(reach, view.forward.dot(input.grounds[g].tree->boundsOf(tile.ref).centre() - view.eye));
     return std::min(reach, view.farMetres);
 }
 
 void Overview::fit() {
     const View view = m_shot.selectedView();
     const double reach = reachDrawn();
+    if (groundChosen()) { // as a map: from above, the shot camera looking up it
+        m_camera.pivot = view.eye + Vec3d(view.forward.x(), 0, view.forward.z()).normalized() * (0.42 * reach);
+        m_camera.yaw = std::atan2(-view.forward.x(), -view.forward.z());
+        m_camera.pitch = 1.5;
+        m_camera.distance = 1.05 * reach;
+        m_fitted = true;
+        refreshLegend();
+        update();
+        return;
+    }
     m_camera.pivot = view.eye + view.forward * (0.45 * reach);
     m_camera.yaw = std::atan2(-view.forward.x(), -view.forward.z()) + 0.5;
     m_camera.pitch = 0.75;
@@ -131,6 +148,10 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
             break;
     }
     std::vector<std::pair<DrawItem, bool>> out;
+    std::vector<DrawItem> tiles;
+    m_shot.groundTiles().add(scene, input, selection, tiles);
+    for (DrawItem& tile : tiles)
+        out.emplace_back(std::move(tile), !groundChosen());
     for (const Run& run : selection.runs) {
         if (isField(input.batches[run.batch]))
             continue;
@@ -141,6 +162,40 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
         for (DrawItem& item : items) {
             item.level = run.level;
             out.emplace_back(std::move(item), ground);
+        }
+    }
+    return out;
+}
+
+bool Overview::groundChosen() const {
+    const Subject* s = m_bench.session.subject();
+    return s != nullptr && s->terrain() != nullptr;
+}
+
+/// Outlines of the tiles of the chosen ground, by level, at the height of their tops' middle.
+std::vector<std::vector<QVector3D>> Overview::tileLines() const {
+    std::vector<std::vector<QVector3D>> out;
+    const SelectInput& input = m_shot.input();
+    const Selection& selection = m_shot.exact();
+    for (std::size_t g = 0; g < input.grounds.size() && g < selection.grounds.size(); ++g) {
+        const Subject& subject = m_bench.session.scene().subjects[input.grounds[g].subject];
+        if (subject.id != m_bench.session.subjectId() || subject.terrain() == nullptr || !subject.terrain()->heights)
+            continue;
+        const Heights& heights = *subject.terrain()->heights;
+        for (const DrawnTile& tile : selection.grounds[g].tiles) {
+            const Bounds b = input.grounds[g].tree->boundsOf(tile.ref);
+            out.resize(std::max<std::size_t>(out.size(), tile.ref.level + 1));
+            const double corners[5][2] = {{b.low.x(), b.low.z()}, {b.high.x(), b.low.z()}, {b.high.x(), b.high.z()},
+                                          {b.low.x(), b.high.z()}, {b.low.x(), b.low.z()}};
+            constexpr int kSteps = 4;
+            for (int c = 0; c < 4; ++c)
+                for (int i = 0; i < kSteps; ++i)
+                    for (int end = 0; end < 2; ++end) {
+                        const double t = static_cast<double>(i + end) / kSteps;
+                        const double x = corners[c][0] + (corners[c + 1][0] - corners[c][0]) * t;
+                        const double z = corners[c][1] + (corners[c + 1][1] - corners[c][1]) * t;
+                        out[tile.ref.level].push_back(toQt({x, heights.heightAt(x, z).value_or(b.high.y()) + 0.3, z}));
+                    }
         }
     }
     return out;
@@ -240,6 +295,37 @@ std::vector<GlScene::Dot> Overview::fieldDots() const {
     return out;
 }
 
+void OverviewNumbers::paintEvent(QPaintEvent* /*event*/) {
+    QPainter p(this);
+    p.setFont(Look::font(11, 600));
+    for (const auto& [at, level] : numbers) {
+        p.setPen(Look::now().ground);
+        p.drawText(QRectF(at.x() - 15, at.y() - 9, 30, 18), Qt::AlignCenter, QString::number(level));
+    }
+}
+
+/// On each tile of the chosen ground that is large enough here.
+void Overview::placeNumbers(const QMatrix4x4& matrix) {
+    constexpr double kLeast = 22; // pixels
+    m_numbers->numbers.clear();
+    const SelectInput& input = m_shot.input();
+    const Selection& selection = m_shot.exact();
+    const auto onScreen = [&](const Vec3d& p) {
+        const QVector4D clip = matrix * QVector4D(toQt(p), 1);
+        return QPointF((clip.x() / clip.w() + 1) / 2 * static_cast<float>(width()),
+                       (1 - clip.y() / clip.w()) / 2 * static_cast<float>(height()));
+    };
+    for (std::size_t g = 0; g < input.grounds.size() && g < selection.grounds.size(); ++g)
+        if (input.subjects[input.grounds[g].subject] == m_bench.session.subjectId())
+            for (const DrawnTile& tile : selection.grounds[g].tiles) {
+                const Bounds b = input.grounds[g].tree->boundsOf(tile.ref);
+                const QPointF size = onScreen(b.high) - onScreen(b.low);
+                if (std::min(std::abs(size.x()), std::abs(size.y())) > kLeast)
+                    m_numbers->numbers.emplace_back(onScreen(b.centre()), static_cast<int>(tile.ref.level));
+            }
+    m_numbers->update();
+}
+
 void Overview::paintGL() {
     if (!m_ready)
         return;
@@ -256,6 +342,8 @@ void Overview::paintGL() {
     m_gl.begin(look.viewTop, look.viewBottom, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
     for (const auto& [item, ground] : items())
         m_gl.draw(item, matrix, toQt(view.eye), ground ? Shading::Shaded : Shading::Levels);
+    for (const auto& lines : tileLines())
+        m_gl.lines(matrix, lines, look.ground);
     const Boxes boxes = copyBoxes();
     for (std::size_t i = 0; i < boxes.drawn.size(); ++i) // small things are seen by their boxes
         m_gl.lines(matrix, boxes.drawn[i], Look::level(static_cast<int>(i)));
@@ -266,6 +354,7 @@ void Overview::paintGL() {
     m_gl.dots(matrix, fieldDots());
     m_gl.lines(matrix, frustumLines(), look.accent);
     m_gl.end();
+    placeNumbers(matrix);
 }
 
 void Overview::refreshLegend() {
@@ -273,11 +362,17 @@ void Overview::refreshLegend() {
     int coarsest = 0;
     for (const Run& run : s.runs)
         coarsest = std::max(coarsest, static_cast<int>(run.level));
+    for (const TileCut& cut : s.grounds)
+        for (const DrawnTile& tile : cut.tiles)
+            coarsest = std::max(coarsest, static_cast<int>(tile.ref.level));
     QString text = QStringLiteral("<span style='color:%1'>▱</span> %2")
                        .arg(Look::now().accent.name(), m_shot.frozen() ? tr("frozen shot") : tr("shot camera"));
     for (int i = 0; i <= coarsest; ++i)
         text += QStringLiteral(" &nbsp;<span style='color:%1'>■</span> L%2").arg(Look::level(i).name()).arg(i);
-    text += tr(" &nbsp;▢ %1 culled").arg(m_shot.input().copies() - s.total.drawn);
+    std::uint32_t culled = 0;
+    for (std::size_t reason = 1; reason < kCullReasons; ++reason)
+        culled += s.total.culledBy[reason];
+    text += tr(" &nbsp;▢ %1 culled").arg(culled);
     m_legend->setText(text);
     QColor back = Look::now().ground;
     m_legend->setStyleSheet(QStringLiteral("QLabel { background: rgba(%1,%2,%3,220); color: %4; padding: 4px 8px; "
@@ -293,6 +388,7 @@ void Overview::refreshLegend() {
 
 void Overview::resizeEvent(QResizeEvent* event) {
     QOpenGLWidget::resizeEvent(event);
+    m_numbers->resize(size());
     m_legend->move(8, height() - m_legend->height() - 8);
 }
 

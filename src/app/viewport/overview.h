@@ -8,6 +8,17 @@
 
 namespace thicket::app {
 
+/// The levels of tiles, written on them. A widget of its own, so that painting cannot disturb the graphics state.
+class OverviewNumbers : public QWidget {
+    Q_OBJECT
+public:
+    using QWidget::QWidget;
+    std::vector<std::pair<QPointF, int>> numbers;
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+};
+
 class Overview : public QOpenGLWidget {
     Q_OBJECT
 public:
@@ -40,12 +51,16 @@ private:
     [[nodiscard]] Boxes copyBoxes() const;
     [[nodiscard]] std::vector<GlScene::Dot> fieldDots() const;
     [[nodiscard]] double reachDrawn() const;
+    [[nodiscard]] bool groundChosen() const;
+    [[nodiscard]] std::vector<std::vector<QVector3D>> tileLines() const;
+    void placeNumbers(const QMatrix4x4& matrix);
     void refreshLegend();
 
     Workbench& m_bench;
     Viewport& m_shot;
     GlScene m_gl;
     QLabel* m_legend;
+    OverviewNumbers* m_numbers;
     QTimer m_later; ///< a little after the selection changed
     bool m_ready = false;
     bool m_fitted = false;

@@ -2,6 +2,7 @@
 
 #include "app/look/look.h"
 #include "app/viewport/to_qt.h"
+#include "scene/grounds.h"
 #include "switching/explain.h"
 
 #include <QOpenGLFunctions>
@@ -146,6 +147,7 @@ View Viewport::shotView() const {
 
 void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
     m_held = {};
+    m_groundPlace.reset();
     lookFrom(eye, target);
 }
 
@@ -260,6 +262,14 @@ Pick Viewport::pick(CopyRef copy) const {
 }
 
 double Viewport::subjectDistance() const {
+    if (chosenGround() != nullptr) {
+        const auto hit = groundLookedAt();
+        if (!hit || hit->tile == nullptr)
+            return hit ? hit->metres : -1;
+        const Bounds b = m_input.grounds[hit->ground].tree->reachOf(hit->tile->ref);
+        const Vec3d eye = shotView().eye;
+        return (b.low - eye).cwiseMax(eye - b.high).cwiseMax(0).norm();
+    }
     const auto copy = nearest();
     return copy ? decidingDistance(chainOf(*copy), placeOf(*copy), shotView()) : -1;
 }
@@ -275,6 +285,10 @@ double Viewport::subjectFactor() const {
 }
 
 void Viewport::standAt(double metres) {
+    if (chosenGround() != nullptr) {
+        standOnGroundAt(metres);
+        return;
+    }
     const auto copy = nearest();
     if (!copy)
         return;
@@ -322,6 +336,10 @@ void Viewport::flicker(int finer, int coarser) {
 }
 
 std::optional<std::pair<double, double>> Viewport::walkEnds() const {
+    if (const Subject* ground = chosenGround()) {
+        const double last = groundChain(*ground, m_bench.session.scene().statedView()).fromMetres.back();
+        return std::pair(20.0, std::clamp(last * 1.3, 400.0, 2 * ground->radius + 400));
+    }
     const auto copy = nearest();
     if (!copy)
         return std::nullopt;
@@ -403,6 +421,13 @@ void Viewport::frameSelection() {
         } else {
             m_soloOrbit.distance = 1.15 * subject->radius / std::sin(m_bench.session.scene().settings.view.fovY / 2);
         }
+    } else if (chosenGround() != nullptr) {
+        const Vec3d middle = subject->bounds.centre();
+        m_groundPlace.reset();
+        m_sceneOrbit.pivot = {middle.x(), subject->terrain()->heights->heightAt(middle.x(), middle.z()).value_or(middle.y()),
+                              middle.z()};
+        m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.35);
+        m_sceneOrbit.distance = 0.5 * subject->radius;
     } else {
         const auto copy = nearest();
         if (!copy)

@@ -1,7 +1,9 @@
 #pragma once
 // The view of the scene. In Gather and Thin it shows one subject; in the other stages what the selector chose.
 
+#include "app/terrain/ground_panel.h"
 #include "app/viewport/care_brush.h"
+#include "app/viewport/ground_tiles.h"
 #include "app/viewport/moving_budget.h"
 #include "app/viewport/orbit_camera.h"
 #include "app/viewport/pose_player.h"
@@ -45,6 +47,9 @@ public:
     void setShading(Shading shading);
     [[nodiscard]] Shading shading() const { return m_shading; }
     void setArrangement(Arrangement arrangement);
+    /// Gives the brush that is laid on the chosen ground; empty while it is put away.
+    std::function<std::optional<GroundBrush>()> groundBrush;
+    [[nodiscard]] GroundTiles& groundTiles() { return m_groundTiles; }
     /// Gives the brush that paints care, without a path.
     std::function<CareStroke()> brush;
     [[nodiscard]] bool painting() const;
@@ -146,10 +151,10 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    /// One subject by itself; a field is always seen where it stands.
+    /// One subject by itself; fields and terrain are always seen where they stand.
     [[nodiscard]] bool solo() const {
         const Subject* s = m_bench.session.subject();
-        return (m_stage == Stage::Gather || m_stage == Stage::Thin) && (s == nullptr || s->instances() == nullptr);
+        return (m_stage == Stage::Gather || m_stage == Stage::Thin) && (s == nullptr || s->isMesh());
     }
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
     void turn(double left, double up);
@@ -176,6 +181,23 @@ private:
     };
     [[nodiscard]] std::optional<Touch> touch(const QPointF& at) const;
     bool beginStroke(const QPointF& at);
+    /// The direction of sight through a place of the picture.
+    [[nodiscard]] Vec3d sightThrough(const QPointF& at) const;
+    struct GroundHit {
+        std::size_t ground = 0;           ///< index into the input's
+        const DrawnTile* tile = nullptr;  ///< that is drawn there; null: none
+        Vec3d place{0, 0, 0};
+        double metres = 0; ///< from the eye
+    };
+    /// Where a line of sight meets ground: the chosen terrain's, or with `any` that of the nearest.
+    [[nodiscard]] std::optional<GroundHit> groundAlongSight(const Vec3d& direction, bool any) const;
+    /// The same for the place that is looked at: where someone clicked, else the middle of the picture.
+    [[nodiscard]] std::optional<GroundHit> groundLookedAt() const;
+    [[nodiscard]] const Subject* chosenGround() const;
+    void standOnGroundAt(double metres);
+    void paintGroundReading(QPainter& p, const QMatrix4x4& viewProjection);
+    void paintGroundBrush(QPainter& p, const QMatrix4x4& viewProjection) const;
+    [[nodiscard]] bool groundBrushOut() const { return m_stage == Stage::Gather && groundBrush && groundBrush(); }
     void chooseAt(const QPointF& at);
     void paintFieldReading(QPainter& p, const Subject& field);
     void goOnWithStroke(const QPointF& at);
@@ -268,6 +290,8 @@ private:
     QElapsedTimer m_playClock;
     PosePlayer m_player;
     ImpostorViews m_views;
+    GroundTiles m_groundTiles;
+    std::optional<Vec3d> m_groundPlace; ///< someone clicked on the chosen ground there
     double m_walkPhase = 0;
     double m_walkNear = 1;
     double m_walkFar = 100;

@@ -39,14 +39,24 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
     stopWalk();
     setFocus(Qt::MouseFocusReason);
     m_wiping = event->button() == Qt::LeftButton && onWipe(event->position());
-    if (event->button() == Qt::LeftButton && event->modifiers() == Qt::NoModifier)
+    const bool plain = event->button() == Qt::LeftButton && event->modifiers() == Qt::NoModifier;
+    if (plain && groundBrushOut()) {
+        const auto hit = groundAlongSight(sightThrough(event->position()), false);
+        if (const auto held = groundBrush(); hit && held)
+            m_bench.grounds.beginStroke(m_bench.session.subjectId(), held->kind, held->radius, held->strength, hit->place);
+    } else if (plain) {
         beginStroke(event->position());
+    }
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent* event) {
     constexpr double kStill = 3; // pixels: less is a click
-    if (m_brush.painting())
+    if (m_bench.grounds.stroking())
+        m_bench.grounds.endStroke();
+    else if (m_brush.painting())
         endStroke();
+    else if (groundBrushOut())
+        update();
     else if (event->button() == Qt::LeftButton && !m_wiping && !solo() && m_pressed.x() >= 0 &&
              QLineF(m_pressed, event->position()).length() <= kStill)
         chooseAt(event->position());
@@ -56,16 +66,25 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event) {
 /// What a click meets is chosen: its subject, and of that the copy. The ground only where nothing stands before it.
 void Viewport::chooseAt(const QPointF& at) {
     const View view = shotView();
-    const double tall = std::tan(view.fovY / 2);
-    const Vec3d right = view.forward.cross(view.up);
-    const Vec3d direction = (view.forward + (1 - 2 * at.y() / height()) * tall * view.up +
-                             (2 * at.x() / width() - 1) * tall * view.aspect * right)
-                                .normalized();
+    const Vec3d direction = sightThrough(at);
     const auto& subjects = m_bench.session.scene().subjects;
-    for (const bool ground : {false, true})
+    const auto terrain = groundAlongSight(direction, true);
+    for (const bool ground : {false, true}) {
+        if (ground && terrain) {
+            m_bench.session.selectSubject(m_input.subjects[m_input.grounds[terrain->ground].subject]);
+            m_groundPlace = terrain->place;
+            update();
+            emit selected();
+            return;
+        }
         if (const auto copy = copyAlong(
                 m_input, m_state, selectedView(), selectionOptions(), view.eye, direction,
                 [&](const Batch& batch) { return (subjects[batch.subject].role == Role::Horizon) == ground; })) {
+            // What lies behind the ground cannot be meant.
+            const ResolvedChain& chain = m_input.batches[copy->batch].chain;
+            const double nearest = (centreOf(placeOf(*copy), chain.bounds) - view.eye).norm() - chain.radius * placeOf(*copy).scale;
+            if (!ground && terrain && nearest > terrain->metres)
+                continue;
             const std::uint32_t id = m_input.subjects[m_input.batches[copy->batch].subject];
             m_bench.session.selectSubject(id);
             m_held = {copy, m_input.batches[copy->batch].copies, true};
@@ -73,6 +92,7 @@ void Viewport::chooseAt(const QPointF& at) {
             emit selected();
             return;
         }
+    }
 }
 
 bool Viewport::onWipe(const QPointF& at) const {
@@ -88,6 +108,14 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         moved();
         return;
     }
+    if (m_bench.grounds.stroking()) {
+        if (const auto hit = groundAlongSight(sightThrough(event->position()), false))
+            m_bench.grounds.goOnWithStroke(hit->place);
+        m_overlay->update();
+        return;
+    }
+    if (groundBrushOut())
+        m_overlay->update();
     if (m_brush.painting()) {
         goOnWithStroke(event->position());
         return;

@@ -120,10 +120,14 @@ std::vector<DrawItem> Viewport::soloItems() {
 std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
     const View view = shotView();
     const SelectOptions options = selectionOptions();
-    if (!m_flicker.isActive())
-        return itemsOf(m_bench.session.scene(), m_input, selection, view, options, m_views);
-    // One subject shows two of its levels in turn, whatever was selected.
     std::vector<DrawItem> out;
+    m_groundTiles.add(m_bench.session.scene(), m_input, selection, out);
+    if (!m_flicker.isActive()) {
+        const auto copies = itemsOf(m_bench.session.scene(), m_input, selection, view, options, m_views);
+        out.insert(out.end(), copies.begin(), copies.end());
+        return out;
+    }
+    // One subject shows two of its levels in turn, whatever was selected.
     const int shown = m_flickers % 2 == 0 ? m_flickerFiner : m_flickerCoarser;
     for (const Run& run : selection.runs) {
         const bool flickers = m_input.subjects[m_input.batches[run.batch].subject] == m_flickerSubject;

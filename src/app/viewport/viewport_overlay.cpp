@@ -227,6 +227,12 @@ void Viewport::paintWipe(QPainter& p, const Subject& subject) const {
 }
 
 void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
+    if (chosenGround() != nullptr) {
+        if (groundBrushOut())
+            paintGroundBrush(p, viewProjection);
+        paintGroundReading(p, viewProjection);
+        return;
+    }
     const auto copy = nearest();
     if (!copy)
         return;

@@ -53,7 +53,9 @@ bool writePage(TIFF* tiff, const Heights& heights, std::uint32_t step, bool redu
     TIFFSetField(tiff, TIFFTAG_SAMPLEFORMAT, SAMPLEFORMAT_IEEEFP);
     TIFFSetField(tiff, TIFFTAG_PHOTOMETRIC, PHOTOMETRIC_MINISBLACK);
     TIFFSetField(tiff, TIFFTAG_PLANARCONFIG, PLANARCONFIG_CONTIG);
-    TIFFSetField(tiff, TIFFTAG_COMPRESSION, COMPRESSION_NONE);
+    TIFFSetField(tiff, TIFFTAG_COMPRESSION, COMPRESSION_ADOBE_DEFLATE);
+    TIFFSetField(tiff, TIFFTAG_PREDICTOR, PREDICTOR_FLOATINGPOINT);
+    TIFFSetField(tiff, TIFFTAG_ZIPQUALITY, 1);
     TIFFSetField(tiff, TIFFTAG_TILEWIDTH, kTile);
     TIFFSetField(tiff, TIFFTAG_TILELENGTH, kTile);
     std::vector<float> tile(std::size_t{kTile} * kTile);

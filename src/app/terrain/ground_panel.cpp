@@ -1,0 +1,222 @@
+#include "app/terrain/ground_panel.h"
+
+#include "app/look/look.h"
+#include "appmodel/text.h"
+#include "base/text.h"
+#include "scene/grounds.h"
+
+#include <QFileDialog>
+#include <algorithm>
+#include <cmath>
+
+namespace thicket::app {
+namespace {
+
+QString tableRow(const QString& name, const QString& value) {
+    return QStringLiteral("<tr><td style='color:%1; padding:1px 10px 1px 0'>%2</td><td align='right' "
+                          "style='padding:1px 0'>%3</td></tr>")
+        .arg(Look::now().quiet.name(), name, value.toHtmlEscaped());
+}
+
+} // namespace
+
+GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground"), parent), m_bench(bench) {
+    m_facts = makeLabel({});
+    m_facts->setTextFormat(Qt::RichText);
+    m_facts->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_facts->setObjectName(QStringLiteral("groundFacts"));
+    body->addWidget(m_facts);
+    m_relink = makeButton(tr("Point to the file…"), tr("Its heights were not found where the project says"));
+    body->addWidget(m_relink);
+
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("Brush"), "title"));
+    m_kind = new Segmented({tr("Off"), tr("Raise"), tr("Lower"), tr("Smooth"), tr("Flatten")},
+                           {tr("Drag turns the view"), tr("Drag on the ground raises it"), tr("Drag on the ground lowers it"),
+                            tr("Drag on the ground evens it out"),
+                            tr("Drag on the ground brings it to the height where the stroke began")});
+    m_kind->setCellWidth(50);
+    m_kind->setObjectName(QStringLiteral("groundBrush"));
+    body->addWidget(m_kind);
+    m_radius = new NumberBox(0.5, 10000, 1, tr(" m"));
+    m_radius->show(16);
+    m_radius->setObjectName(QStringLiteral("brushRadius"));
+    body->addWidget(fieldRow(tr("Radius"), m_radius, tr("How far it reaches from the pointer; shown on the ground")));
+    m_strength = new NumberBox(0.01, 1000, 2, tr(" m"));
+    m_strength->show(1);
+    m_strength->setObjectName(QStringLiteral("brushStrength"));
+    body->addWidget(fieldRow(tr("Strength"), m_strength, tr("How much a stroke does in its middle, however often it passes there")));
+    m_cost = makeLabel({}, "small");
+    m_cost->setWordWrap(true);
+    m_cost->setObjectName(QStringLiteral("strokeCost"));
+    body->addWidget(m_cost);
+
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("As a mesh"), "title"));
+    m_error = new NumberBox(0.001, 1000, 3, tr(" m"));
+    m_error->show(0.5);
+    m_error->setObjectName(QStringLiteral("meshError"));
+    body->addWidget(fieldRow(tr("Off by at most"), m_error, tr("The largest vertical distance of the mesh from the heights")));
+    m_levels = new NumberBox(1, 7, 0, {});
+    m_levels->show(4);
+    body->addWidget(fieldRow(tr("Levels"), m_levels, tr("Each may be off by twice as much as the one before")));
+    m_border = new QCheckBox(tr("keep every height along the border"));
+    m_border->setToolTip(tr("So that meshes of neighbouring pieces of ground match"));
+    body->addWidget(m_border);
+    m_forecast = makeLabel({});
+    m_forecast->setTextFormat(Qt::RichText);
+    m_forecast->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_forecast->setObjectName(QStringLiteral("meshForecast"));
+    body->addWidget(m_forecast);
+    m_make = makeButton(tr("Make the mesh…"), tr("Write these levels as a GLB and add them to the project as a mesh"), true);
+    m_make->setObjectName(QStringLiteral("makeGroundMesh"));
+    footer->addWidget(m_make, 1);
+
+    connect(m_relink, &QPushButton::clicked, this, [this] {
+        const Subject* s = terrain();
+        const QString file = s == nullptr ? QString()
+                                          : QFileDialog::getOpenFileName(this, tr("Heights of %1").arg(toText(s->name)), {},
+                                                                         tr("Heights (*.png *.tif *.tiff *.asc *.r16 *.r32 *.raw)"));
+        if (!file.isEmpty())
+            m_bench.grounds.relink(s->id, file);
+    });
+    connect(m_kind, &Segmented::picked, this, [this](int kind) {
+        const bool share = kind >= 3; // smooth and flatten go so much of the way
+        m_strength->setSuffix(share ? tr(" of the way") : tr(" m"));
+        m_strength->setMaximum(share ? 1 : 1000);
+        emit brushChanged();
+    });
+    connect(m_radius, &NumberBox::chosen, this, &GroundPanel::brushChanged);
+    connect(m_strength, &NumberBox::chosen, this, &GroundPanel::brushChanged);
+    connect(m_error, &NumberBox::chosen, this, &GroundPanel::askForecast);
+    connect(m_levels, &NumberBox::chosen, this, &GroundPanel::askForecast);
+    connect(m_border, &QCheckBox::toggled, this, &GroundPanel::askForecast);
+    connect(m_make, &QPushButton::clicked, this, [this] {
+        const Subject* s = terrain();
+        if (s == nullptr)
+            return;
+        const QString file = QFileDialog::getSaveFileName(this, tr("Mesh of %1").arg(toText(s->name)),
+                                                          toText(s->name) + QStringLiteral(" mesh.glb"), tr("GLB (*.glb)"));
+        if (!file.isEmpty())
+            m_bench.grounds.writeMesh(s->id, errors(), m_border->isChecked(), file);
+    });
+    connect(&bench.grounds, &GroundModel::meshWritten, this, [this](const QString& path) { m_bench.files.openFiles({path}); });
+    connect(&bench.grounds, &GroundModel::forecastReady, this, &GroundPanel::refreshForecast);
+    connect(&bench.grounds, &GroundModel::strokeLaid, this, [this] {
+        const auto& g = m_bench.grounds;
+        m_cost->setText(tr("%1 ms for the last step: %2 tiles done again").arg(figureText(g.strokeMs(), 2)).arg(g.strokeTiles()));
+    });
+    connect(&bench.session.document, &Document::sceneChanged, this, &GroundPanel::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, [this] {
+        m_kind->setCurrent(0);
+        m_forecast->setText({});
+        emit brushChanged();
+        refresh();
+        askForecast();
+    });
+    refresh();
+}
+
+const Subject* GroundPanel::terrain() const {
+    const Subject* s = m_bench.session.subject();
+    return s != nullptr && s->terrain() != nullptr ? s : nullptr;
+}
+
+std::optional<GroundBrush> GroundPanel::brush() const {
+    if (terrain() == nullptr || m_kind->current() == 0)
+        return std::nullopt;
+    return GroundBrush{static_cast<BrushKind>(m_kind->current() - 1), m_radius->value(), m_strength->value()};
+}
+
+std::vector<double> GroundPanel::errors() const {
+    std::vector<double> out;
+    for (int i = 0; i < static_cast<int>(m_levels->value()); ++i)
+        out.push_back(m_error->value() * std::exp2(i));
+    return out;
+}
+
+void GroundPanel::askForecast() {
+    if (const Subject* s = terrain(); s != nullptr && s->terrain()->heights)
+        m_bench.grounds.forecast(s->id, errors(), m_border->isChecked());
+}
+
+void GroundPanel::refreshForecast() {
+    QString rows;
+    for (const GroundModel::Forecast& f : m_bench.grounds.forecasts())
+        rows += tableRow(lengthText(f.error), tr("%1 triangles · %2")
+                                                  .arg(groupedText(static_cast<qint64>(f.count.triangles)),
+                                                       QString::fromStdString(memorySize(
+                                                           static_cast<double>(f.count.vertices) * 24 +
+                                                           static_cast<double>(f.count.triangles) * 12))));
+    m_forecast->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+}
+
+void GroundPanel::refresh() {
+    const Subject* s = terrain();
+    if (s == nullptr)
+        return;
+    const TerrainBody& of = *s->terrain();
+    title->setText(toText(s->name));
+    m_relink->setVisible(!of.heights);
+    m_make->setEnabled(of.heights != nullptr);
+    QString rows = tableRow(tr("from"), of.trial ? tr("made up") : toText(s->source.path.filename().string()));
+    if (of.heights) {
+        const Heights& h = *of.heights;
+        rows += tableRow(tr("heights"), tr("%1 × %2").arg(h.columns).arg(h.rows));
+        rows += tableRow(tr("apart"), lengthText(h.spacing));
+        rows += tableRow(tr("size"), tr("%1 × %2").arg(lengthText(h.width()), lengthText(h.depth())));
+        rows += tableRow(tr("lowest"), tr("%1 m").arg(static_cast<double>(of.tree->low), 0, 'f', 2));
+        rows += tableRow(tr("highest"), tr("%1 m").arg(static_cast<double>(of.tree->high), 0, 'f', 2));
+        rows += tableRow(tr("holes"), h.holes ? tr("yes") : tr("none"));
+        rows += tableRow(tr("in memory"), QString::fromStdString(memorySize(memoryOf(*s))));
+        rows += tableRow(tr("strokes laid on it"), groupedText(static_cast<qint64>(of.strokes.size())));
+    }
+    m_facts->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+}
+
+GroundLevels::GroundLevels(Workbench& bench, QWidget* parent)
+    : Panel(tr("Levels of the tiles"), parent), m_bench(bench), m_table(makeLabel({})) {
+    m_table->setTextFormat(Qt::RichText);
+    m_table->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_table->setObjectName(QStringLiteral("groundLevels"));
+    body->addWidget(m_table);
+    QLabel* note = makeLabel(tr("Each level has half the points a side of the finer one, and its tiles are twice as wide. "
+                                "Half of a level's tiles are off by no more than the first figure, none by more than the "
+                                "second. Switch decides for each tile by itself."),
+                             "small");
+    note->setWordWrap(true);
+    body->addWidget(note);
+    connect(&bench.session.document, &Document::sceneChanged, this, &GroundLevels::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &GroundLevels::refresh);
+    refresh();
+}
+
+void GroundLevels::refresh() {
+    const Subject* s = m_bench.session.subject();
+    if (s == nullptr || s->terrain() == nullptr || !s->terrain()->tree)
+        return;
+    const TileTree& tree = *s->terrain()->tree;
+    aside->setText(toText(s->name));
+    QString rows;
+    for (std::uint32_t level = 0; level < tree.levels.size(); ++level) {
+        const TileTree::Level& row = tree.levels[level];
+        const double side = static_cast<double>(std::uint64_t{tree.cells} << level) * tree.spacing;
+        const double count = std::uint64_t{row.across} * row.down;
+        const double triangles = 2.0 * (tree.columns - 1) * (tree.rows - 1) / std::exp2(2 * level);
+        const double points = count * (tree.cells + 1) * (tree.cells + 1);
+        rows += QStringLiteral("<tr><td style='padding:5px 8px 0 0'><span style='color:%1'>■</span> L%2</td><td align='right' "
+                               "style='padding:5px 0 0 0'>%3</td></tr><tr><td colspan='2' style='color:%4'>%5</td></tr>")
+                    .arg(Look::level(static_cast<int>(level)).name())
+                    .arg(level)
+                    .arg(tr("%1 triangles").arg(groupedText(static_cast<qint64>(triangles))), Look::now().quiet.name(),
+                         tr("%1 tiles of %2 · %3").arg(groupedText(static_cast<qint64>(count)), lengthText(side),
+                                                       QString::fromStdString(memorySize(points * 44))) +
+                             QStringLiteral("<br>") +
+                             (level == 0 ? tr("every height")
+                                         : tr("off by %1 · at most %2").arg(lengthText(static_cast<double>(row.typical)),
+                                                                            lengthText(static_cast<double>(row.worst)))));
+    }
+    m_table->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+}
+
+} // namespace thicket::app
