@@ -166,8 +166,12 @@ std::string weightText(const Subject& subject) {
                                                                 : fmt::format(" of {} assets", body.assets.size()));
                  },
                  [](const TerrainBody& body) {
-                     return body.heights ? length(body.heights->width()) + " × " + length(body.heights->depth())
-                                         : std::string("heights missing");
+                     if (!body.heights)
+                         return std::string("heights missing");
+                     const double wide = body.heights->width();
+                     const double deep = body.heights->depth();
+                     return std::max(wide, deep) < 1000 ? fmt::format("{} × {} m", figure(wide, 3), figure(deep, 3))
+                                                        : fmt::format("{} × {} km", figure(wide / 1000, 3), figure(deep / 1000, 3));
                  }},
         subject.body);
 }

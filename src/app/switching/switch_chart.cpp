@@ -32,7 +32,7 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
                 figureText(std::min(999.0, 100 * heightWhere(m_chain.rule, m_chain.radius, v,
                                                              m_bench.session.scene().statedView())),
                            2));
-        return lengthText(v);
+        return farText(v);
     };
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker(metres)));
     yAxis->setTicker(
@@ -45,6 +45,12 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
     connect(&bench.session.document, &Document::sceneChanged, this, &SwitchChart::rebuild);
     connect(&bench.session, &Session::selectionChanged, this, &SwitchChart::rebuild);
     rebuild();
+}
+
+/// Kilometres from 1,000 m up on ground.
+QString SwitchChart::farText(double metres) const {
+    const Subject* s = m_bench.session.subject();
+    return metres >= 1000 && s != nullptr && !s->isMesh() ? tr("%1 km").arg(figureText(metres / 1000, 3)) : lengthText(metres);
 }
 
 /// The chosen subject where it has switches of its own.
@@ -262,7 +268,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
         const QString text =
             m_heights
                 ? QStringLiteral("%1 %").arg(figureText(100 * heightWhere(m_chain.rule, m_chain.radius, d, view), 3))
-                : lengthText(d);
+                : farText(d);
         p.setFont(Look::font(11, 500));
         const double w = p.fontMetrics().horizontalAdvance(text) + 6;
         if (top.x() - w / 2 > captionEnd || strong) {
@@ -287,8 +293,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
         p.drawEllipse(QPointF(nx, error > 0 ? y(error) : area.bottom() - 1.5), 5, 5);
         const QString text =
             std::abs(m_factor - 1) < 0.005
-                ? tr("camera %1").arg(lengthText(m_needle))
-                : tr("camera %1, copy × %2").arg(lengthText(m_needle * m_factor)).arg(figureText(m_factor, 3));
+                ? tr("camera %1").arg(farText(m_needle))
+                : tr("camera %1, copy × %2").arg(farText(m_needle * m_factor)).arg(figureText(m_factor, 3));
         p.setFont(Look::font(11, 600));
         const double w = p.fontMetrics().horizontalAdvance(text) + 8;
         const bool left = nx + w + 6 > area.right();
@@ -308,7 +314,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
             if (d >= m_chain.fromMetres[i])
                 now = i;
         const QString text = tr("%1 · %2 % of height · L%3 · %4 off · textures %5")
-                                 .arg(lengthText(d))
+                                 .arg(farText(d))
                                  .arg(100 * heightWhere(m_chain.rule, m_chain.radius, d, view), 0, 'f', 1)
                                  .arg(now)
                                  .arg(pixelText(pixelError(view, m_chain.levels[now].deviationMetres, d)),

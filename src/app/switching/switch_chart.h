@@ -41,6 +41,7 @@ private:
     };
     void rebuild();
     [[nodiscard]] const Subject* charted() const;
+    [[nodiscard]] QString farText(double metres) const;
     void paintCompared(QPainter& painter) const;
     [[nodiscard]] Hit hitAt(const QPointF& p) const;
     [[nodiscard]] double x(double metres) const;

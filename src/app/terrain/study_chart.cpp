@@ -66,7 +66,7 @@ StudyChart::StudyChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
     setFocusPolicy(Qt::StrongFocus);
     style(axisRect(), true, true);
     axisRect()->setAutoMargins(QCP::msNone);
-    axisRect()->setMargins(QMargins(76, 62, 24 + kLegend, 44));
+    axisRect()->setMargins(QMargins(76, 62, 24 + kLegend, 62));
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) { return QString(); })));
     yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return QStringLiteral("%1 ×").arg(v); })));
     connect(&bench.session.document, &Document::sceneChanged, this, &StudyChart::rebuild);
@@ -202,7 +202,7 @@ void StudyChart::paintOverlay(QPainter& p) {
     }
     p.setFont(Look::font(11.5));
     p.setPen(l.text);
-    p.drawText(QRectF(76, area.bottom() + 28, area.width(), 15), Qt::AlignLeft,
+    p.drawText(QRectF(76, area.bottom() + 40, area.width(), 16), Qt::AlignLeft,
                tr("%1: %2 ms of a frame on %3").arg(lengthText(c.cells * spacing))
                    .arg(figureText(frameMs(c, study.prices), 2))
                    .arg(m_bench.session.scene().currentDevice() != nullptr

@@ -1,6 +1,7 @@
 #include "app/terrain/terrain_panel.h"
 
 #include "app/look/look.h"
+#include "app/viewport/ground_tiles.h"
 #include "base/text.h"
 #include "scene/grounds.h"
 
@@ -43,7 +44,7 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
     m_reach->setSpecialValueText(tr("no limit"));
     m_reach->setObjectName(QStringLiteral("groundReach"));
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Tiles that lie wholly beyond this distance are not drawn")));
-    m_reachGrows = new NumberBox(0, 1000, 1, tr(" m a metre up"));
+    m_reachGrows = new NumberBox(0, 1000, 1, tr(" × height"));
     m_reachGrows->setSpecialValueText(tr("stays as it is"));
     body->addWidget(fieldRow(tr("Grows"), m_reachGrows,
                              tr("How much farther it reaches for each metre that the camera is above the lowest ground")));
@@ -202,8 +203,9 @@ void TerrainPanel::showFrame(const SelectInput& input, const Selection& selectio
         row(tr("split for a neighbour"), groupedText(cut.forced));
         row(tr("update, last"), tr("%1 µs").arg(figureText(updateUs, 2)));
         row(tr("typical · worst"), tr("%1 · %2 µs").arg(figureText(sorted[sorted.size() / 2], 2), figureText(sorted.back(), 2)));
-        row(tr("tile memory"), tr("%1 of %2").arg(QString::fromStdString(memorySize(static_cast<double>(tileBytes))),
-                                                  QString::fromStdString(memorySize(192.0 * 1024 * 1024))));
+        constexpr double kMega = 1e6;
+        row(tr("tile memory"), tr("%1 of %2 MB").arg(figureText(static_cast<double>(tileBytes) / kMega, 3),
+                                                     figureText(static_cast<double>(GroundTiles::kMostBytes) / kMega, 3)));
         m_frame->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
         const std::uint32_t counts[3] = {cut.outOfView, cut.beyondReach, cut.hidden};
         const std::size_t reasons[3] = {0, 1, 3};

@@ -38,6 +38,7 @@ const char* kSurfaceFragment = R"(#version 330 core
 in vec3 vWorld; in vec3 vNormal; in vec2 vUv; in float vValue; in vec3 vColor;
 uniform vec4 uBase; uniform sampler2D uTexture; uniform bool uHasTexture, uHasNormals, uFlat;
 uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
+uniform float uHaze; uniform vec3 uHazeColor;
 uniform int uValueUse; uniform float uValueScale; uniform vec3 uHeat[5]; uniform vec3 uCare;
 out vec4 color;
 const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
@@ -69,7 +70,12 @@ void main() {
   vec3 h = normalize(sun + toEye);
   float s = max(dot(n, h), 0.0);
   s *= s; s *= s; s *= s;
-  color = vec4(sqrt(base.rgb * light + vec3(0.10) * s * s * s), 1.0);
+  vec3 lit = sqrt(base.rgb * light + vec3(0.10) * s * s * s);
+  if (uHaze > 0.0) {
+    float thick = length(uEye - vWorld) * uHaze;
+    lit = mix(uHazeColor, lit, 1.0 / (1.0 + thick * thick));
+  }
+  color = vec4(lit, 1.0);
 })";
 
 const char* kBackdropVertex = R"(#version 330 core
@@ -122,7 +128,8 @@ bool GlScene::initialize() {
             m_surface.uniformLocation("uValueUse"),
             m_surface.uniformLocation("uValueScale"),
             m_surface.uniformLocation("uMorph"),
-            m_surface.uniformLocation("uMorphEdges")};
+            m_surface.uniformLocation("uMorphEdges"),
+            m_surface.uniformLocation("uHaze")};
     m_surface.bind();
     const auto squared = [](const QColor& c) {
         return QVector3D(std::pow(static_cast<float>(c.redF()), 2.0F), std::pow(static_cast<float>(c.greenF()), 2.0F),
@@ -131,6 +138,12 @@ bool GlScene::initialize() {
     for (int i = 0; i < 5; ++i)
         m_surface.setUniformValue(QByteArray("uHeat[" + QByteArray::number(i) + "]").constData(),
                                   squared(heatColor(i / 4.0)));
+    m_surface.setUniformValue("uHazeColor", [] {
+        const QColor& top = Look::now().viewTop;
+        const QColor& bottom = Look::now().viewBottom;
+        return QVector3D(static_cast<float>(top.redF() + bottom.redF()) / 2, static_cast<float>(top.greenF() + bottom.greenF()) / 2,
+                         static_cast<float>(top.blueF() + bottom.blueF()) / 2);
+    }());
     m_surface.setUniformValue("uCare", squared(Look::now().accent));
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
@@ -448,6 +461,7 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
     m_surface.setUniformValue(m_at.hasNormals, !item.mesh->normals.empty());
     m_surface.setUniformValue(m_at.fade, item.fade);
     m_surface.setUniformValue(m_at.flat, false);
+    m_surface.setUniformValue(m_at.haze, shading == Shading::Shaded ? m_haze : 0.0F);
     const QColor tint = Look::level(item.level);
     m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.0F),
                                                    std::pow(static_cast<float>(tint.greenF()), 2.0F),

@@ -69,6 +69,8 @@ public:
     /// Colours of ValueUse::Heat, from nothing to the scale's end.
     static QColor heatColor(double share);
     void begin(const QColor& top, const QColor& bottom, int width, int height);
+    /// Shaded surfaces fade into the sky: half of a colour is left at `metres`; 0: they do not.
+    void setHaze(double metres) { m_haze = metres > 0 ? static_cast<float>(1 / metres) : 0; }
     /// Goes on with a picture that was begun in an earlier frame.
     void resume(int width, int height);
     /// Draws an item from triangle `from` on (of all its copies', one after the other), at most about `most`
@@ -136,7 +138,7 @@ private:
     QOpenGLShaderProgram m_line;
     QOpenGLShaderProgram m_dot;
     struct Uniforms {
-        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale, morph, morphEdges;
+        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale, morph, morphEdges, haze;
     } m_at{};
     std::map<const Mesh*, GpuMesh> m_meshes;
     std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;
@@ -157,6 +159,7 @@ private:
     std::map<const CellTable*, GpuPlaces> m_places;
     GLuint m_listedBuffer = 0; ///< places of copies that do not lie in a row
     std::vector<float> m_listed;
+    float m_haze = 0;
     int m_width = 0;
     int m_height = 0;
     GLuint m_emptyVao = 0;

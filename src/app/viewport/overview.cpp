@@ -226,7 +226,7 @@ Overview::Boxes Overview::copyBoxes() const {
     Boxes out;
     eachCell(input, [&](std::uint32_t b, std::uint32_t c) {
         const Batch& batch = input.batches[b];
-        if (isField(batch))
+        if (isField(batch) || groundChosen())
             return;
         const CellTable::Cell& cell = batch.copies->cells[c];
         if (!few && !state.batches[b].cells[c].mixed) {
@@ -351,7 +351,8 @@ void Overview::paintGL() {
     QColor quiet = look.text;
     quiet.setAlphaF(0.5F);
     m_gl.lines(matrix, boxes.culled, quiet);
-    m_gl.dots(matrix, fieldDots());
+    if (!groundChosen())
+        m_gl.dots(matrix, fieldDots());
     m_gl.lines(matrix, frustumLines(), look.accent);
     m_gl.end();
     placeNumbers(matrix);

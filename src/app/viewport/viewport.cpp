@@ -577,6 +577,8 @@ void Viewport::paintGL() {
     view.aspect = aspect;
     const QMatrix4x4 viewProjection = viewProjectionOf(view);
 
+    constexpr double kHaze = 1800; // metres: what is nearer than a hundred keeps all but a few thousandths
+    m_gl.setHaze(solo() ? 0 : kHaze);
     QElapsedTimer preparing;
     preparing.start();
     selectNow();
