@@ -49,7 +49,8 @@ void tileTree(benchmark::State& state) {
 void rightTriangles(benchmark::State& state) {
     const auto h = std::make_shared<const Heights>(groundOf(static_cast<std::uint32_t>(state.range(0))));
     for (auto _ : state)
-        benchmark::DoNotOptimize(RightTriangles::measure(h, {})->mesh({0.5, {}, false}, 100'000'000, {})->triangleCount());
+        benchmark::DoNotOptimize(
+            RightTriangles::measure(h, {})->mesh({0.5, {}, false}, 100'000'000, {})->triangleCount());
 }
 
 /// A brush of 64 m, heights and tree.

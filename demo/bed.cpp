@@ -60,7 +60,8 @@ double bedHeight(double x, double z) {
     h = h * (1 - field) + behind * field;
     h = std::max(h, 4.6 - std::max(0.0, std::abs(fromWall) - 2.2) / 2.4);
     // The old cliff.
-    const double edge = 700 + 60 * std::sin(z / 240 + 0.6) + 22 * groundNoise(z / 46, 2.5, 71) + 5 * groundNoise(z / 9, x / 9, 72);
+    const double edge =
+        700 + 60 * std::sin(z / 240 + 0.6) + 22 * groundNoise(z / 46, 2.5, 71) + 5 * groundNoise(z / 9, x / 9, 72);
     const double up = ease(0, 11, x - edge);
     const double foot = ease(-70, 0, x - edge) * 3.5 * (0.6 + 0.4 * groundNoise(x / 24, z / 24, 73));
     const double plateau = 23 + 6 * rough(x, z, 260, 5, 75) + 0.012 * std::max(0.0, x - edge);
@@ -79,7 +80,8 @@ Heights saltmereBed() {
         for (auto y = static_cast<std::uint32_t>(from); y < to; ++y) {
             float* row = out.grid.edit(y);
             for (std::uint32_t x = 0; x < out.columns; ++x)
-                row[x] = static_cast<float>(std::round(128 * bedHeight(out.origin.x() + x, out.origin.z() + y)) / 128 + 0.0);
+                row[x] =
+                    static_cast<float>(std::round(128 * bedHeight(out.origin.x() + x, out.origin.z() + y)) / 128 + 0.0);
         }
     });
     return out;

@@ -186,8 +186,9 @@ Result<void> addPosts(Scene& scene, const fs::path& folder, const Heights& bed, 
         const double z = 172 - 344 * (i / 2 + 0.5) / (kPosts / 2);
         const double middle = 22 * std::sin(z / 46.0) + 8 * std::sin(z / 17.0 + 1);
         const double x = middle + (i % 2 == 0 ? 1 : -1) * (4.6 + 0.5 * u(1));
-        table += fmt::format("Marker post,{:.3f},{:.3f},{:.3f},{:.1f},{:.2f},{:.3f},{}\n", x, bed.heightAt(x, z).value_or(0), z,
-                             360 * u(2), 8 * (u(3) - 0.5), 0.9 + 0.3 * u(4), 20'000 + i);
+        table +=
+            fmt::format("Marker post,{:.3f},{:.3f},{:.3f},{:.1f},{:.2f},{:.3f},{}\n", x, bed.heightAt(x, z).value_or(0),
+                        z, 360 * u(2), 8 * (u(3) - 0.5), 0.9 + 0.3 * u(4), 20'000 + i);
     }
     const fs::path file = fs::absolute(folder / "models" / "marker-posts.csv").lexically_normal();
     if (auto done = writeTextFile(file, table); !done)
@@ -214,9 +215,9 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
     };
     const std::vector<Entry> entries{
         {windpump, Role::Landmark},    {eelTrap, Role::Dressing},     {sluiceGate, Role::WorkingPiece},
-        {skiff, Role::WorkingPiece},   {heron, Role::WorkingPiece},
-        {channelWater, Role::Horizon}, {tallReed, Role::GroundCover}, {bentReed, Role::GroundCover},
-        {seedHead, Role::GroundCover}, {markerPost, Role::Dressing},  {driftStone, Role::Dressing}};
+        {skiff, Role::WorkingPiece},   {heron, Role::WorkingPiece},   {channelWater, Role::Horizon},
+        {tallReed, Role::GroundCover}, {bentReed, Role::GroundCover}, {seedHead, Role::GroundCover},
+        {markerPost, Role::Dressing},  {driftStone, Role::Dressing}};
     Scene scene;
     scene.settings.name = "Saltmere estuary";
     scene.settings.devices = usualDevices();

@@ -5,22 +5,22 @@
 #include "app/field/field_chart.h"
 #include "app/field/field_panel.h"
 #include "app/field/scatter_panel.h"
-#include "app/terrain/ground_panel.h"
-#include "app/terrain/heights_dialog.h"
-#include "app/terrain/study_chart.h"
-#include "app/terrain/terrain_panel.h"
-#include "appmodel/text.h"
-#include "io/import/heights_file.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
 #include "app/switching/switch_chart.h"
 #include "app/switching/switch_panel.h"
+#include "app/terrain/ground_panel.h"
+#include "app/terrain/heights_dialog.h"
+#include "app/terrain/study_chart.h"
+#include "app/terrain/terrain_panel.h"
 #include "app/thin/care_bar.h"
 #include "app/thin/play_bar.h"
 #include "app/thin/roles_dialog.h"
 #include "app/thin/thin_chart.h"
 #include "app/thin/thin_panel.h"
+#include "appmodel/text.h"
+#include "io/import/heights_file.h"
 #include "io/project/recipe_file.h"
 
 #include <QAction>
@@ -324,7 +324,8 @@ void MainWindow::showKind() {
     m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : 0);
     m_switchCharts->setCurrentIndex(kind == Kind::Terrain && m_tileSizes ? 2 : field);
     if (m_stage == Stage::Gather && kind == Kind::Terrain)
-        m_hint->setText(tr("Choose a brush and drag on the ground · right-drag turns the view meanwhile · Undo takes a stroke back"));
+        m_hint->setText(tr(
+            "Choose a brush and drag on the ground · right-drag turns the view meanwhile · Undo takes a stroke back"));
     else if (m_stage == Stage::Gather)
         m_hint->setText(hintFor(m_stage));
     if (m_stage == Stage::Switch)

@@ -4,11 +4,11 @@
 
 #include "app/budget/route_chart.h"
 #include "app/field/field_chart.h"
-#include "app/terrain/study_chart.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
 #include "app/switching/switch_chart.h"
+#include "app/terrain/study_chart.h"
 #include "app/thin/care_bar.h"
 #include "app/thin/play_bar.h"
 #include "app/thin/thin_chart.h"

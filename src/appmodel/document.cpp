@@ -3,6 +3,7 @@
 #include "base/file.h"
 
 #include <QUndoCommand>
+#include <algorithm>
 
 namespace thicket::app {
 namespace fs = std::filesystem;
@@ -16,25 +17,38 @@ public:
     int id() const override { return m_edit.mergeKey.empty() ? -1 : 1; }
     bool mergeWith(const QUndoCommand* next) override {
         const auto* other = dynamic_cast<const Step*>(next);
-        if (other == nullptr || other->m_edit.mergeKey != m_edit.mergeKey || m_edit.changes.size() != 1 ||
-            other->m_edit.changes.size() != 1)
+        if (other == nullptr || other->m_edit.mergeKey != m_edit.mergeKey || !merges(m_edit) || !merges(other->m_edit))
             return false;
-        auto* mine = std::get_if<SubjectEdit>(&m_edit.changes.front());
-        const auto* theirs = std::get_if<SubjectEdit>(&other->m_edit.changes.front());
-        if (mine != nullptr && theirs != nullptr && mine->index == theirs->index) {
-            mine->after = theirs->after;
-            return true;
-        }
-        auto* settings = std::get_if<SettingsEdit>(&m_edit.changes.front());
-        const auto* later = std::get_if<SettingsEdit>(&other->m_edit.changes.front());
-        if (settings != nullptr && later != nullptr) {
-            settings->after = later->after;
-            return true;
-        }
-        return false;
+        for (const auto& change : other->m_edit.changes)
+            take(change);
+        return true;
     }
 
 private:
+    /// Nothing in it comes or goes, so that places of subjects stay what they are.
+    static bool merges(const Edit& edit) {
+        return std::all_of(edit.changes.begin(), edit.changes.end(), [](const auto& change) {
+            const auto* subject = std::get_if<SubjectEdit>(&change);
+            return subject == nullptr || (subject->before && subject->after);
+        });
+    }
+    /// Lays a later change over what there is of the same, or adds it.
+    void take(const std::variant<SubjectEdit, SettingsEdit>& later) {
+        for (auto& mine : m_edit.changes) {
+            auto* subject = std::get_if<SubjectEdit>(&mine);
+            const auto* theirs = std::get_if<SubjectEdit>(&later);
+            if (subject != nullptr && theirs != nullptr && subject->index == theirs->index) {
+                subject->after = theirs->after;
+                return;
+            }
+            auto* settings = std::get_if<SettingsEdit>(&mine);
+            if (settings != nullptr && theirs == nullptr) {
+                settings->after = std::get<SettingsEdit>(later).after;
+                return;
+            }
+        }
+        m_edit.changes.push_back(later);
+    }
     void go(const Edit& edit) {
         apply(m_document.m_scene, edit);
         for (Subject& subject : m_document.m_scene.subjects)

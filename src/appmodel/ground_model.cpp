@@ -129,7 +129,10 @@ void GroundModel::beginStroke(std::uint32_t id, BrushKind kind, double radius, d
     const TerrainBody& body = *found->terrain();
     m_stroke.id = id;
     m_stroke.under = {body.heights, body.tree};
-    m_stroke.stroke = {kind, radius, strength, body.heights->heightAt(at.x(), at.z()).value_or(at.y()) - body.heights->origin.y(),
+    m_stroke.stroke = {kind,
+                       radius,
+                       strength,
+                       body.heights->heightAt(at.x(), at.z()).value_or(at.y()) - body.heights->origin.y(),
                        {{at.x(), at.z()}}};
     m_stroke.laid = false;
     ++m_stroke.number;
@@ -160,7 +163,8 @@ void GroundModel::layStroke() {
     m_strokeTiles = outcome.tiles;
     m_stroke.touched = outcome.touched;
     m_stroke.laid = true;
-    m_session.document.push(changeSubject(scene(), std::move(outcome.terrain), nameOf(m_stroke.stroke.kind) + " the ground",
+    m_session.document.push(changeSubject(scene(), std::move(outcome.terrain),
+                                          nameOf(m_stroke.stroke.kind) + " the ground",
                                           "ground-stroke-" + std::to_string(m_stroke.number)));
     emit strokeLaid();
 }
@@ -278,7 +282,8 @@ void GroundModel::writeMesh(std::uint32_t id, std::vector<double> errors, bool k
             surfaces.materials.back().name = "Ground";
             surfaces.materials.back().baseColor = {0.16F, 0.15F, 0.09F, 1};
             surfaces.materials.back().roughness = 0.95F;
-            if (auto done = writeFile(toPath(path), encodeGlb(name + " mesh", meshes, surfaces, GlbLevels::Named, {})); !done)
+            if (auto done = writeFile(toPath(path), encodeGlb(name + " mesh", meshes, surfaces, GlbLevels::Named, {}));
+                !done)
                 problem = done.error();
         }
         if (problem) {

@@ -44,11 +44,15 @@ template <class T> struct PageAllocator {
         else
             std::free(at);
     }
-    template <class U> void construct(U* at) noexcept { ::new (static_cast<void*>(at)) U; }
+    template <class U> void construct(U* at) noexcept {
+        ::new (static_cast<void*>(at)) U;
+    }
     template <class U, class... Args> void construct(U* at, Args&&... args) {
         ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);
     }
-    template <class U> bool operator==(const PageAllocator<U>& /*same for all*/) const noexcept { return true; }
+    template <class U> bool operator==(const PageAllocator<U>& /*same for all*/) const noexcept {
+        return true;
+    }
 };
 
 /// REQUIRES of what `resize` adds: that it is written before it is read.

@@ -174,27 +174,32 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     common(selectCommand);
 
     TerrainOptions terrainOptions;
-    CLI::App* terrainCommand = app.add_subcommand("terrain", "Read heights: tiles, static meshes, a study of tile sizes");
-    CLI::Option* heightmap = terrainCommand->add_option("HEIGHTMAP", terrainOptions.file,
-                                                        "PNG, TIFF, ASCII grid (.asc) or raw heights (.r16, .r32, .raw)");
+    CLI::App* terrainCommand =
+        app.add_subcommand("terrain", "Read heights: tiles, static meshes, a study of tile sizes");
+    CLI::Option* heightmap = terrainCommand->add_option(
+        "HEIGHTMAP", terrainOptions.file, "PNG, TIFF, ASCII grid (.asc) or raw heights (.r16, .r32, .raw)");
     terrainCommand->add_option("--trial", terrainOptions.trial, "A made-up ground of so many heights a side instead")
         ->check(CLI::Range(2, 32769))
         ->excludes(heightmap);
-    terrainCommand->add_option("--spacing", terrainOptions.spacing, "Metres between heights; what the file says if left out")
+    terrainCommand
+        ->add_option("--spacing", terrainOptions.spacing, "Metres between heights; what the file says if left out")
         ->check(CLI::PositiveNumber);
     terrainCommand->add_option("--heights", terrainOptions.heights, "LOW,HIGH: metres of the lowest and highest value")
         ->delimiter(',')
         ->expected(2);
     terrainCommand->add_option("--no-data", terrainOptions.noData, "A value that means no ground");
-    terrainCommand->add_option("--raw-size", terrainOptions.rawSize, "COLUMNS,ROWS of a raw file")->delimiter(',')->expected(2);
+    terrainCommand->add_option("--raw-size", terrainOptions.rawSize, "COLUMNS,ROWS of a raw file")
+        ->delimiter(',')
+        ->expected(2);
     terrainCommand->add_option("--raw-kind", terrainOptions.rawKind, "Samples of a raw file: u16, s16 or f32")
         ->check(CLI::IsMember({"u16", "s16", "f32"}))
         ->capture_default_str();
     terrainCommand->add_flag("--big-endian", terrainOptions.bigEndian, "Of a raw file");
     terrainCommand->add_option("-o,--out", terrainOptions.out, "File or folder to write to");
     CLI::Option* staticMesh =
-        terrainCommand->add_option("--static", terrainOptions.errors,
-                                   "METRES[,METRES...]: one mesh within an error; several are the levels of one")
+        terrainCommand
+            ->add_option("--static", terrainOptions.errors,
+                         "METRES[,METRES...]: one mesh within an error; several are the levels of one")
             ->delimiter(',')
             ->check(CLI::NonNegativeNumber);
     CLI::Option* staticAt = terrainCommand
@@ -208,21 +213,25 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                      "X,Y,Z,METRES,RANGE[,POWER]: the error grows to METRES at RANGE from there")
         ->delimiter(',')
         ->expected(5, 6);
-    terrainCommand->add_flag("--keep-border", terrainOptions.keepBorder, "Every height along the border of a static mesh");
-    terrainCommand->add_flag("--forecast", terrainOptions.forecast, "Say how large static meshes would be, and write none");
-    terrainCommand->add_option("--most", terrainOptions.most, "Triangles that a static mesh may have")->capture_default_str();
-    CLI::Option* drawnFrom = terrainCommand
-                                 ->add_option("--from", terrainOptions.from,
-                                              "X,Y,Z: the tiles that are drawn from there, all round")
-                                 ->delimiter(',')
-                                 ->expected(3)
-                                 ->excludes(staticMesh)
-                                 ->excludes(staticAt);
+    terrainCommand->add_flag("--keep-border", terrainOptions.keepBorder,
+                             "Every height along the border of a static mesh");
+    terrainCommand->add_flag("--forecast", terrainOptions.forecast,
+                             "Say how large static meshes would be, and write none");
+    terrainCommand->add_option("--most", terrainOptions.most, "Triangles that a static mesh may have")
+        ->capture_default_str();
+    CLI::Option* drawnFrom =
+        terrainCommand
+            ->add_option("--from", terrainOptions.from, "X,Y,Z: the tiles that are drawn from there, all round")
+            ->delimiter(',')
+            ->expected(3)
+            ->excludes(staticMesh)
+            ->excludes(staticAt);
     terrainCommand->add_flag("--tiles", terrainOptions.tiles, "Every tile of every level, with what draws them")
         ->excludes(staticMesh)
         ->excludes(staticAt)
         ->excludes(drawnFrom);
-    terrainCommand->add_option("--study", terrainOptions.study, "A project whose route is flown over it with several tile sizes");
+    terrainCommand->add_option("--study", terrainOptions.study,
+                               "A project whose route is flown over it with several tile sizes");
     terrainCommand->add_option("--route", terrainOptions.route, "Route of that project; the first if left out");
     terrainCommand->add_option("--allow", terrainOptions.allowPx, "Pixels that the ground may be off")
         ->check(CLI::Range(0.05, 64.0))
@@ -233,10 +242,12 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     terrainCommand->add_option("--height", terrainOptions.heightPx, "Lines of the screen")
         ->check(CLI::Range(16, 16384))
         ->capture_default_str();
-    terrainCommand->add_option("--tile", terrainOptions.cells, "Cells a side of a tile, even, 2 to 256")->capture_default_str();
+    terrainCommand->add_option("--tile", terrainOptions.cells, "Cells a side of a tile, even, 2 to 256")
+        ->capture_default_str();
     terrainCommand->add_option("--skirts", terrainOptions.skirt, "Metres that sides of tiles hang down")
         ->check(CLI::NonNegativeNumber);
-    terrainCommand->add_option("--reach", terrainOptions.reach, "Metres; nothing is drawn beyond")->check(CLI::NonNegativeNumber);
+    terrainCommand->add_option("--reach", terrainOptions.reach, "Metres; nothing is drawn beyond")
+        ->check(CLI::NonNegativeNumber);
     common(terrainCommand);
 
     CLI::App* shipCommand = app.add_subcommand("ship", "Write all levels and thresholds, read back and compared");

@@ -1,5 +1,6 @@
 // Terrain at the command line: what a file of heights holds, and what it becomes.
 
+#include "base/file.h"
 #include "base/text.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
@@ -7,7 +8,6 @@
 #include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
 #include "io/ship/write_obj.h"
-#include "base/file.h"
 #include "terrain/build_tree.h"
 #include "terrain/make_heights.h"
 #include "terrain/static_mesh.h"
@@ -79,15 +79,9 @@ std::string sizeText(const Heights& h) {
 
 ordered_json groundJson(const ImportedHeights& in, const TileTree* tree) {
     const Heights& h = in.heights;
-    ordered_json out{{"format", in.info.format},
-                     {"columns", h.columns},
-                     {"rows", h.rows},
-                     {"spacing_metres", h.spacing},
-                     {"width_metres", h.width()},
-                     {"depth_metres", h.depth()},
-                     {"step_metres", in.step},
-                     {"without_ground", in.missing},
-                     {"notes", in.notes}};
+    ordered_json out{{"format", in.info.format},    {"columns", h.columns},         {"rows", h.rows},
+                     {"spacing_metres", h.spacing}, {"width_metres", h.width()},    {"depth_metres", h.depth()},
+                     {"step_metres", in.step},      {"without_ground", in.missing}, {"notes", in.notes}};
     if (tree != nullptr) {
         out["low_metres"] = tree->low;
         out["high_metres"] = tree->high;
@@ -115,9 +109,10 @@ int inspectTerrain(const Console& console, const TerrainOptions& options, const 
                           {"error_metres", row.worst},
                           {"triangles", triangles},
                           {"from_metres", from}});
-        lines += fmt::format("  L{}  {:>7} tiles of {:<8} {:>12} triangles   off by {:<8} everywhere from {}\n", l,
-                             grouped(row.across * row.down), length(side), grouped(static_cast<std::int64_t>(triangles)),
-                             length(static_cast<double>(row.worst)), length(from));
+        lines +=
+            fmt::format("  L{}  {:>7} tiles of {:<8} {:>12} triangles   off by {:<8} everywhere from {}\n", l,
+                        grouped(row.across * row.down), length(side), grouped(static_cast<std::int64_t>(triangles)),
+                        length(static_cast<double>(row.worst)), length(from));
     }
     if (console.json) {
         ordered_json out = groundJson(in, &tree);
@@ -128,7 +123,8 @@ int inspectTerrain(const Console& console, const TerrainOptions& options, const 
         return 0;
     }
     console.out << fmt::format("{} x {} heights, {}, from {} to {}\n", in.heights.columns, in.heights.rows,
-                               sizeText(in.heights), length(static_cast<double>(tree.low)), length(static_cast<double>(tree.high)))
+                               sizeText(in.heights), length(static_cast<double>(tree.low)),
+                               length(static_cast<double>(tree.high)))
                 << lines;
     return 0;
 }
@@ -137,7 +133,8 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
     const auto heights = std::make_shared<const Heights>(std::move(in.heights));
     in.heights = {};
     if (options.out.empty() && !options.forecast)
-        return fail(console, {ErrorCode::BadInput, "--static", "there is no file to write to", "name one with -o, or use --forecast"});
+        return fail(console, {ErrorCode::BadInput, "--static", "there is no file to write to",
+                              "name one with -o, or use --forecast"});
     std::vector<double> errors = options.errors;
     for (const double distance : options.distances)
         errors.push_back(deviationForPixels(viewOf(options), options.allowPx, distance));
@@ -157,7 +154,8 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
             const std::vector<double>& f = options.falloff;
             const double power = f.size() > 5 ? f[5] : 1;
             if (!(f[4] > 0 && f[3] > 0 && power > 0))
-                return fail(console, {ErrorCode::BadInput, "--falloff", "its error, range and power must be above 0", "give others"});
+                return fail(console, {ErrorCode::BadInput, "--falloff", "its error, range and power must be above 0",
+                                      "give others"});
             bound.errorAt = [f, error, power, &heights](double x, double z) {
                 const double y = heights->heightAt(x, z).value_or(0);
                 const double share = std::clamp((Vec3d(x, y, z) - Vec3d(f[0], f[1], f[2])).norm() / f[4], 0.0, 1.0);
@@ -166,10 +164,8 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
         }
         const RightTriangles::Count count = network->count(bound);
         const double bytes = static_cast<double>(count.vertices) * 24 + static_cast<double>(count.triangles) * 12;
-        rows.push_back({{"error_metres", error},
-                        {"triangles", count.triangles},
-                        {"vertices", count.vertices},
-                        {"bytes", bytes}});
+        rows.push_back(
+            {{"error_metres", error}, {"triangles", count.triangles}, {"vertices", count.vertices}, {"bytes", bytes}});
         lines += fmt::format("  off by at most {:<9} {:>12} triangles {:>12} vertices  {}\n", length(error),
                              grouped(static_cast<std::int64_t>(count.triangles)),
                              grouped(static_cast<std::int64_t>(count.vertices)), memorySize(bytes));
@@ -194,7 +190,8 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
         const std::string name = options.file.empty() ? "ground" : options.file.stem().string();
         if (options.out.extension() == ".obj") {
             if (meshes.size() > 1)
-                return fail(console, {ErrorCode::BadInput, options.out.string(), "an OBJ file holds one mesh", "give one error, or a GLB"});
+                return fail(console, {ErrorCode::BadInput, options.out.string(), "an OBJ file holds one mesh",
+                                      "give one error, or a GLB"});
             if (auto done = writeObj(options.out, name, *meshes.front(), surfaces, {}); !done)
                 return fail(console, done.error());
         } else {
@@ -210,7 +207,8 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
         out["ms"] = msSince(start);
         print(console, out);
     } else {
-        console.out << fmt::format("{}, {} x {} heights\n", sizeText(*heights), heights->columns, heights->rows) << lines;
+        console.out << fmt::format("{}, {} x {} heights\n", sizeText(*heights), heights->columns, heights->rows)
+                    << lines;
         if (!options.forecast)
             console.out << "  " << options.out.string() << '\n';
     }
@@ -229,7 +227,8 @@ int report(const Console& console, const ImportedHeights& in, const TileTree& tr
         for (const fs::path& file : shipped.files)
             files.push_back(file.string());
         out["files"] = std::move(files);
-        out.update(extra);
+        if (!extra.is_null())
+            out.update(extra);
         print(console, out);
         return 0;
     }
@@ -285,12 +284,13 @@ int study(const Console& console, const TerrainOptions& options, const ImportedH
     }
     console.out << fmt::format("{} views along {}\n", views.size(), route->name);
     for (const TileSizeCost& c : result->sizes)
-        console.out << fmt::format("  {:>8}  {:>6.0f} draws {:>11} triangles   update {:>6.1f} µs (worst {:.0f})   edit {:.2f} ms   "
-                                   "{:.2f} ms of a frame\n",
-                                   length(c.cells * in.heights.spacing), c.tiles, grouped(static_cast<std::int64_t>(c.triangles)),
-                                   c.updateUs, c.worstUs, c.editMs, frameMs(c, prices));
-    console.out << fmt::format("recommended {}: {}\n", length(result->sizes[result->recommended].cells * in.heights.spacing),
-                               result->why);
+        console.out << fmt::format(
+            "  {:>8}  {:>6.0f} draws {:>11} triangles   update {:>6.1f} µs (worst {:.0f})   edit {:.2f} ms   "
+            "{:.2f} ms of a frame\n",
+            length(c.cells * in.heights.spacing), c.tiles, grouped(static_cast<std::int64_t>(c.triangles)), c.updateUs,
+            c.worstUs, c.editMs, frameMs(c, prices));
+    console.out << fmt::format("recommended {}: {}\n",
+                               length(result->sizes[result->recommended].cells * in.heights.spacing), result->why);
     return 0;
 }
 

@@ -185,9 +185,8 @@ bool keepFreeIds(const Scene& scene, Placements& copies) {
     const auto taken = [&wanted](const SharedPlacements& all) {
         return all && std::any_of(all->begin(), all->end(), [&](const Placement& p) { return wanted.contains(p.id); });
     };
-    const bool clash = std::any_of(scene.subjects.begin(), scene.subjects.end(), [&](const Subject& s) {
-        return taken(placementsOf(s));
-    });
+    const bool clash = std::any_of(scene.subjects.begin(), scene.subjects.end(),
+                                   [&](const Subject& s) { return taken(placementsOf(s)); });
     if (clash)
         for (Placement& p : copies)
             p.id = 0;

@@ -5,8 +5,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <tuple>
 #include <fmt/format.h>
+#include <tuple>
 
 namespace thicket {
 
@@ -121,10 +121,11 @@ std::pair<std::shared_ptr<const Mesh>, std::shared_ptr<const Surfaces>> groundLi
             const float h = heights.at(x, y);
             low = std::min(low, h);
             high = std::max(high, h);
-            mesh.positions.emplace_back(static_cast<float>(x * heights.spacing), h, static_cast<float>(y * heights.spacing));
-            mesh.normals.push_back(heights.normalAt(heights.origin.x() + x * heights.spacing,
-                                                    heights.origin.z() + y * heights.spacing)
-                                       .cast<float>());
+            mesh.positions.emplace_back(static_cast<float>(x * heights.spacing), h,
+                                        static_cast<float>(y * heights.spacing));
+            mesh.normals.push_back(
+                heights.normalAt(heights.origin.x() + x * heights.spacing, heights.origin.z() + y * heights.spacing)
+                    .cast<float>());
         }
     // Its relief is made tall enough to be seen in a picture of some pixels.
     const auto wide = static_cast<float>(std::max(heights.width(), heights.depth()));
@@ -141,7 +142,8 @@ std::pair<std::shared_ptr<const Mesh>, std::shared_ptr<const Surfaces>> groundLi
                 to.push_back(v);
         }
     for (std::size_t k = 0; k < 3; ++k) {
-        parts[k] = {mesh.triangleCount(), static_cast<std::uint32_t>(lists[k].size() / 3), static_cast<std::uint32_t>(k)};
+        parts[k] = {mesh.triangleCount(), static_cast<std::uint32_t>(lists[k].size() / 3),
+                    static_cast<std::uint32_t>(k)};
         mesh.indices.insert(mesh.indices.end(), lists[k].begin(), lists[k].end());
         if (parts[k].triangleCount > 0)
             mesh.parts.push_back(parts[k]);

@@ -125,7 +125,8 @@ double memoryOf(const Subject& subject) {
                                [&](const InstancesBody&) { return placements; },
                                [](const TerrainBody& body) {
                                    const double tree =
-                                       body.tree ? static_cast<double>(body.tree->tiles.size() * sizeof(TileTree::Tile)) : 0;
+                                       body.tree ? static_cast<double>(body.tree->tiles.size() * sizeof(TileTree::Tile))
+                                                 : 0;
                                    return tree + (body.heights ? static_cast<double>(body.heights->bytes()) : 0);
                                }},
                       subject.body);
@@ -170,8 +171,9 @@ std::string weightText(const Subject& subject) {
                          return std::string("heights missing");
                      const double wide = body.heights->width();
                      const double deep = body.heights->depth();
-                     return std::max(wide, deep) < 1000 ? fmt::format("{} × {} m", figure(wide, 3), figure(deep, 3))
-                                                        : fmt::format("{} × {} km", figure(wide / 1000, 3), figure(deep / 1000, 3));
+                     return std::max(wide, deep) < 1000
+                                ? fmt::format("{} × {} m", figure(wide, 3), figure(deep, 3))
+                                : fmt::format("{} × {} km", figure(wide / 1000, 3), figure(deep / 1000, 3));
                  }},
         subject.body);
 }
@@ -186,7 +188,9 @@ Likeness likenessOf(const Scene& scene, const Subject& subject) {
                 const Subject* first = body.assets.empty() ? nullptr : scene.findMesh(body.assets.front());
                 return first == nullptr ? Likeness() : Likeness{first->mesh().source().mesh, first->mesh().surfaces};
             },
-            [](const TerrainBody& body) { return Likeness{body.likeness, body.likenessSurfaces}; }},
+            [](const TerrainBody& body) {
+                return Likeness{body.likeness, body.likenessSurfaces};
+            }},
         subject.body);
 }
 

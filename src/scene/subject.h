@@ -115,24 +115,23 @@ struct InstancesBody {
 
 /// Ground, drawn by tiles.
 struct TerrainBody {
-    HeightOptions reading;             ///< how its file is read
-    std::optional<GroundRecipe> trial; ///< made up by this, and there is no file
-    std::shared_ptr<const Heights> source; ///< as read; null: its file was not found
+    HeightOptions reading;                                    ///< how its file is read
+    std::optional<GroundRecipe> trial;                        ///< made up by this, and there is no file
+    std::shared_ptr<const Heights> source;                    ///< as read; null: its file was not found
     std::vector<std::shared_ptr<const GroundStroke>> strokes; ///< that were laid on it, in order
     std::shared_ptr<const Heights> heights;                   ///< with them; null where `source` is
     std::shared_ptr<const TileTree> tree;                     ///< of `heights`
     std::shared_ptr<const Mesh> likeness; ///< a small mesh of it for pictures, made when its tiles are
     std::shared_ptr<const Surfaces> likenessSurfaces;
-    std::uint32_t cells = 64;                                 ///< a tile's grid
-    bool morph = true; ///< levels pass into each other over the hysteresis of its rule; else switches are sudden
+    std::uint32_t cells = 64; ///< a tile's grid
+    bool morph = true;        ///< levels pass into each other over the hysteresis of its rule; else switches are sudden
     std::vector<std::optional<FixedSwitch>> fixed; ///< by level
 };
 
 /// In the order of Subject::body.
 enum class Kind { Mesh, Instances, Terrain };
-constexpr Named<Kind> kKinds[] = {{Kind::Mesh, "mesh", "Mesh"},
-                                  {Kind::Instances, "instances", "Field"},
-                                  {Kind::Terrain, "terrain", "Terrain"}};
+constexpr Named<Kind> kKinds[] = {
+    {Kind::Mesh, "mesh", "Mesh"}, {Kind::Instances, "instances", "Field"}, {Kind::Terrain, "terrain", "Terrain"}};
 constexpr std::span<const Named<Kind>> namesOf(Kind /*any*/) {
     return kKinds;
 }

@@ -23,8 +23,8 @@ void TileState::settle(const std::shared_ptr<const TileTree>& tree) {
     if (m_tree == tree)
         return;
     // An edited terrain of the same shape keeps what was drawn, so that what changed can be told.
-    const bool alike = m_tree && tree && m_tree->tiles.size() == tree->tiles.size() && m_tree->columns == tree->columns &&
-                       m_tree->cells == tree->cells;
+    const bool alike = m_tree && tree && m_tree->tiles.size() == tree->tiles.size() &&
+                       m_tree->columns == tree->columns && m_tree->cells == tree->cells;
     m_tree = tree;
     if (alike || !tree)
         return;
@@ -358,8 +358,8 @@ private:
         const Vec3d to = Vec3d((b.lowX + b.highX) / 2, (b.lowY + b.highY) / 2, (b.lowZ + b.highZ) / 2) - m_view.eye;
         const double middle = std::max({to.norm(), distance, m_view.nearMetres});
         const double whole = m_view.lines * m_view.lines * m_view.aspect;
-        m_out.pixels += std::min(whole, (b.highX - b.lowX) * (b.highZ - b.lowZ) * scale * scale *
-                                            std::abs(to.y()) / (middle * middle * middle));
+        m_out.pixels += std::min(whole, (b.highX - b.lowX) * (b.highZ - b.lowZ) * scale * scale * std::abs(to.y()) /
+                                            (middle * middle * middle));
         m_out.pixels = std::min(m_out.pixels, whole);
     }
 

@@ -21,13 +21,13 @@ namespace thicket {
 /// How a terrain is drawn, for one view's field and lines.
 struct TileRule {
     double allowPx = 1;
-    double band = 0.3;     ///< 0: switches are sudden
-    double factor = 1;     ///< every switch comes in so many times as far
-    double reach = 0;      ///< metres; 0: no such limit
-    double margin = 0.5;   ///< metres; kept when this far outside the view
-    bool horizon = true;   ///< tiles that nearer ground certainly hides are left out
+    double band = 0.3;   ///< 0: switches are sudden
+    double factor = 1;   ///< every switch comes in so many times as far
+    double reach = 0;    ///< metres; 0: no such limit
+    double margin = 0.5; ///< metres; kept when this far outside the view
+    bool horizon = true; ///< tiles that nearer ground certainly hides are left out
     bool cullView = true;
-    bool finest = false;   ///< everything is drawn at its finest
+    bool finest = false;                           ///< everything is drawn at its finest
     std::vector<std::optional<double>> fromMetres; ///< by level: where it comes in, instead of by its error
 };
 
@@ -36,9 +36,9 @@ enum class TileFate : std::uint8_t { Inner, Drawn, OutOfView, BeyondReach, Hidde
 struct DrawnTile {
     TileTree::Ref ref;
     std::uint8_t stitch = 0;
-    float morph = 0;               ///< 0..1; how far its odd vertices are on the way to their coarser places
+    float morph = 0;              ///< 0..1; how far its odd vertices are on the way to their coarser places
     std::array<float, 4> edges{}; ///< the same on its sides, where both tiles must agree; in the order of kSides
-    float errorPx = 0;             ///< promised pixels off, at its nearest point
+    float errorPx = 0;            ///< promised pixels off, at its nearest point
 };
 
 /// What is drawn, and what changed since the selection before.
@@ -49,7 +49,7 @@ struct TileCut {
     std::vector<TileTree::Ref> restitched;
     std::uint64_t triangles = 0;
     std::uint64_t vertices = 0;
-    double pixels = 0;        ///< covered, by how much of each faces the eye; at most the whole picture
+    double pixels = 0; ///< covered, by how much of each faces the eye; at most the whole picture
     double worstErrorPx = 0;
     std::uint32_t outOfView = 0; ///< tiles that were left out, at the level at which that was clear
     std::uint32_t beyondReach = 0;
@@ -71,9 +71,9 @@ private:
     struct Node {
         std::uint32_t stamp = 0; ///< of the selection in which it was last reached
         TileFate fate = TileFate::Inner;
-        float morph = 0; ///< of its children
-        std::uint32_t drawnAt = 0;   ///< selection in which it was last drawn
-        std::uint8_t stitch = 0;     ///< then
+        float morph = 0;           ///< of its children
+        std::uint32_t drawnAt = 0; ///< selection in which it was last drawn
+        std::uint8_t stitch = 0;   ///< then
     };
     std::shared_ptr<const TileTree> m_tree;
     std::vector<Node> m_nodes;

@@ -78,9 +78,9 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
 TileRule ruleOf(const GroundBatch& ground, const View& view, const SelectOptions& options) {
     TileRule rule = ground.rule;
     rule.factor *= contextFactor(1, options) / options.allowanceFactor;
-    rule.reach = options.cullReach
-                     ? reachFrom(ground.switching, view.eye, ground.tree->origin.y() + static_cast<double>(ground.tree->low))
-                     : 0;
+    rule.reach = options.cullReach ? reachFrom(ground.switching, view.eye,
+                                               ground.tree->origin.y() + static_cast<double>(ground.tree->low))
+                                   : 0;
     rule.cullView = options.cullView;
     rule.horizon = options.cullHidden;
     rule.band = options.fades ? rule.band : 0;

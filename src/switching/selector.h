@@ -36,7 +36,7 @@ struct Batch {
 struct GroundBatch {
     std::uint32_t subject = 0; ///< index into SelectInput::subjects
     std::shared_ptr<const TileTree> tree;
-    TileRule rule;       ///< for a camera at rest; reach without what the camera's height adds
+    TileRule rule;        ///< for a camera at rest; reach without what the camera's height adds
     SwitchRule switching; ///< what it was made from
 };
 

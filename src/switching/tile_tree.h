@@ -54,9 +54,9 @@ struct TileTree {
 
     std::uint32_t columns = 0; ///< heights a row
     std::uint32_t rows = 0;
-    std::uint32_t cells = 64; ///< even; a tile's grid
-    double spacing = 1;       ///< metres between heights
-    Vec3d origin{0, 0, 0};    ///< where the first height lies, at height 0
+    std::uint32_t cells = 64;  ///< even; a tile's grid
+    double spacing = 1;        ///< metres between heights
+    Vec3d origin{0, 0, 0};     ///< where the first height lies, at height 0
     std::vector<Level> levels; ///< finest first; the last has one tile
     std::vector<Tile> tiles;
     /// By level from 1 on, then by finest tile: how far that level is off within it. For edits.
@@ -67,7 +67,9 @@ struct TileTree {
     std::weak_ptr<const TileTree> editedFrom; ///< the tree that this one was made of, where heights changed in `edited`
     Rect edited;
 
-    [[nodiscard]] std::uint32_t index(Ref r) const { return levels[r.level].first + r.y * levels[r.level].across + r.x; }
+    [[nodiscard]] std::uint32_t index(Ref r) const {
+        return levels[r.level].first + r.y * levels[r.level].across + r.x;
+    }
     [[nodiscard]] Ref refOf(std::uint32_t tile) const;
     /// Cells of its grid that lie within the terrain.
     [[nodiscard]] std::uint32_t cellsAcross(Ref r) const { return cellsWithin(r.x, r.level, columns); }

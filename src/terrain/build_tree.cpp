@@ -51,7 +51,8 @@ float cellError(const Heights& h, const Cell& c, std::uint32_t fromX, std::uint3
                 for (Eigen::Index u = 0; u < count; ++u)
                     worst = std::max(worst, std::abs(row[fromX + u] - (at + westSlope * static_cast<float>(u))));
             else
-                worst = std::max(worst, (RowMap(row + fromX, count) - (ramp.head(count) * westSlope + at)).abs().maxCoeff());
+                worst = std::max(worst,
+                                 (RowMap(row + fromX, count) - (ramp.head(count) * westSlope + at)).abs().maxCoeff());
         }
         if (toX > split) {
             const std::uint32_t first = std::max(split + 1, fromX);
@@ -61,7 +62,8 @@ float cellError(const Heights& h, const Cell& c, std::uint32_t fromX, std::uint3
                 for (Eigen::Index u = 0; u < count; ++u)
                     worst = std::max(worst, std::abs(row[first + u] - (at + eastSlope * static_cast<float>(u))));
             else
-                worst = std::max(worst, (RowMap(row + first, count) - (ramp.head(count) * eastSlope + at)).abs().maxCoeff());
+                worst = std::max(worst,
+                                 (RowMap(row + first, count) - (ramp.head(count) * eastSlope + at)).abs().maxCoeff());
         }
     }
     return worst;
@@ -106,8 +108,9 @@ float blockError(const Heights& h, const Block& b, std::uint32_t level, const Ei
             x = b.x0 + 2 * whole;
         }
         for (; x < b.x1; x += side)
-            worst = std::max(worst, cellError(h, {x, y, std::min(x + side, h.columns - 1), bottom}, std::max(x, b.x0),
-                                              std::max(y, b.y0), std::min(x + side, b.x1), std::min(bottom, b.y1), ramp));
+            worst =
+                std::max(worst, cellError(h, {x, y, std::min(x + side, h.columns - 1), bottom}, std::max(x, b.x0),
+                                          std::max(y, b.y0), std::min(x + side, b.x1), std::min(bottom, b.y1), ramp));
     }
     return worst;
 }
@@ -167,9 +170,10 @@ void takeTriangle(const Heights& h, const std::array<std::array<std::uint32_t, 2
             const std::int64_t a = area - b - c;
             if (area > 0 ? (a < 0 || b < 0 || c < 0) : (a > 0 || b > 0 || c > 0))
                 continue;
-            const float drawn = static_cast<float>((static_cast<double>(a) * corners[0] + static_cast<double>(b) * corners[1] +
-                                                    static_cast<double>(c) * corners[2]) *
-                                                   over);
+            const float drawn =
+                static_cast<float>((static_cast<double>(a) * corners[0] + static_cast<double>(b) * corners[1] +
+                                    static_cast<double>(c) * corners[2]) *
+                                   over);
             const float height = h.at(static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(j));
             out.error = std::max(out.error, std::abs(drawn - height));
             out.low = std::min(out.low, height);
@@ -369,7 +373,8 @@ Result<std::shared_ptr<const TileTree>> buildTileTree(const Heights& heights, st
         if (!parallelChunks(std::size_t{row.across} * row.down, 8, job, [&](std::size_t a, std::size_t b) {
                 for (std::size_t i = a; i < b; ++i)
                     joinTile(heights, *tree,
-                             {level, static_cast<std::uint32_t>(i % row.across), static_cast<std::uint32_t>(i / row.across)});
+                             {level, static_cast<std::uint32_t>(i % row.across),
+                              static_cast<std::uint32_t>(i / row.across)});
             }))
             return cancelledError();
     }

@@ -21,8 +21,8 @@ using HeightRect = TileTree::Rect;
 /// The tree after heights in a rectangle have changed (holes have not): only tiles that touch them, and those above
 /// and beside these, are done again. The same as a tree from nothing.
 /// touched    when given, becomes how many were.
-std::shared_ptr<const TileTree> editTileTree(const std::shared_ptr<const TileTree>& before, const Heights& heights, const HeightRect& edited,
-                                             std::uint32_t* touched = nullptr);
+std::shared_ptr<const TileTree> editTileTree(const std::shared_ptr<const TileTree>& before, const Heights& heights,
+                                             const HeightRect& edited, std::uint32_t* touched = nullptr);
 
 /// An even tile size that is allowed: 2..256.
 bool isTileSize(std::uint32_t cells);

@@ -68,8 +68,7 @@ Stroked applyStroke(const std::shared_ptr<const Heights>& from, const GroundStro
     for (std::uint32_t y = out.touched.y0; y <= out.touched.y1; ++y) {
         float* to = nullptr;
         for (std::uint32_t x = out.touched.x0; x <= out.touched.x1; ++x) {
-            const double away =
-                distanceToPath(stroke.path, h.origin.x() + x * h.spacing, h.origin.z() + y * h.spacing);
+            const double away = distanceToPath(stroke.path, h.origin.x() + x * h.spacing, h.origin.z() + y * h.spacing);
             const auto weight = static_cast<float>(brushFalloff(away / stroke.radius));
             if (weight <= 0)
                 continue;

@@ -18,9 +18,9 @@ constexpr std::span<const Named<BrushKind>> namesOf(BrushKind /*any*/) {
 
 struct GroundStroke {
     BrushKind kind = BrushKind::Raise;
-    double radius = 8;   ///< metres
-    double strength = 1; ///< raise and lower: metres in the middle; smooth and flatten: 0..1
-    double level = 0;    ///< flatten: the height it goes to, above the terrain's origin
+    double radius = 8;                       ///< metres
+    double strength = 1;                     ///< raise and lower: metres in the middle; smooth and flatten: 0..1
+    double level = 0;                        ///< flatten: the height it goes to, above the terrain's origin
     std::vector<std::array<double, 2>> path; ///< X and Z in the world, at least one
 
     bool operator==(const GroundStroke&) const = default;

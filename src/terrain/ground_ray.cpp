@@ -7,7 +7,8 @@ namespace thicket {
 namespace {
 
 /// Where a ray is within a box, in metres along it; empty: nowhere.
-std::optional<std::pair<double, double>> within(const Bounds& b, const Vec3d& from, const Vec3d& direction, double most) {
+std::optional<std::pair<double, double>> within(const Bounds& b, const Vec3d& from, const Vec3d& direction,
+                                                double most) {
     double enter = 0;
     double leave = most;
     for (int axis = 0; axis < 3; ++axis) {
@@ -25,7 +26,8 @@ std::optional<std::pair<double, double>> within(const Bounds& b, const Vec3d& fr
 }
 
 /// Steps of half a cell along a stretch, then halving.
-std::optional<double> stepAlong(const Heights& h, const Vec3d& from, const Vec3d& direction, double enter, double leave) {
+std::optional<double> stepAlong(const Heights& h, const Vec3d& from, const Vec3d& direction, double enter,
+                                double leave) {
     const auto above = [&](double t) -> std::optional<double> {
         const Vec3d p = from + t * direction;
         const auto height = h.heightAt(p.x(), p.z());
@@ -89,8 +91,8 @@ struct Search {
 
 } // namespace
 
-std::optional<Vec3d> groundAlong(const Heights& heights, const TileTree& tree, const Vec3d& from, const Vec3d& direction,
-                                 double most) {
+std::optional<Vec3d> groundAlong(const Heights& heights, const TileTree& tree, const Vec3d& from,
+                                 const Vec3d& direction, double most) {
     Search search{heights, tree, from, direction, most};
     search.visit({static_cast<std::uint32_t>(tree.levels.size() - 1), 0, 0});
     return search.found ? std::optional<Vec3d>(from + search.best * direction) : std::nullopt;

@@ -10,8 +10,7 @@ namespace thicket {
 
 HeightGrid::HeightGrid(std::uint32_t columns, std::uint32_t rows) : m_columns(columns), m_rows(rows) {
     for (std::uint32_t y = 0; y < rows; y += kRows)
-        m_blocks.push_back(
-            std::make_shared<BigVector<float>>(std::size_t{std::min(kRows, rows - y)} * columns, 0.0F));
+        m_blocks.push_back(std::make_shared<BigVector<float>>(std::size_t{std::min(kRows, rows - y)} * columns, 0.0F));
 }
 
 float* HeightGrid::edit(std::uint32_t y) {

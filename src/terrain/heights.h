@@ -40,9 +40,9 @@ private:
 struct Heights {
     std::uint32_t columns = 0; ///< at least 2
     std::uint32_t rows = 0;
-    double spacing = 1;    ///< metres between neighbours, both ways
-    Vec3d origin{0, 0, 0}; ///< where the first lies, at height 0
-    HeightGrid grid;       ///< finite; where there is no ground, filled from what is round it
+    double spacing = 1;                             ///< metres between neighbours, both ways
+    Vec3d origin{0, 0, 0};                          ///< where the first lies, at height 0
+    HeightGrid grid;                                ///< finite; where there is no ground, filled from what is round it
     std::shared_ptr<const std::vector<bool>> holes; ///< (columns - 1) * (rows - 1) cells without ground; null: none
 
     [[nodiscard]] float at(std::uint32_t x, std::uint32_t y) const { return grid.at(x, y); }

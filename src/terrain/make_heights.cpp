@@ -18,9 +18,9 @@ std::uint32_t scramble(std::uint32_t x, std::uint32_t y, std::uint32_t seed) {
 
 /// Slope of one of sixteen directions at a lattice point, towards (dx, dy).
 double slopeAt(std::int64_t x, std::int64_t y, double dx, double dy, std::uint32_t seed) {
-    static constexpr double kDirections[8][2] = {{1, 0},  {0.92387953, 0.38268343}, {0.70710678, 0.70710678},
-                                                 {0.38268343, 0.92387953}, {0, 1}, {-0.38268343, 0.92387953},
-                                                 {-0.70710678, 0.70710678}, {-0.92387953, 0.38268343}};
+    static constexpr double kDirections[8][2] = {
+        {1, 0}, {0.92387953, 0.38268343},  {0.70710678, 0.70710678},  {0.38268343, 0.92387953},
+        {0, 1}, {-0.38268343, 0.92387953}, {-0.70710678, 0.70710678}, {-0.92387953, 0.38268343}};
     const std::uint32_t h = scramble(static_cast<std::uint32_t>(x), static_cast<std::uint32_t>(y), seed);
     const auto& d = kDirections[h & 7U];
     return (d[0] * dx + d[1] * dy) * ((h & 8U) != 0 ? 1 : -1);
@@ -39,7 +39,8 @@ double groundNoise(double x, double y, std::uint32_t seed) {
     const double a = ease(u);
     const double b = ease(v);
     const double top = slopeAt(ix, iy, u, v, seed) * (1 - a) + slopeAt(ix + 1, iy, u - 1, v, seed) * a;
-    const double bottom = slopeAt(ix, iy + 1, u, v - 1, seed) * (1 - a) + slopeAt(ix + 1, iy + 1, u - 1, v - 1, seed) * a;
+    const double bottom =
+        slopeAt(ix, iy + 1, u, v - 1, seed) * (1 - a) + slopeAt(ix + 1, iy + 1, u - 1, v - 1, seed) * a;
     return 1.4 * (top * (1 - b) + bottom * b);
 }
 
@@ -68,8 +69,9 @@ Heights makeHeights(const GroundRecipe& recipe) {
     parallelChunks(recipe.rows, HeightGrid::kRows, [&](std::size_t from, std::size_t to) {
         for (std::size_t y = from; y < to; ++y)
             for (std::uint32_t x = 0; x < recipe.columns; ++x)
-                out.grid.edit(static_cast<std::uint32_t>(y))[x] = static_cast<float>(
-                    hills(out.origin.x() + x * recipe.spacing, out.origin.z() + static_cast<double>(y) * recipe.spacing, recipe));
+                out.grid.edit(static_cast<std::uint32_t>(y))[x] =
+                    static_cast<float>(hills(out.origin.x() + x * recipe.spacing,
+                                             out.origin.z() + static_cast<double>(y) * recipe.spacing, recipe));
     });
     return out;
 }

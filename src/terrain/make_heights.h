@@ -9,8 +9,8 @@ struct GroundRecipe {
     std::uint32_t columns = 1025;
     std::uint32_t rows = 1025;
     double spacing = 1;
-    double relief = 60;      ///< metres between its lowest and highest, about
-    double feature = 400;    ///< metres across its largest hills
+    double relief = 60;   ///< metres between its lowest and highest, about
+    double feature = 400; ///< metres across its largest hills
     std::uint32_t octaves = 9;
     std::uint32_t seed = 1;
 };

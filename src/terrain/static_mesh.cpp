@@ -63,7 +63,8 @@ float triangleError(const Heights& h, Point a, Point b, Point c) {
         const auto first = static_cast<std::uint32_t>(std::ceil(from - 1e-9));
         const auto last = static_cast<std::uint32_t>(std::floor(to + 1e-9));
         const float* row = h.row(y);
-        const auto at = static_cast<float>(ha + gx * (static_cast<double>(first) - a.x) + gy * (static_cast<double>(y) - a.y));
+        const auto at =
+            static_cast<float>(ha + gx * (static_cast<double>(first) - a.x) + gy * (static_cast<double>(y) - a.y));
         const auto slope = static_cast<float>(gx);
         for (std::uint32_t x = first; x <= last; ++x)
             worst = std::max(worst, std::abs(row[x] - (at + slope * static_cast<float>(x - first))));
@@ -138,33 +139,34 @@ Result<RightTriangles> RightTriangles::measure(std::shared_ptr<const Heights> he
                 }
         });
         // Middles of sides: the triangles between a side and the middles of the squares beside it.
-        const bool sides = squares && parallelChunks(std::size_t{down} + 1, few, job, [&](std::size_t from, std::size_t to) {
-            for (auto j = static_cast<std::uint32_t>(from); j < to; ++j) {
-                const std::uint32_t y = j * side;
-                for (std::uint32_t i = 0; i < across; ++i) { // sides along a row
-                    const Point w{i * side, y};
-                    const Point e{w.x + side, y};
-                    float error = 0;
-                    if (j > 0)
-                        error = own(w, e, {w.x + half, y - half});
-                    if (j < down)
-                        error = std::max(error, own(w, {w.x + half, y + half}, e));
-                    set(w.x + half, y, error);
+        const bool sides =
+            squares && parallelChunks(std::size_t{down} + 1, few, job, [&](std::size_t from, std::size_t to) {
+                for (auto j = static_cast<std::uint32_t>(from); j < to; ++j) {
+                    const std::uint32_t y = j * side;
+                    for (std::uint32_t i = 0; i < across; ++i) { // sides along a row
+                        const Point w{i * side, y};
+                        const Point e{w.x + side, y};
+                        float error = 0;
+                        if (j > 0)
+                            error = own(w, e, {w.x + half, y - half});
+                        if (j < down)
+                            error = std::max(error, own(w, {w.x + half, y + half}, e));
+                        set(w.x + half, y, error);
+                    }
+                    if (j == down)
+                        continue;
+                    for (std::uint32_t i = 0; i <= across; ++i) { // sides along a column
+                        const Point n{i * side, y};
+                        const Point s{n.x, y + side};
+                        float error = 0;
+                        if (i > 0)
+                            error = own(n, {n.x - half, y + half}, s);
+                        if (i < across)
+                            error = std::max(error, own(n, s, {n.x + half, y + half}));
+                        set(n.x, y + half, error);
+                    }
                 }
-                if (j == down)
-                    continue;
-                for (std::uint32_t i = 0; i <= across; ++i) { // sides along a column
-                    const Point n{i * side, y};
-                    const Point s{n.x, y + side};
-                    float error = 0;
-                    if (i > 0)
-                        error = own(n, {n.x - half, y + half}, s);
-                    if (i < across)
-                        error = std::max(error, own(n, s, {n.x + half, y + half}));
-                    set(n.x, y + half, error);
-                }
-            }
-        });
+            });
         if (!sides)
             return cancelledError();
     }
@@ -181,10 +183,10 @@ std::vector<float> RightTriangles::needed(const Bound& bound) const {
                 const std::size_t i = y * m_columns + x;
                 float allowed = plain;
                 if (bound.errorAt && m_error[i] > 0)
-                    allowed = static_cast<float>(
-                        std::max(1e-9, bound.errorAt(h.origin.x() + std::min<double>(x, h.columns - 1) * h.spacing,
-                                                     h.origin.z() + std::min<double>(static_cast<double>(y), h.rows - 1) *
-                                                                        h.spacing)));
+                    allowed = static_cast<float>(std::max(
+                        1e-9, bound.errorAt(h.origin.x() + std::min<double>(x, h.columns - 1) * h.spacing,
+                                            h.origin.z() +
+                                                std::min<double>(static_cast<double>(y), h.rows - 1) * h.spacing)));
                 need[i] = m_error[i] >= kAlways ? kAlways : m_error[i] / allowed;
             }
     });

@@ -80,8 +80,8 @@ TilePoints tilePoints(const Heights& heights, const TileTree& tree, TileTree::Re
             const std::size_t at = std::size_t{j} * (n + 1) + i;
             out.heights[at] = heights.at(x, y);
             const float sx = (heights.at(west, y) - heights.at(east, y)) * inverse * (east - west == 2 ? 1.0F : 2.0F);
-            const float sz = (heights.at(x, north) - heights.at(x, south)) * inverse *
-                             (south - north == 2 ? 1.0F : 2.0F);
+            const float sz =
+                (heights.at(x, north) - heights.at(x, south)) * inverse * (south - north == 2 ? 1.0F : 2.0F);
             out.normals[at] = Vec3f(sx, 1, sz).normalized();
         }
     // Odd points lie on the middle of an edge of the coarser level: of a side, or of a diagonal.
@@ -140,8 +140,7 @@ std::vector<std::uint32_t> tileTriangles(const Heights& heights, const TileTree&
     // After an odd last cell comes one without width, whose points a stitched side may pull apart.
     for (std::uint32_t j = 0; j < down + (down & 1U); ++j)
         for (std::uint32_t i = 0; i < across + (across & 1U); ++i) {
-            if (heights.holes &&
-                !hasGround(heights, tree, tile, std::min(i, across - 1), std::min(j, down - 1)))
+            if (heights.holes && !hasGround(heights, tree, tile, std::min(i, across - 1), std::min(j, down - 1)))
                 continue;
             cellTriangles(n, stitch, i, j, [&](auto a, auto b, auto c) {
                 // Points beyond the last row or column lie on it, where those of another cell may lie already.

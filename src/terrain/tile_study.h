@@ -36,8 +36,7 @@ struct TileStudy {
 /// ERRORS     Cancelled.
 /// COST       a tree a size, and a selection a view and size.
 Result<TileStudy> studyTileSizes(const Heights& heights, const TileRule& rule, std::span<const View> views,
-                                 std::span<const std::uint32_t> sizes, const TilePrices& prices,
-                                 const JobContext& job);
+                                 std::span<const std::uint32_t> sizes, const TilePrices& prices, const JobContext& job);
 /// Milliseconds of a frame that a tile size takes.
 double frameMs(const TileSizeCost& cost, const TilePrices& prices);
 

@@ -135,14 +135,17 @@ TEST(Architecture, includes_go_one_way) {
         {"scatter", {"base", "mesh", "switching"}},
         {"scene", {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter"}},
         {"budget", {"base", "mesh", "switching", "scene"}},
-        {"io", {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget"}},
+        {"io",
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget"}},
         {"cli",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget", "io"}},
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget",
+          "io"}},
         {"appmodel",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget", "io"}},
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget",
+          "io"}},
         {"app",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget", "io",
-          "appmodel"}}};
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "scene", "budget",
+          "io", "appmodel"}}};
     const auto root = std::filesystem::path(SOURCE_ROOT) / "src";
     std::set<std::string> there;
     for (const auto& entry : std::filesystem::directory_iterator(root))

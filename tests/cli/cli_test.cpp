@@ -373,4 +373,41 @@ TEST(CliField, select_says_of_every_copy_what_is_drawn_or_why_not) {
     EXPECT_EQ(run({"select", files.project, "--eye", "0,1,2", "--look", "0,1,2"}).code, 1);
 }
 
+TEST(Cli, terrain_is_inspected_cut_into_tiles_and_made_a_mesh) {
+    const TempFolder folder;
+    const std::string set = (folder.path() / "set.glb").string();
+    const Ran about = run({"terrain", "--trial", "257", "--spacing", "2", "--json"});
+    ASSERT_EQ(about.code, 0) << about.err;
+    EXPECT_EQ(about.json()["width_metres"], 512);
+    EXPECT_EQ(about.json()["levels"][0]["tiles"], 16);
+    EXPECT_EQ(about.json()["levels"][0]["error_metres"], 0);
+    const Ran drawn = run({"terrain", "--trial", "257", "--tile", "16", "--from", "-100,12,-100", "-o", set, "--json"});
+    ASSERT_EQ(drawn.code, 0) << drawn.err;
+    EXPECT_EQ(drawn.json()["cracks"], 0);
+    EXPECT_GT(drawn.json()["edges_checked"].get<int>(), 100);
+    EXPECT_LE(drawn.json()["worst_error_px"].get<double>(), 1);
+    const Ran finer = run(
+        {"terrain", "--trial", "257", "--tile", "16", "--from", "-100,12,-100", "-o", set, "--allow", "0.2", "--json"});
+    EXPECT_GT(finer.json()["triangles"], drawn.json()["triangles"]);
+    const std::string mesh = (folder.path() / "mesh.glb").string();
+    const Ran made = run({"terrain", "--trial", "257", "--static", "0.1,0.4", "-o", mesh, "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    const auto back = readModel(mesh, {});
+    ASSERT_TRUE(back);
+    EXPECT_EQ(back->front().levels.size(), 2U);
+    EXPECT_EQ(back->front().levels[0].mesh.triangleCount(), made.json()["meshes"][0]["triangles"]);
+    const Ran forecast = run({"terrain", "--trial", "257", "--static", "0.1", "--forecast", "--json"});
+    EXPECT_EQ(forecast.json()["meshes"][0]["triangles"], made.json()["meshes"][0]["triangles"]);
+    const Ran refused = run({"terrain", "--trial", "257", "--static", "0", "--most", "1000", "-o", mesh});
+    EXPECT_EQ(refused.code, 1);
+    EXPECT_NE(refused.err.find("larger error"), std::string::npos);
+    const Ran all = run({"terrain", "--trial", "129", "--tiles", "-o", (folder.path() / "all").string(), "--json"});
+    ASSERT_EQ(all.code, 0) << all.err;
+    EXPECT_EQ(all.json()["tiles"], 5);
+    EXPECT_TRUE(fs::exists(folder.path() / "all" / "terrain.json"));
+    EXPECT_EQ(run({"terrain", "--trial", "129", "--tile", "7"}).code, 1);
+    EXPECT_EQ(run({"terrain", (folder.path() / "none.png").string(), "--spacing", "1"}).code, 1);
+    EXPECT_EQ(run({"terrain"}).code, 1);
+}
+
 } // namespace thicket

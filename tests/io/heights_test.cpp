@@ -35,7 +35,8 @@ void writePng(const fs::path& file, std::uint32_t columns, std::uint32_t rows, i
     png_infop info = png_create_info_struct(png);
     png_init_io(png, out);
     png_set_IHDR(png, info, columns, rows, bits, colours ? PNG_COLOR_TYPE_RGB : PNG_COLOR_TYPE_GRAY,
-                 woven ? PNG_INTERLACE_ADAM7 : PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+                 woven ? PNG_INTERLACE_ADAM7 : PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT,
+                 PNG_FILTER_TYPE_DEFAULT);
     png_write_info(png, info);
     if (bits == 16)
         png_set_swap(png);
@@ -173,7 +174,8 @@ TEST(HeightFiles, a_range_turns_values_into_metres_and_eight_bits_are_warned_of)
 TEST(HeightFiles, what_has_no_data_becomes_a_hole) {
     const TempFolder folder;
     const fs::path file = folder.path() / "a.asc";
-    ASSERT_TRUE(writeTextFile(file, "ncols 4\nnrows 3\ncellsize 2\nNODATA_value -9999\n1 2 3 4\n5 -9999 7 8\n9 10 11 nan\n"));
+    ASSERT_TRUE(
+        writeTextFile(file, "ncols 4\nnrows 3\ncellsize 2\nNODATA_value -9999\n1 2 3 4\n5 -9999 7 8\n9 10 11 nan\n"));
     auto read = readHeights(file, {}, {});
     ASSERT_TRUE(read) << refusal(read);
     EXPECT_EQ(read->missing, 2U);
@@ -199,7 +201,8 @@ TEST(HeightFiles, bad_files_get_one_sentence) {
     };
     EXPECT_NE(text("a.asc", "ncols 0\nnrows 0\n").find("ncols"), std::string::npos);
     EXPECT_NE(text("a.asc", "ncols 1\nnrows 1\ncellsize 1\n5\n").find("at least 2 x 2"), std::string::npos);
-    EXPECT_NE(text("a.asc", "ncols 9\nnrows 1\ncellsize 1\n1 2 3 4 5 6 7 8 9").find("at least 2 x 2"), std::string::npos);
+    EXPECT_NE(text("a.asc", "ncols 9\nnrows 1\ncellsize 1\n1 2 3 4 5 6 7 8 9").find("at least 2 x 2"),
+              std::string::npos);
     EXPECT_NE(text("a.asc", "ncols 900000\nnrows 900000\ncellsize 1\n5 5").find("needs"), std::string::npos);
     EXPECT_NE(text("a.asc", "ncols 3\nnrows 3\ncellsize 1\n1 2 3 4 5 6").find("cut short"), std::string::npos);
     EXPECT_NE(text("a.asc", "ncols 2\nnrows 2\ncellsize 1\n1 2 3 x").find("no number"), std::string::npos);

@@ -32,10 +32,13 @@ std::pair<double, int> offBy(const Heights& h, const Mesh& mesh) {
             p[k].x() = (p[k].x() - h.origin.x()) / h.spacing;
             p[k].z() = (p[k].z() - h.origin.z()) / h.spacing;
         }
-        const double area = (p[1].x() - p[0].x()) * (p[2].z() - p[0].z()) - (p[1].z() - p[0].z()) * (p[2].x() - p[0].x());
+        const double area =
+            (p[1].x() - p[0].x()) * (p[2].z() - p[0].z()) - (p[1].z() - p[0].z()) * (p[2].x() - p[0].x());
         EXPECT_LT(area, 0);
-        for (long y = std::lround(std::min({p[0].z(), p[1].z(), p[2].z()})); y <= std::lround(std::max({p[0].z(), p[1].z(), p[2].z()})); ++y)
-            for (long x = std::lround(std::min({p[0].x(), p[1].x(), p[2].x()})); x <= std::lround(std::max({p[0].x(), p[1].x(), p[2].x()})); ++x) {
+        for (long y = std::lround(std::min({p[0].z(), p[1].z(), p[2].z()}));
+             y <= std::lround(std::max({p[0].z(), p[1].z(), p[2].z()})); ++y)
+            for (long x = std::lround(std::min({p[0].x(), p[1].x(), p[2].x()}));
+                 x <= std::lround(std::max({p[0].x(), p[1].x(), p[2].x()})); ++x) {
                 const double dx = static_cast<double>(x) - p[0].x();
                 const double dz = static_cast<double>(y) - p[0].z();
                 const double b = (dx * (p[2].z() - p[0].z()) - dz * (p[2].x() - p[0].x())) / area;
@@ -44,7 +47,8 @@ std::pair<double, int> offBy(const Heights& h, const Mesh& mesh) {
                     continue;
                 double& o = off[static_cast<std::size_t>(y) * h.columns + static_cast<std::size_t>(x)];
                 o = std::max(o, std::abs(p[0].y() + (p[1].y() - p[0].y()) * b + (p[2].y() - p[0].y()) * c -
-                                         static_cast<double>(h.at(static_cast<std::uint32_t>(x), static_cast<std::uint32_t>(y)))));
+                                         static_cast<double>(
+                                             h.at(static_cast<std::uint32_t>(x), static_cast<std::uint32_t>(y)))));
             }
     }
     return {*std::max_element(off.begin(), off.end()),
@@ -74,7 +78,8 @@ void expectClosed(const Heights& h, const Mesh& mesh) {
 } // namespace
 
 TEST(StaticMesh, keeps_to_its_error_without_cracks_whatever_the_size) {
-    for (const auto& [columns, rows] : {std::pair{129U, 129U}, {100U, 77U}, {33U, 140U}, {2U, 2U}, {3U, 2U}, {200U, 5U}}) {
+    for (const auto& [columns, rows] :
+         {std::pair{129U, 129U}, {100U, 77U}, {33U, 140U}, {2U, 2U}, {3U, 2U}, {200U, 5U}}) {
         const auto h = ground(columns, rows);
         const auto network = RightTriangles::measure(h, {});
         ASSERT_TRUE(network);
@@ -108,7 +113,8 @@ TEST(StaticMesh, far_ground_may_be_coarser_and_borders_can_be_kept) {
     expectClosed(*h, *kept);
     int onBorder = 0;
     for (const Vec3f& p : kept->positions)
-        onBorder += std::abs(std::abs(static_cast<double>(p.x())) - 128) < 1e-3 || std::abs(std::abs(static_cast<double>(p.z())) - 128) < 1e-3;
+        onBorder += std::abs(std::abs(static_cast<double>(p.x())) - 128) < 1e-3 ||
+                    std::abs(std::abs(static_cast<double>(p.z())) - 128) < 1e-3;
     EXPECT_EQ(onBorder, 4 * 128);
     EXPECT_FALSE(network->mesh({0, {}, false}, 1000, {})) << "more than was asked for is refused";
 }
@@ -123,7 +129,8 @@ TEST(StaticMesh, a_plane_takes_few_triangles_and_holes_stay_open) {
     std::vector<bool> missing(flat.grid.size(), false);
     missing[129 * 60 + 70] = true;
     ASSERT_EQ(*makeHoles(flat, missing, "flat"), 1U);
-    const auto holed = RightTriangles::measure(std::make_shared<const Heights>(flat), {})->mesh({0.001, {}, false}, 10000, {});
+    const auto holed =
+        RightTriangles::measure(std::make_shared<const Heights>(flat), {})->mesh({0.001, {}, false}, 10000, {});
     double area = 0;
     for (std::size_t t = 0; t < holed->indices.size(); t += 3) {
         const Vec3f a = holed->positions[holed->indices[t]];

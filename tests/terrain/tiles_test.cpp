@@ -26,7 +26,8 @@ Heights randomGround(std::mt19937& random, std::uint32_t columns, std::uint32_t 
     recipe.seed = static_cast<std::uint32_t>(random());
     Heights h = makeHeights(recipe);
     for (std::uint32_t k = 0; k < 20; ++k) // cliffs and spikes
-        h.grid.edit(static_cast<std::uint32_t>(random()) % rows)[random() % columns] += static_cast<float>(random() % 30);
+        h.grid.edit(static_cast<std::uint32_t>(random()) % rows)[random() % columns] +=
+            static_cast<float>(random() % 30);
     if (holes) {
         std::vector<bool> missing(h.grid.size(), false);
         for (std::uint32_t k = 0; k < 12; ++k)
@@ -174,7 +175,8 @@ TEST(Tiles, drawn_sets_have_no_cracks_and_every_height_is_within_the_allowance) 
                 if (!h.holes) {
                     ASSERT_GE(off, 0) << "no ground is drawn in column " << x << ", row " << y;
                 }
-                const Vec3d at(h.origin.x() + x * h.spacing, static_cast<double>(h.at(x, y)), h.origin.z() + y * h.spacing);
+                const Vec3d at(h.origin.x() + x * h.spacing, static_cast<double>(h.at(x, y)),
+                               h.origin.z() + y * h.spacing);
                 ASSERT_LE(off * view.pixelScale() / (at - view.eye).norm(), rule.allowPx * 1.001 + 1e-4)
                     << "column " << x << ", row " << y << ", round " << round << ", tiles of " << cells;
             }

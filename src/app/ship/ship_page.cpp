@@ -106,8 +106,9 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_tables = new QCheckBox(tr("Fields as tables"));
     m_tables->setToolTip(tr("NAME.placements.csv and .json: every copy of a field, in its order"));
     m_tiles = new QCheckBox(tr("tiles of ground as meshes"));
-    m_tiles->setToolTip(tr("NAME/level_N.glb: every tile of every level, besides the heights, rule and triangle lists that an "
-                           "engine makes them from"));
+    m_tiles->setToolTip(
+        tr("NAME/level_N.glb: every tile of every level, besides the heights, rule and triangle lists that an "
+           "engine makes them from"));
     for (QCheckBox* box : {m_extension, m_named, m_json, m_tables, m_tiles}) {
         box->setChecked(box != m_tiles);
         body->addWidget(box);
@@ -159,7 +160,8 @@ void ShipPanel::refresh() {
                             },
                             [&](const TerrainBody& of) {
                                 const int levels = of.tree ? static_cast<int>(of.tree->levels.size()) : 0;
-                                row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0), tr("%1 levels").arg(levels));
+                                row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0),
+                                    tr("%1 levels").arg(levels));
                             }},
                    s.body);
     }

@@ -50,7 +50,8 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
 /// Kilometres from 1,000 m up on ground.
 QString SwitchChart::farText(double metres) const {
     const Subject* s = m_bench.session.subject();
-    return metres >= 1000 && s != nullptr && !s->isMesh() ? tr("%1 km").arg(figureText(metres / 1000, 3)) : lengthText(metres);
+    return metres >= 1000 && s != nullptr && !s->isMesh() ? tr("%1 km").arg(figureText(metres / 1000, 3))
+                                                          : lengthText(metres);
 }
 
 /// The chosen subject where it has switches of its own.
@@ -86,7 +87,8 @@ void SwitchChart::rebuild() {
             yAxis->setRange(s->rule.allowPx * 0.06, s->rule.allowPx * 3.2);
             m_stairs->axis(QCPAxis::atBottom)->setRange(xAxis->range());
             m_stairs->axis(QCPAxis::atLeft)
-                ->setRange(std::max(0.01, m_chain.levels.back().triangles * 0.06), m_chain.levels.front().triangles * 2.2);
+                ->setRange(std::max(0.01, m_chain.levels.back().triangles * 0.06),
+                           m_chain.levels.front().triangles * 2.2);
         }
     }
     refresh();
@@ -150,7 +152,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
         p.setFont(Look::font(11, 600));
         p.setPen(l.quiet);
         if (beyond.width() > 50)
-            p.drawText(beyond.adjusted(0, 0, -8, -6), Qt::AlignRight | Qt::AlignBottom, s->isMesh() ? tr("culled") : tr("beyond reach"));
+            p.drawText(beyond.adjusted(0, 0, -8, -6), Qt::AlignRight | Qt::AlignBottom,
+                       s->isMesh() ? tr("culled") : tr("beyond reach"));
     }
 
     p.save();
@@ -207,7 +210,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
     const QCPAxis* heightAxis = m_stairs->axis(QCPAxis::atLeft);
     p.setFont(Look::font(11));
     p.setPen(l.quiet);
-    p.drawText(QRectF(8, stairs.top(), 60, stairs.height()), Qt::AlignRight | Qt::AlignVCenter, s->isMesh() ? tr("triangles\ndrawn") : tr("triangles\na km²"));
+    p.drawText(QRectF(8, stairs.top(), 60, stairs.height()), Qt::AlignRight | Qt::AlignVCenter,
+               s->isMesh() ? tr("triangles\ndrawn") : tr("triangles\na km²"));
     QPainterPath path;
     double textEnd = -1e9;
     for (std::size_t i = 0; i < m_chain.levels.size(); ++i) {

@@ -52,13 +52,13 @@ private:
     ResolvedChain m_chain;
     std::vector<double> m_textures; ///< bytes of each level's pictures on the graphics card
     std::vector<std::uint32_t> m_compared;
-    double m_cullAt = 0; ///< metres from which the subject is culled; 0: none
+    double m_cullAt = 0;  ///< metres from which the subject is culled; 0: none
     double m_needle = -1; ///< metres at scale 1
     double m_factor = 1;
     bool m_heights = false;
     Hit m_drag;
     Hit m_hover;
-    int m_serial = 0; ///< one undo step a drag
+    int m_serial = 0;            ///< one undo step a drag
     std::uint32_t m_dragged = 0; ///< the subject that m_drag is of
     QPointF m_mouse{-1, -1};
 };

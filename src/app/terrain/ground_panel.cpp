@@ -32,8 +32,8 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Brush"), "title"));
     m_kind = new Segmented({tr("Off"), tr("Raise"), tr("Lower"), tr("Smooth"), tr("Flatten")},
-                           {tr("Drag turns the view"), tr("Drag on the ground raises it"), tr("Drag on the ground lowers it"),
-                            tr("Drag on the ground evens it out"),
+                           {tr("Drag turns the view"), tr("Drag on the ground raises it"),
+                            tr("Drag on the ground lowers it"), tr("Drag on the ground evens it out"),
                             tr("Drag on the ground brings it to the height where the stroke began")});
     m_kind->setCellWidth(50);
     m_kind->setObjectName(QStringLiteral("groundBrush"));
@@ -45,7 +45,8 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     m_strength = new NumberBox(0.01, 1000, 2, tr(" m"));
     m_strength->show(1);
     m_strength->setObjectName(QStringLiteral("brushStrength"));
-    body->addWidget(fieldRow(tr("Strength"), m_strength, tr("How much a stroke does in its middle, however often it passes there")));
+    body->addWidget(fieldRow(tr("Strength"), m_strength,
+                             tr("How much a stroke does in its middle, however often it passes there")));
     m_cost = makeLabel({}, "small");
     m_cost->setWordWrap(true);
     m_cost->setObjectName(QStringLiteral("strokeCost"));
@@ -56,7 +57,8 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     m_error = new NumberBox(0.001, 1000, 3, tr(" m"));
     m_error->show(0.5);
     m_error->setObjectName(QStringLiteral("meshError"));
-    body->addWidget(fieldRow(tr("Off by at most"), m_error, tr("The largest vertical distance of the mesh from the heights")));
+    body->addWidget(
+        fieldRow(tr("Off by at most"), m_error, tr("The largest vertical distance of the mesh from the heights")));
     m_levels = new NumberBox(1, 7, 0, {});
     m_levels->show(4);
     body->addWidget(fieldRow(tr("Levels"), m_levels, tr("Each may be off by twice as much as the one before")));
@@ -68,15 +70,17 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     m_forecast->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_forecast->setObjectName(QStringLiteral("meshForecast"));
     body->addWidget(m_forecast);
-    m_make = makeButton(tr("Make the mesh…"), tr("Write these levels as a GLB and add them to the project as a mesh"), true);
+    m_make =
+        makeButton(tr("Make the mesh…"), tr("Write these levels as a GLB and add them to the project as a mesh"), true);
     m_make->setObjectName(QStringLiteral("makeGroundMesh"));
     footer->addWidget(m_make, 1);
 
     connect(m_relink, &QPushButton::clicked, this, [this] {
         const Subject* s = terrain();
-        const QString file = s == nullptr ? QString()
-                                          : QFileDialog::getOpenFileName(this, tr("Heights of %1").arg(toText(s->name)), {},
-                                                                         tr("Heights (*.png *.tif *.tiff *.asc *.r16 *.r32 *.raw)"));
+        const QString file =
+            s == nullptr ? QString()
+                         : QFileDialog::getOpenFileName(this, tr("Heights of %1").arg(toText(s->name)), {},
+                                                        tr("Heights (*.png *.tif *.tiff *.asc *.r16 *.r32 *.raw)"));
         if (!file.isEmpty())
             m_bench.grounds.relink(s->id, file);
     });
@@ -95,16 +99,19 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
         const Subject* s = terrain();
         if (s == nullptr)
             return;
-        const QString file = QFileDialog::getSaveFileName(this, tr("Mesh of %1").arg(toText(s->name)),
-                                                          toText(s->name) + QStringLiteral(" mesh.glb"), tr("GLB (*.glb)"));
+        const QString file =
+            QFileDialog::getSaveFileName(this, tr("Mesh of %1").arg(toText(s->name)),
+                                         toText(s->name) + QStringLiteral(" mesh.glb"), tr("GLB (*.glb)"));
         if (!file.isEmpty())
             m_bench.grounds.writeMesh(s->id, errors(), m_border->isChecked(), file);
     });
-    connect(&bench.grounds, &GroundModel::meshWritten, this, [this](const QString& path) { m_bench.files.openFiles({path}); });
+    connect(&bench.grounds, &GroundModel::meshWritten, this,
+            [this](const QString& path) { m_bench.files.openFiles({path}); });
     connect(&bench.grounds, &GroundModel::forecastReady, this, &GroundPanel::refreshForecast);
     connect(&bench.grounds, &GroundModel::strokeLaid, this, [this] {
         const auto& g = m_bench.grounds;
-        m_cost->setText(tr("%1 ms for the last step: %2 tiles done again").arg(figureText(g.strokeMs(), 2)).arg(g.strokeTiles()));
+        m_cost->setText(
+            tr("%1 ms for the last step: %2 tiles done again").arg(figureText(g.strokeMs(), 2)).arg(g.strokeTiles()));
     });
     connect(&bench.session.document, &Document::sceneChanged, this, &GroundPanel::refresh);
     connect(&bench.session, &Session::selectionChanged, this, [this] {
@@ -143,11 +150,11 @@ void GroundPanel::askForecast() {
 void GroundPanel::refreshForecast() {
     QString rows;
     for (const GroundModel::Forecast& f : m_bench.grounds.forecasts())
-        rows += tableRow(lengthText(f.error), tr("%1 triangles · %2")
-                                                  .arg(groupedText(static_cast<qint64>(f.count.triangles)),
-                                                       QString::fromStdString(memorySize(
-                                                           static_cast<double>(f.count.vertices) * 24 +
-                                                           static_cast<double>(f.count.triangles) * 12))));
+        rows += tableRow(lengthText(f.error),
+                         tr("%1 triangles · %2")
+                             .arg(groupedText(static_cast<qint64>(f.count.triangles)),
+                                  QString::fromStdString(memorySize(static_cast<double>(f.count.vertices) * 24 +
+                                                                    static_cast<double>(f.count.triangles) * 12))));
     m_forecast->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
 }
 
@@ -180,10 +187,11 @@ GroundLevels::GroundLevels(Workbench& bench, QWidget* parent)
     m_table->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_table->setObjectName(QStringLiteral("groundLevels"));
     body->addWidget(m_table);
-    QLabel* note = makeLabel(tr("Each level has half the points a side of the finer one, and its tiles are twice as wide. "
-                                "Half of a level's tiles are off by no more than the first figure, none by more than the "
-                                "second. Switch decides for each tile by itself."),
-                             "small");
+    QLabel* note =
+        makeLabel(tr("Each level has half the points a side of the finer one, and its tiles are twice as wide. "
+                     "Half of a level's tiles are off by no more than the first figure, none by more than the "
+                     "second. Switch decides for each tile by itself."),
+                  "small");
     note->setWordWrap(true);
     body->addWidget(note);
     connect(&bench.session.document, &Document::sceneChanged, this, &GroundLevels::refresh);
@@ -204,17 +212,20 @@ void GroundLevels::refresh() {
         const double count = std::uint64_t{row.across} * row.down;
         const double triangles = 2.0 * (tree.columns - 1) * (tree.rows - 1) / std::exp2(2 * level);
         const double points = count * (tree.cells + 1) * (tree.cells + 1);
-        rows += QStringLiteral("<tr><td style='padding:5px 8px 0 0'><span style='color:%1'>■</span> L%2</td><td align='right' "
-                               "style='padding:5px 0 0 0'>%3</td></tr><tr><td colspan='2' style='color:%4'>%5</td></tr>")
+        rows += QStringLiteral(
+                    "<tr><td style='padding:5px 8px 0 0'><span style='color:%1'>■</span> L%2</td><td align='right' "
+                    "style='padding:5px 0 0 0'>%3</td></tr><tr><td colspan='2' style='color:%4'>%5</td></tr>")
                     .arg(Look::level(static_cast<int>(level)).name())
                     .arg(level)
                     .arg(tr("%1 triangles").arg(groupedText(static_cast<qint64>(triangles))), Look::now().quiet.name(),
-                         tr("%1 tiles of %2 · %3").arg(groupedText(static_cast<qint64>(count)), lengthText(side),
-                                                       QString::fromStdString(memorySize(points * 44))) +
+                         tr("%1 tiles of %2 · %3")
+                                 .arg(groupedText(static_cast<qint64>(count)), lengthText(side),
+                                      QString::fromStdString(memorySize(points * 44))) +
                              QStringLiteral("<br>") +
                              (level == 0 ? tr("every height")
-                                         : tr("off by %1 · at most %2").arg(lengthText(static_cast<double>(row.typical)),
-                                                                            lengthText(static_cast<double>(row.worst)))));
+                                         : tr("off by %1 · at most %2")
+                                               .arg(lengthText(static_cast<double>(row.typical)),
+                                                    lengthText(static_cast<double>(row.worst)))));
     }
     m_table->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
 }

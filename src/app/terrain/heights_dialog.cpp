@@ -91,12 +91,13 @@ void HeightsDialog::refresh() {
     if (!info)
         m_facts->setText(toText(info.error().text()));
     else
-        m_facts->setText(tr("%1 of %2 bits, %3 × %4 heights: %5 × %6")
-                             .arg(toText(info->format))
-                             .arg(info->bits)
-                             .arg(info->columns)
-                             .arg(info->rows)
-                             .arg(lengthText((info->columns - 1) * now.spacing), lengthText((info->rows - 1) * now.spacing)));
+        m_facts->setText(
+            tr("%1 of %2 bits, %3 × %4 heights: %5 × %6")
+                .arg(toText(info->format))
+                .arg(info->bits)
+                .arg(info->columns)
+                .arg(info->rows)
+                .arg(lengthText((info->columns - 1) * now.spacing), lengthText((info->rows - 1) * now.spacing)));
 }
 
 } // namespace thicket::app

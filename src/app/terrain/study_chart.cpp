@@ -18,10 +18,12 @@ struct Line {
     bool strong; ///< the brighter of the two neutral colours
     int marker;  ///< 0 square, 1 diamond, 2 triangle, 3 ring
 };
-constexpr std::array<Line, 4> kLines{{{QT_TRANSLATE_NOOP("StudyChart", "draws"), [](const TileSizeCost& c) { return c.tiles; }, true, false, 0},
-                                      {QT_TRANSLATE_NOOP("StudyChart", "rebuild after an edit"), [](const TileSizeCost& c) { return c.editMs; }, false, true, 1},
-                                      {QT_TRANSLATE_NOOP("StudyChart", "update"), [](const TileSizeCost& c) { return c.updateUs; }, false, false, 2},
-                                      {QT_TRANSLATE_NOOP("StudyChart", "triangles"), [](const TileSizeCost& c) { return c.triangles; }, true, true, 3}}};
+constexpr std::array<Line, 4> kLines{
+    {{QT_TRANSLATE_NOOP("StudyChart", "draws"), [](const TileSizeCost& c) { return c.tiles; }, true, false, 0},
+     {QT_TRANSLATE_NOOP("StudyChart", "rebuild after an edit"), [](const TileSizeCost& c) { return c.editMs; }, false,
+      true, 1},
+     {QT_TRANSLATE_NOOP("StudyChart", "update"), [](const TileSizeCost& c) { return c.updateUs; }, false, false, 2},
+     {QT_TRANSLATE_NOOP("StudyChart", "triangles"), [](const TileSizeCost& c) { return c.triangles; }, true, true, 3}}};
 constexpr int kLegend = 220; // pixels for the words on the right
 
 double best(const TileStudy& study, const Line& line) {
@@ -68,7 +70,8 @@ StudyChart::StudyChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
     axisRect()->setAutoMargins(QCP::msNone);
     axisRect()->setMargins(QMargins(76, 62, 24 + kLegend, 62));
     xAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double) { return QString(); })));
-    yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return QStringLiteral("%1 ×").arg(v); })));
+    yAxis->setTicker(
+        QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return QStringLiteral("%1 ×").arg(v); })));
     connect(&bench.session.document, &Document::sceneChanged, this, &StudyChart::rebuild);
     connect(&bench.session, &Session::selectionChanged, this, &StudyChart::rebuild);
     connect(&bench.grounds, &GroundModel::studyChanged, this, &StudyChart::rebuild);
@@ -119,7 +122,8 @@ void StudyChart::paintOverlay(QPainter& p) {
     drawTitle(p, tr("What each tile size costs"), tr("each line against its own best · first route"), l.quiet);
     const Subject* s = terrain();
     if (s == nullptr || !fits()) {
-        drawEmpty(p, QRectF(rect()).adjusted(0, 30, 0, 0), s == nullptr ? tr("No ground is chosen.") : tr("Flying the route with each tile size…"));
+        drawEmpty(p, QRectF(rect()).adjusted(0, 30, 0, 0),
+                  s == nullptr ? tr("No ground is chosen.") : tr("Flying the route with each tile size…"));
         return;
     }
     const GroundModel::Study& study = m_bench.grounds.lastStudy();
@@ -139,7 +143,8 @@ void StudyChart::paintOverlay(QPainter& p) {
         const double x = xAxis->coordToPixel(result.sizes[i].cells);
         p.setFont(Look::font(11, i == shown ? 600 : 400));
         p.setPen(i == shown ? l.text : l.quiet);
-        p.drawText(QRectF(x - 50, area.bottom() + 5, 100, 14), Qt::AlignCenter, lengthText(result.sizes[i].cells * spacing));
+        p.drawText(QRectF(x - 50, area.bottom() + 5, 100, 14), Qt::AlignCenter,
+                   lengthText(result.sizes[i].cells * spacing));
         if (i == result.recommended) {
             p.setPen(l.good);
             p.drawText(QRectF(x - 50, area.bottom() + 20, 100, 14), Qt::AlignCenter, tr("recommended"));
@@ -164,7 +169,8 @@ void StudyChart::paintOverlay(QPainter& p) {
     p.setPen(QPen(l.text, 1.4));
     p.drawLine(QPointF(top.x(), top.y() + 8), QPointF(top.x(), area.bottom()));
     QPolygonF grip;
-    grip << top + QPointF(-7, -8) << top + QPointF(7, -8) << top + QPointF(7, 3) << top + QPointF(0, 9) << top + QPointF(-7, 3);
+    grip << top + QPointF(-7, -8) << top + QPointF(7, -8) << top + QPointF(7, 3) << top + QPointF(0, 9)
+         << top + QPointF(-7, 3);
     p.setPen(Qt::NoPen);
     p.setBrush(l.text);
     p.drawPolygon(grip);
@@ -194,7 +200,8 @@ void StudyChart::paintOverlay(QPainter& p) {
         p.setPen(l.text);
         p.drawText(QRectF(left + 34, y, kLegend - 60, 15), Qt::AlignLeft, tr(line.name));
         p.setFont(Look::font(11.5, 600));
-        p.drawText(QRectF(left, y, kLegend - 24, 15), Qt::AlignRight, tr("%1 ×").arg(line.of(c) / best(result, line), 0, 'f', 1));
+        p.drawText(QRectF(left, y, kLegend - 24, 15), Qt::AlignRight,
+                   tr("%1 ×").arg(line.of(c) / best(result, line), 0, 'f', 1));
         p.setFont(Look::font(11));
         p.setPen(l.quiet);
         if (step > 28)
@@ -203,7 +210,8 @@ void StudyChart::paintOverlay(QPainter& p) {
     p.setFont(Look::font(11.5));
     p.setPen(l.text);
     p.drawText(QRectF(76, area.bottom() + 40, area.width(), 16), Qt::AlignLeft,
-               tr("%1: %2 ms of a frame on %3").arg(lengthText(c.cells * spacing))
+               tr("%1: %2 ms of a frame on %3")
+                   .arg(lengthText(c.cells * spacing))
                    .arg(figureText(frameMs(c, study.prices), 2))
                    .arg(m_bench.session.scene().currentDevice() != nullptr
                             ? QString::fromStdString(m_bench.session.scene().currentDevice()->name)
@@ -241,7 +249,8 @@ void StudyChart::keyPressEvent(QKeyEvent* event) {
     const auto& sizes = m_bench.grounds.lastStudy().result.sizes;
     for (std::size_t i = 0; i < sizes.size(); ++i)
         if (sizes[i].cells == s->terrain()->cells) {
-            const auto to = static_cast<std::size_t>(std::clamp<int>(static_cast<int>(i) + step, 0, static_cast<int>(sizes.size()) - 1));
+            const auto to = static_cast<std::size_t>(
+                std::clamp<int>(static_cast<int>(i) + step, 0, static_cast<int>(sizes.size()) - 1));
             m_bench.grounds.setTileSize(s->id, sizes[to].cells);
             return;
         }

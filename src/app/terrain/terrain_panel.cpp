@@ -33,8 +33,9 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
                              tr("Morph: points move to where the coarser level has them while its error comes down to "
                                 "what is allowed; nothing jumps")));
     m_band = new NumberBox(0, 50, 1, tr(" %"));
-    body->addWidget(fieldRow(tr("Morph over"), m_band,
-                             tr("So much farther than it could, a coarser level is reached: the way over which it morphs")));
+    body->addWidget(
+        fieldRow(tr("Morph over"), m_band,
+                 tr("So much farther than it could, a coarser level is reached: the way over which it morphs")));
     m_importance = new NumberBox(0.1, 10, 2, tr(" ×"));
     body->addWidget(fieldRow(tr("Importance"), m_importance, tr("All its switches come in so many times as far")));
 
@@ -46,8 +47,9 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Tiles that lie wholly beyond this distance are not drawn")));
     m_reachGrows = new NumberBox(0, 1000, 1, tr(" × height"));
     m_reachGrows->setSpecialValueText(tr("stays as it is"));
-    body->addWidget(fieldRow(tr("Grows"), m_reachGrows,
-                             tr("How much farther it reaches for each metre that the camera is above the lowest ground")));
+    body->addWidget(
+        fieldRow(tr("Grows"), m_reachGrows,
+                 tr("How much farther it reaches for each metre that the camera is above the lowest ground")));
     body->addWidget(m_reachNow);
     m_margin = new NumberBox(0, 1000, 1, tr(" m"));
     body->addWidget(fieldRow(tr("View margin"), m_margin, tr("Tiles this far outside of the view are still drawn")));
@@ -56,8 +58,10 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
     body->addWidget(makeLabel(tr("Tiles"), "title"));
     m_cells = new ChoiceBox;
     m_cells->setObjectName(QStringLiteral("tileSize"));
-    body->addWidget(fieldRow(tr("Tile size"), m_cells, tr("The finest tiles; coarser ones have as many points and are wider")));
-    body->addWidget(fieldRow(tr("Neighbours"), makeLabel(tr("1 level apart")), tr("A tile is split where one beside it is two levels finer")));
+    body->addWidget(
+        fieldRow(tr("Tile size"), m_cells, tr("The finest tiles; coarser ones have as many points and are wider")));
+    body->addWidget(fieldRow(tr("Neighbours"), makeLabel(tr("1 level apart")),
+                             tr("A tile is split where one beside it is two levels finer")));
     body->addWidget(fieldRow(tr("Sides"), makeLabel(tr("match, no cracks")),
                              tr("Where a coarser tile lies beside it, a side is drawn with that one's points")));
 
@@ -86,7 +90,8 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
             emit cullingChosen(options);
         });
     }
-    m_sizes = makeButton(tr("Try tile sizes"), tr("What tiles of other sizes would cost along the first route, measured"), true);
+    m_sizes = makeButton(tr("Try tile sizes"),
+                         tr("What tiles of other sizes would cost along the first route, measured"), true);
     m_sizes->setCheckable(true);
     m_sizes->setObjectName(QStringLiteral("tryTileSizes"));
     footer->addWidget(m_sizes, 1);
@@ -202,20 +207,23 @@ void TerrainPanel::showFrame(const SelectInput& input, const Selection& selectio
         row(tr("off at the most"), pixelText(cut.worstErrorPx));
         row(tr("split for a neighbour"), groupedText(cut.forced));
         row(tr("update, last"), tr("%1 µs").arg(figureText(updateUs, 2)));
-        row(tr("typical · worst"), tr("%1 · %2 µs").arg(figureText(sorted[sorted.size() / 2], 2), figureText(sorted.back(), 2)));
+        row(tr("typical · worst"),
+            tr("%1 · %2 µs").arg(figureText(sorted[sorted.size() / 2], 2), figureText(sorted.back(), 2)));
         constexpr double kMega = 1e6;
-        row(tr("tile memory"), tr("%1 of %2 MB").arg(figureText(static_cast<double>(tileBytes) / kMega, 3),
-                                                     figureText(static_cast<double>(GroundTiles::kMostBytes) / kMega, 3)));
+        row(tr("tile memory"), tr("%1 of %2 MB")
+                                   .arg(figureText(static_cast<double>(tileBytes) / kMega, 3),
+                                        figureText(static_cast<double>(GroundTiles::kMostBytes) / kMega, 3)));
         m_frame->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
         const std::uint32_t counts[3] = {cut.outOfView, cut.beyondReach, cut.hidden};
         const std::size_t reasons[3] = {0, 1, 3};
         const QString names[3] = {tr("out of view"), tr("beyond reach"), tr("behind the horizon")};
         for (std::size_t i = 0; i < 3; ++i) {
             const std::uint64_t saved = saves ? (*saves)[reasons[i]] : 0;
-            m_view[i]->setText(tr("%1: %2").arg(names[i], groupedText(counts[i])) +
-                               (saved > 0 ? tr(" · saves %1").arg(QString::fromStdString(shortCount(static_cast<double>(saved))))
-                                : saves   ? tr(" · no gain")
-                                          : QString()));
+            m_view[i]->setText(
+                tr("%1: %2").arg(names[i], groupedText(counts[i])) +
+                (saved > 0 ? tr(" · saves %1").arg(QString::fromStdString(shortCount(static_cast<double>(saved))))
+                 : saves   ? tr(" · no gain")
+                           : QString()));
         }
     }
 }

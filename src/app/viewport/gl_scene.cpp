@@ -141,7 +141,8 @@ bool GlScene::initialize() {
     m_surface.setUniformValue("uHazeColor", [] {
         const QColor& top = Look::now().viewTop;
         const QColor& bottom = Look::now().viewBottom;
-        return QVector3D(static_cast<float>(top.redF() + bottom.redF()) / 2, static_cast<float>(top.greenF() + bottom.greenF()) / 2,
+        return QVector3D(static_cast<float>(top.redF() + bottom.redF()) / 2,
+                         static_cast<float>(top.greenF() + bottom.greenF()) / 2,
                          static_cast<float>(top.blueF() + bottom.blueF()) / 2);
     }());
     m_surface.setUniformValue("uCare", squared(Look::now().accent));
@@ -481,8 +482,8 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
     }
     if (item.ground) {
         m_surface.setUniformValue(m_at.morph, item.morph);
-        m_surface.setUniformValue(m_at.morphEdges, QVector4D(item.morphEdges[0], item.morphEdges[1], item.morphEdges[2],
-                                                             item.morphEdges[3]));
+        m_surface.setUniformValue(
+            m_at.morphEdges, QVector4D(item.morphEdges[0], item.morphEdges[1], item.morphEdges[2], item.morphEdges[3]));
         glBindBuffer(GL_ARRAY_BUFFER, extrasOf(item.ground));
         glEnableVertexAttribArray(kCoarserSlot);
         glVertexAttribPointer(kCoarserSlot, 2, GL_FLOAT, GL_FALSE, 5 * sizeof(float), nullptr);

@@ -138,7 +138,8 @@ private:
     QOpenGLShaderProgram m_line;
     QOpenGLShaderProgram m_dot;
     struct Uniforms {
-        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale, morph, morphEdges, haze;
+        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale, morph,
+            morphEdges, haze;
     } m_at{};
     std::map<const Mesh*, GpuMesh> m_meshes;
     std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;

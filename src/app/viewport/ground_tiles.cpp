@@ -35,7 +35,8 @@ std::shared_ptr<const GroundMesh> makeTile(const Heights& heights, const TileTre
             mesh.positions.emplace_back(static_cast<float>((x - x0) * tree.spacing), points.heights[at],
                                         static_cast<float>((y - y0) * tree.spacing));
             const Vec3f color = groundColor(points.heights[at], mesh.normals[at].y());
-            for (const float v : {points.coarser[at] - points.heights[at], sideOf(n, i, j), color.x(), color.y(), color.z()})
+            for (const float v :
+                 {points.coarser[at] - points.heights[at], sideOf(n, i, j), color.x(), color.y(), color.z()})
                 out->extras.push_back(v);
         }
     mesh.parts = {{0, mesh.triangleCount(), 0}};
@@ -64,8 +65,8 @@ void GroundTiles::follow(std::uint32_t subject, const std::shared_ptr<const Tile
             const std::uint64_t side = std::uint64_t{tree->cells} << r.level;
             // Normals and coarser places look one point further.
             const std::uint64_t wider = (std::uint64_t{2} << r.level) + 1;
-            const bool apart = r.x * side > e.x1 + wider || (r.x + 1) * side + wider < e.x0 || r.y * side > e.y1 + wider ||
-                               (r.y + 1) * side + wider < e.y0;
+            const bool apart = r.x * side > e.x1 + wider || (r.x + 1) * side + wider < e.x0 ||
+                               r.y * side > e.y1 + wider || (r.y + 1) * side + wider < e.y0;
             if (apart)
                 return false;
         }

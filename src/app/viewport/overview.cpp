@@ -94,7 +94,8 @@ double Overview::reachDrawn() const {
     for (std::size_t g = 0; g < input.grounds.size() && g < m_shot.exact().grounds.size(); ++g)
         if (groundChosen())
             for (const DrawnTile& tile : m_shot.exact().grounds[g].tiles)
-                reach = std::max(reach, view.forward.dot(input.grounds[g].tree->boundsOf(tile.ref).centre() - view.eye));
+                reach =
+                    std::max(reach, view.forward.dot(input.grounds[g].tree->boundsOf(tile.ref).centre() - view.eye));
     return std::min(reach, view.farMetres);
 }
 
@@ -185,8 +186,11 @@ std::vector<std::vector<QVector3D>> Overview::tileLines() const {
         for (const DrawnTile& tile : selection.grounds[g].tiles) {
             const Bounds b = input.grounds[g].tree->boundsOf(tile.ref);
             out.resize(std::max<std::size_t>(out.size(), tile.ref.level + 1));
-            const double corners[5][2] = {{b.low.x(), b.low.z()}, {b.high.x(), b.low.z()}, {b.high.x(), b.high.z()},
-                                          {b.low.x(), b.high.z()}, {b.low.x(), b.low.z()}};
+            const double corners[5][2] = {{b.low.x(), b.low.z()},
+                                          {b.high.x(), b.low.z()},
+                                          {b.high.x(), b.high.z()},
+                                          {b.low.x(), b.high.z()},
+                                          {b.low.x(), b.low.z()}};
             constexpr int kSteps = 4;
             for (int c = 0; c < 4; ++c)
                 for (int i = 0; i < kSteps; ++i)

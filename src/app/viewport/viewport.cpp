@@ -424,8 +424,8 @@ void Viewport::frameSelection() {
     } else if (chosenGround() != nullptr) {
         const Vec3d middle = subject->bounds.centre();
         m_groundPlace.reset();
-        m_sceneOrbit.pivot = {middle.x(), subject->terrain()->heights->heightAt(middle.x(), middle.z()).value_or(middle.y()),
-                              middle.z()};
+        m_sceneOrbit.pivot = {
+            middle.x(), subject->terrain()->heights->heightAt(middle.x(), middle.z()).value_or(middle.y()), middle.z()};
         m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.35);
         m_sceneOrbit.distance = 0.5 * subject->radius;
     } else {

@@ -184,8 +184,8 @@ private:
     /// The direction of sight through a place of the picture.
     [[nodiscard]] Vec3d sightThrough(const QPointF& at) const;
     struct GroundHit {
-        std::size_t ground = 0;           ///< index into the input's
-        const DrawnTile* tile = nullptr;  ///< that is drawn there; null: none
+        std::size_t ground = 0;          ///< index into the input's
+        const DrawnTile* tile = nullptr; ///< that is drawn there; null: none
         Vec3d place{0, 0, 0};
         double metres = 0; ///< from the eye
     };

@@ -123,8 +123,11 @@ void Viewport::paintGroundReading(QPainter& p, const QMatrix4x4& viewProjection)
         const Bounds b = tree.boundsOf(hit->tile->ref);
         std::vector<std::array<double, 2>> outline;
         constexpr int kSteps = 24;
-        const double corners[5][2] = {{b.low.x(), b.low.z()}, {b.high.x(), b.low.z()}, {b.high.x(), b.high.z()},
-                                      {b.low.x(), b.high.z()}, {b.low.x(), b.low.z()}};
+        const double corners[5][2] = {{b.low.x(), b.low.z()},
+                                      {b.high.x(), b.low.z()},
+                                      {b.high.x(), b.high.z()},
+                                      {b.low.x(), b.high.z()},
+                                      {b.low.x(), b.low.z()}};
         for (int c = 0; c < 4; ++c)
             for (int i = 0; i <= kSteps; ++i) {
                 const double t = static_cast<double>(i) / kSteps;

@@ -43,7 +43,8 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
     if (plain && groundBrushOut()) {
         const auto hit = groundAlongSight(sightThrough(event->position()), false);
         if (const auto held = groundBrush(); hit && held)
-            m_bench.grounds.beginStroke(m_bench.session.subjectId(), held->kind, held->radius, held->strength, hit->place);
+            m_bench.grounds.beginStroke(m_bench.session.subjectId(), held->kind, held->radius, held->strength,
+                                        hit->place);
     } else if (plain) {
         beginStroke(event->position());
     }
@@ -82,7 +83,8 @@ void Viewport::chooseAt(const QPointF& at) {
                 [&](const Batch& batch) { return (subjects[batch.subject].role == Role::Horizon) == ground; })) {
             // What lies behind the ground cannot be meant.
             const ResolvedChain& chain = m_input.batches[copy->batch].chain;
-            const double nearest = (centreOf(placeOf(*copy), chain.bounds) - view.eye).norm() - chain.radius * placeOf(*copy).scale;
+            const double nearest =
+                (centreOf(placeOf(*copy), chain.bounds) - view.eye).norm() - chain.radius * placeOf(*copy).scale;
             if (!ground && terrain && nearest > terrain->metres)
                 continue;
             const std::uint32_t id = m_input.subjects[m_input.batches[copy->batch].subject];

@@ -54,7 +54,8 @@ Result<detail::RawHeights> readValues(const std::filesystem::path& path, const H
     };
     if (begins({0x89, 'P', 'N', 'G'}))
         return detail::readPngHeights(path, headOnly, job);
-    if (begins({'I', 'I', 42, 0}) || begins({'M', 'M', 0, 42}) || begins({'I', 'I', 43, 0}) || begins({'M', 'M', 0, 43}))
+    if (begins({'I', 'I', 42, 0}) || begins({'M', 'M', 0, 42}) || begins({'I', 'I', 43, 0}) ||
+        begins({'M', 'M', 0, 43}))
         return detail::readTiffHeights(path, headOnly, job);
     const std::string ending = endingOf(path);
     if (ending == ".asc" || ending == ".grd")
@@ -131,9 +132,8 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
             out.notes.emplace_back("its values are taken as metres; state the range of heights where they are not");
         }
         if (read->info.bits == 8)
-            out.notes.push_back(
-                fmt::format("has 8 bits a height: slopes become steps of {:g} m; 16 bits or floating point avoid that",
-                            out.step));
+            out.notes.push_back(fmt::format(
+                "has 8 bits a height: slopes become steps of {:g} m; 16 bits or floating point avoid that", out.step));
     } else if (options.low) {
         out.notes.emplace_back("its values are metres as they stand: the range that was stated is not used");
     }

@@ -25,7 +25,7 @@ struct HeightFileInfo {
 struct ImportedHeights {
     Heights heights; ///< its middle over the origin of the world
     HeightFileInfo info;
-    double step = 0;          ///< metres between neighbouring values; 0: floating point
+    double step = 0;           ///< metres between neighbouring values; 0: floating point
     std::uint64_t missing = 0; ///< values that mean no ground
     std::vector<std::string> notes;
 };

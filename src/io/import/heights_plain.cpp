@@ -56,7 +56,8 @@ Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headO
     for (std::size_t line = 0; line < 8; ++line) {
         const std::size_t before = words.at();
         std::string key(words.next());
-        std::transform(key.begin(), key.end(), key.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+        std::transform(key.begin(), key.end(), key.begin(),
+                       [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
         if (key.empty() || std::isalpha(static_cast<unsigned char>(key.front())) == 0 || key == "nan" || key == "inf") {
             words.back(before);
             break;
@@ -81,9 +82,10 @@ Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headO
         return fits.error();
     // A number and a space after it are the least that a height takes.
     if (columns * rows > text->size() / 2 + 1)
-        return Error{ErrorCode::BadInput, where,
-                     fmt::format("is cut short: it says {} x {} heights and is {} bytes long", columns, rows, text->size()),
-                     "fetch it again"};
+        return Error{
+            ErrorCode::BadInput, where,
+            fmt::format("is cut short: it says {} x {} heights and is {} bytes long", columns, rows, text->size()),
+            "fetch it again"};
     out.info.columns = static_cast<std::uint32_t>(columns);
     out.info.rows = static_cast<std::uint32_t>(rows);
     if (headOnly)
@@ -141,7 +143,8 @@ Result<RawHeights> readRawHeights(const std::filesystem::path& path, const Heigh
     if (columns > 1'000'000 || rows > 1'000'000 || columns * rows * bytes != size)
         return Error{ErrorCode::BadInput, where,
                      fmt::format("is {} bytes long, but {} x {} heights of {} bits are {} bytes", size, columns, rows,
-                                 8 * bytes, static_cast<double>(columns) * static_cast<double>(rows) * static_cast<double>(bytes)),
+                                 8 * bytes,
+                                 static_cast<double>(columns) * static_cast<double>(rows) * static_cast<double>(bytes)),
                      "state another size or kind of samples"};
     if (auto fits = checkHeightSize(columns, rows, where); !fits)
         return fits.error();
@@ -161,7 +164,8 @@ Result<RawHeights> readRawHeights(const std::filesystem::path& path, const Heigh
             return cancelledError();
         std::uint32_t v = 0;
         for (std::size_t k = 0; k < bytes; ++k)
-            v |= std::to_integer<std::uint32_t>((*data)[i * bytes + (options.bigEndian ? bytes - 1 - k : k)]) << (8 * k);
+            v |= std::to_integer<std::uint32_t>((*data)[i * bytes + (options.bigEndian ? bytes - 1 - k : k)])
+                 << (8 * k);
         if (bytes == 4)
             std::memcpy(&out.values[i], &v, 4);
         else if (options.samples == RawSamples::Signed16)

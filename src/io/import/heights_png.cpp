@@ -27,8 +27,7 @@ void fails(png_structp png, png_const_charp message) {
     static_cast<Decoder*>(png_get_error_ptr(png))->problem = message;
     png_longjmp(png, 1);
 }
-void warns(png_structp /*png*/, png_const_charp /*message*/) {
-}
+void warns(png_structp /*png*/, png_const_charp /*message*/) {}
 
 bool readHead(Decoder& d) {
     if (setjmp(png_jmpbuf(d.png)) != 0)
@@ -109,9 +108,8 @@ Result<RawHeights> readPngHeights(const std::filesystem::path& path, bool headOn
     out.values.resize(columns * rows);
     const auto take = [&](std::size_t y, const std::vector<unsigned char>& row) {
         for (std::size_t x = 0; x < columns; ++x)
-            out.values[y * columns + x] = out.info.bits == 16
-                                              ? static_cast<float>(row[2 * x] | row[2 * x + 1] << 8)
-                                              : static_cast<float>(row[x]);
+            out.values[y * columns + x] =
+                out.info.bits == 16 ? static_cast<float>(row[2 * x] | row[2 * x + 1] << 8) : static_cast<float>(row[x]);
     };
     if (woven) { // its rows come in passes, so all are held at once
         std::vector<std::vector<unsigned char>> all(rows, std::vector<unsigned char>(rowBytes));

@@ -65,7 +65,7 @@ Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headO
     const std::string where = path.string();
     std::string problem;
     const std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
-                                                                              TIFFOpenOptionsFree);
+                                                                               TIFFOpenOptionsFree);
     TIFFOpenOptionsSetErrorHandlerExtR(options.get(), remember, &problem);
     TIFFOpenOptionsSetWarningHandlerExtR(options.get(), passOver, nullptr);
     TIFFOpenOptionsSetMaxSingleMemAlloc(options.get(), tmsize_t{1} << 30);
@@ -99,11 +99,12 @@ Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headO
     if (samples != 1)
         return Error{ErrorCode::BadInput, where, fmt::format("has {} values a pixel; heights have one", samples),
                      "give the band with the heights alone"};
-    const bool known = (format == SAMPLEFORMAT_IEEEFP && bits == 32) ||
-                       ((format == SAMPLEFORMAT_UINT || format == SAMPLEFORMAT_INT) &&
-                        (bits == 8 || bits == 16 || bits == 32));
+    const bool known =
+        (format == SAMPLEFORMAT_IEEEFP && bits == 32) ||
+        ((format == SAMPLEFORMAT_UINT || format == SAMPLEFORMAT_INT) && (bits == 8 || bits == 16 || bits == 32));
     if (!known)
-        return Error{ErrorCode::BadInput, where, fmt::format("holds values of {} bits of a kind that is not read", bits),
+        return Error{ErrorCode::BadInput, where,
+                     fmt::format("holds values of {} bits of a kind that is not read", bits),
                      "give 16-bit whole numbers or 32-bit floating point"};
     if (out.info.whole) {
         const double all = std::exp2(bits) - 1;
@@ -117,8 +118,8 @@ Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headO
         if (scale[0] >= 0.01)
             out.info.spacing = scale[0];
         if (std::abs(scale[0] - scale[1]) > 1e-6 * scale[0])
-            out.notes.push_back(fmt::format("its heights lie {:g} by {:g} apart; {:g} is used for both", scale[0],
-                                            scale[1], scale[0]));
+            out.notes.push_back(
+                fmt::format("its heights lie {:g} by {:g} apart; {:g} is used for both", scale[0], scale[1], scale[0]));
     }
     if (const auto text = valuesOf<char>(t, kNoData, TIFF_ASCII); !text.empty()) {
         const std::string nothing(text.begin(), std::find(text.begin(), text.end(), '\0'));

@@ -15,7 +15,8 @@ ordered_json encode(const HeightOptions& r) {
     if (r.noData)
         out["noData"] = *r.noData;
     if (r.columns > 0)
-        out["raw"] = {{"columns", r.columns}, {"rows", r.rows}, {"samples", keyOf(r.samples)}, {"bigEndian", r.bigEndian}};
+        out["raw"] = {
+            {"columns", r.columns}, {"rows", r.rows}, {"samples", keyOf(r.samples)}, {"bigEndian", r.bigEndian}};
     return out;
 }
 

@@ -239,8 +239,8 @@ Result<void> shipTerrain(const Scene& scene, const Subject& terrain, const fs::p
         report.skipped.push_back(terrain.name + ": its heights are missing");
         return {};
     }
-    const auto shipped = shipTiles(*body.heights, *body.tree, tileRuleOf(terrain, scene.statedView()), folder,
-                                   options.tiles, job);
+    const auto shipped =
+        shipTiles(*body.heights, *body.tree, tileRuleOf(terrain, scene.statedView()), folder, options.tiles, job);
     if (!shipped)
         return shipped.error();
     const auto back = readHeights(folder / "heights.tif", {}, job);
@@ -261,7 +261,8 @@ Result<void> shipTerrain(const Scene& scene, const Subject& terrain, const fs::p
 
 Result<void> writeHeightsTiff(const Heights& heights, const fs::path& file, const JobContext& job) {
     const auto fails = [&] {
-        return Error{ErrorCode::Unwritable, file.string(), "could not be written", "check the disk and the folder's rights"};
+        return Error{ErrorCode::Unwritable, file.string(), "could not be written",
+                     "check the disk and the folder's rights"};
     };
     std::error_code error;
     if (file.has_parent_path())
@@ -269,7 +270,7 @@ Result<void> writeHeightsTiff(const Heights& heights, const fs::path& file, cons
     const fs::path part = file.string() + ".part";
     {
         const std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
-                                                                                  TIFFOpenOptionsFree);
+                                                                                   TIFFOpenOptionsFree);
         TIFFOpenOptionsSetErrorHandlerExtR(options.get(), passOver, nullptr);
         TIFFOpenOptionsSetWarningHandlerExtR(options.get(), passOver, nullptr);
         const bool large = heights.grid.size() > 700'000'000;

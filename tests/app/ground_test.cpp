@@ -1,0 +1,144 @@
+// Ground in the window, as a person works with it: read heights, look at a tile, drag a switch, lay a stroke.
+
+#include "app/switching/switch_chart.h"
+#include "app/terrain/ground_panel.h"
+#include "app/terrain/study_chart.h"
+#include "app/terrain/terrain_panel.h"
+#include "app/window_fixture.h"
+#include "io/ship/ship_terrain.h"
+#include "scene/grounds.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <set>
+
+namespace thicket::app {
+namespace {
+
+class GroundWindow : public WindowTest {
+protected:
+    void SetUp() override {
+        WindowTest::SetUp();
+        GroundRecipe recipe;
+        recipe.columns = recipe.rows = 513;
+        recipe.feature = 120;
+        const fs::path file = folder.path() / "shore.tif";
+        ASSERT_TRUE(writeHeightsTiff(makeHeights(recipe), file, {}));
+        window->open({text(file)});
+        waitForJobs();
+        ASSERT_EQ(scene().subjects.size(), 1U);
+        ASSERT_NE(ground().terrain(), nullptr);
+        window->setStage(Stage::Switch);
+        window->viewport().setShotView({-90, 40, 120}, {10, 0, 0});
+        settle();
+    }
+    void settle() const {
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+    }
+    [[nodiscard]] const Scene& scene() const { return window->bench().session.scene(); }
+    [[nodiscard]] const Subject& ground() const { return scene().subjects.front(); }
+    template <class W> [[nodiscard]] W* named(const char* name) const {
+        return window->findChild<W*>(QString::fromLatin1(name));
+    }
+};
+
+} // namespace
+
+TEST_F(GroundWindow, heights_are_read_drawn_and_counted) {
+    EXPECT_TRUE(window->findChild<TerrainPanel*>()->isVisible());
+    const Selection& selection = window->viewport().exact();
+    ASSERT_EQ(selection.grounds.size(), 1U);
+    EXPECT_GT(selection.grounds[0].tiles.size(), 6U);
+    EXPECT_EQ(window->viewport().submittedTriangles(), selection.total.triangles) << "what is counted is drawn";
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return named<QLabel>("groundFrame")->text().contains(QStringLiteral("µs")); }, 3000));
+    EXPECT_GT(window->viewport().groundTiles().bytes(), 100'000U);
+}
+
+TEST_F(GroundWindow, no_hole_and_no_crack_shows_between_tiles_of_unlike_levels) {
+    window->bench().switching.setRule(
+        ground().id,
+        [&] {
+            SwitchRule rule = ground().rule;
+            rule.allowPx = 6;
+            return rule;
+        }(),
+        QStringLiteral("Allow more"));
+    window->viewport().setShading(Shading::Levels);
+    // From above there is ground everywhere: what is not its colours would be the sky behind.
+    window->viewport().setShotView({0, 150, 20}, {0, 0, 0});
+    settle();
+    std::set<int> levels;
+    for (const DrawnTile& tile : window->viewport().exact().grounds[0].tiles)
+        levels.insert(static_cast<int>(tile.ref.level));
+    EXPECT_GE(levels.size(), 2U);
+    const QImage picture = window->viewport().grabFramebuffer();
+    int bare = 0;
+    for (int y = 80; y < picture.height() - 80; ++y)
+        for (int x = 20; x < picture.width() - 20; ++x) {
+            const QColor c = picture.pixelColor(x, y);
+            // The backdrop is nearly grey; no level's colour is.
+            bare += std::max({c.red(), c.green(), c.blue()}) - std::min({c.red(), c.green(), c.blue()}) < 14 ? 1 : 0;
+        }
+    EXPECT_EQ(bare, 0);
+}
+
+TEST_F(GroundWindow, a_click_looks_at_a_tile_and_a_handle_moves_its_switch) {
+    auto* chart = window->findChild<SwitchChart*>();
+    ASSERT_TRUE(chart->isVisible());
+    QTest::mouseClick(&window->viewport(), Qt::LeftButton, {}, window->viewport().rect().center() + QPoint(40, 60));
+    EXPECT_EQ(window->bench().session.subjectId(), ground().id);
+    const double metres = window->viewport().subjectDistance();
+    EXPECT_GT(metres, 1);
+    EXPECT_LT(metres, 400);
+    const int steps = window->bench().session.document.undo().index();
+    const QPointF handle = chart->handlePlace(1);
+    drag(chart, handle.toPoint(), handle.toPoint() + QPoint(40, 0));
+    EXPECT_EQ(window->bench().session.document.undo().index(), steps + 1);
+    ASSERT_GT(ground().terrain()->fixed.size(), 1U);
+    EXPECT_TRUE(ground().terrain()->fixed[1].has_value());
+    window->bench().session.document.undo().undo();
+    const bool none = ground().terrain()->fixed.empty() || !ground().terrain()->fixed[1];
+    EXPECT_TRUE(none);
+}
+
+TEST_F(GroundWindow, a_brush_raises_the_ground_under_the_pointer_and_only_there) {
+    window->setStage(Stage::Gather);
+    settle();
+    auto* panel = window->findChild<GroundPanel*>();
+    ASSERT_TRUE(panel->isVisible());
+    auto* kind = named<Segmented>("groundBrush");
+    QTest::mouseClick(kind, Qt::LeftButton, {}, kind->cell(1).center());
+    ASSERT_TRUE(panel->brush());
+    const auto before = ground().terrain()->heights;
+    const int steps = window->bench().session.document.undo().index();
+    const QPoint middle = window->viewport().rect().center();
+    drag(&window->viewport(), middle, middle + QPoint(50, 10));
+    EXPECT_EQ(window->bench().session.document.undo().index(), steps + 1) << "one stroke is one step";
+    ASSERT_EQ(ground().terrain()->strokes.size(), 1U);
+    const auto& path = ground().terrain()->strokes[0]->path;
+    EXPECT_GE(path.size(), 2U);
+    EXPECT_GT(*ground().terrain()->heights->heightAt(path[0][0], path[0][1]),
+              *before->heightAt(path[0][0], path[0][1]) + 0.5);
+    EXPECT_TRUE(named<QLabel>("strokeCost")->text().contains(QStringLiteral("ms")));
+    settle();
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(ground().terrain()->heights, before);
+}
+
+TEST_F(GroundWindow, tile_sizes_are_tried_and_chosen_by_dragging) {
+    auto* button = named<QPushButton>("tryTileSizes");
+    QTest::mouseClick(button, Qt::LeftButton);
+    StudyChart& chart = window->studyChart();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return !window->bench().grounds.lastStudy().result.sizes.empty() && chart.isVisible(); }, 20'000));
+    QTest::qWait(100);
+    ASSERT_EQ(ground().terrain()->cells, 64U);
+    drag(&chart, chart.handlePlace(64).toPoint() + QPoint(0, 60), chart.handlePlace(16).toPoint() + QPoint(0, 60));
+    waitForJobs();
+    EXPECT_EQ(ground().terrain()->cells, 16U);
+    QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_TRUE(window->findChild<SwitchChart*>()->isVisible());
+}
+
+} // namespace thicket::app
