@@ -215,6 +215,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->expected(5, 6);
     terrainCommand->add_flag("--keep-border", terrainOptions.keepBorder,
                              "Every height along the border of a static mesh");
+    terrainCommand->add_flag("--fewest", terrainOptions.fewest,
+                             "Static meshes of fewest triangles: slower, and of ground without holes");
     terrainCommand->add_flag("--forecast", terrainOptions.forecast,
                              "Say how large static meshes would be, and write none");
     terrainCommand->add_option("--most", terrainOptions.most, "Triangles that a static mesh may have")

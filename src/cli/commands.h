@@ -89,6 +89,7 @@ struct TerrainOptions {
     std::vector<double> distances; ///< the same as distances at which `allowPx` is kept
     std::vector<double> falloff;   ///< X, Y, Z, error, range and optionally the power that leads there
     bool keepBorder = false;
+    bool fewest = false; ///< points put in one by one instead of right triangles
     bool forecast = false;
     std::uint64_t most = 20'000'000; ///< triangles of a static mesh
     std::vector<double> from;        ///< the eye of a drawn set

@@ -9,6 +9,7 @@
 #include "io/ship/write_glb.h"
 #include "io/ship/write_obj.h"
 #include "terrain/build_tree.h"
+#include "terrain/greedy_mesh.h"
 #include "terrain/make_heights.h"
 #include "terrain/static_mesh.h"
 #include "terrain/tile_study.h"
@@ -135,6 +136,9 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
     if (options.out.empty() && !options.forecast)
         return fail(console, {ErrorCode::BadInput, "--static", "there is no file to write to",
                               "name one with -o, or use --forecast"});
+    if (options.fewest && (options.keepBorder || !options.falloff.empty()))
+        return fail(console, {ErrorCode::BadInput, "--fewest", "keeps no border and has one error everywhere",
+                              "leave out --keep-border and --falloff"});
     std::vector<double> errors = options.errors;
     for (const double distance : options.distances)
         errors.push_back(deviationForPixels(viewOf(options), options.allowPx, distance));
@@ -162,14 +166,24 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
                 return error + (f[3] - error) * std::pow(share, power);
             };
         }
-        const RightTriangles::Count count = network->count(bound);
+        RightTriangles::Count count = network->count(bound);
+        if (options.fewest && !options.forecast) {
+            auto mesh = greedyMesh(*heights, error, options.most, console.job);
+            if (!mesh) {
+                Error problem = mesh.error();
+                problem.where = options.file.string();
+                return fail(console, problem);
+            }
+            count = {mesh->triangleCount(), mesh->vertexCount()};
+            meshes.push_back(std::make_shared<const Mesh>(std::move(*mesh)));
+        }
         const double bytes = static_cast<double>(count.vertices) * 24 + static_cast<double>(count.triangles) * 12;
         rows.push_back(
             {{"error_metres", error}, {"triangles", count.triangles}, {"vertices", count.vertices}, {"bytes", bytes}});
         lines += fmt::format("  off by at most {:<9} {:>12} triangles {:>12} vertices  {}\n", length(error),
                              grouped(static_cast<std::int64_t>(count.triangles)),
                              grouped(static_cast<std::int64_t>(count.vertices)), memorySize(bytes));
-        if (options.forecast)
+        if (options.forecast || options.fewest)
             continue;
         if (count.triangles > options.most)
             return fail(console, {ErrorCode::TooLarge, options.file.string(),

@@ -163,6 +163,44 @@ Subject anySubject(Dice& dice, std::uint32_t id) {
     return s;
 }
 
+TerrainBody anyTerrain(Dice& dice) {
+    TerrainBody body;
+    if (dice.coin()) {
+        body.trial = GroundRecipe();
+        body.trial->columns = 2 + static_cast<std::uint32_t>(dice.upTo(900));
+        body.trial->relief = dice.between(0, 500);
+        body.trial->seed = static_cast<std::uint32_t>(dice.upTo(1000));
+    } else {
+        body.reading.spacing = dice.coin() ? 0 : dice.between(0.1, 90);
+        if (dice.coin()) {
+            body.reading.low = dice.between(-50, 0);
+            body.reading.high = dice.between(1, 3000);
+        }
+        if (dice.coin())
+            body.reading.noData = dice.between(-9999, 9999);
+        if (dice.coin()) {
+            body.reading.columns = 2 + static_cast<std::uint32_t>(dice.upTo(5000));
+            body.reading.samples = static_cast<RawSamples>(dice.upTo(2));
+            body.reading.bigEndian = dice.coin();
+        }
+    }
+    body.cells = 2 * (1 + static_cast<std::uint32_t>(dice.upTo(127)));
+    body.morph = dice.coin();
+    for (int i = dice.upTo(3); i > 0; --i) {
+        GroundStroke stroke;
+        stroke.kind = static_cast<BrushKind>(dice.upTo(3));
+        stroke.radius = dice.between(1, 90);
+        stroke.strength = dice.between(0, 9);
+        for (int k = dice.upTo(5); k >= 0; --k)
+            stroke.path.push_back({dice.between(-900, 900), dice.between(-900, 900)});
+        body.strokes.push_back(std::make_shared<const GroundStroke>(std::move(stroke)));
+    }
+    for (int i = dice.upTo(3); i > 0; --i)
+        body.fixed.push_back(dice.coin() ? std::nullopt
+                                         : std::optional(FixedSwitch{DecideBy::Distance, dice.between(1, 99)}));
+    return body;
+}
+
 Scene anyScene(unsigned seed) {
     Dice dice(seed);
     Scene scene;
@@ -191,6 +229,17 @@ Scene anyScene(unsigned seed) {
         anyFieldRules(dice, body);
         field.body = std::move(body);
         scene.subjects.push_back(field);
+    }
+    if (dice.coin()) {
+        Subject ground;
+        ground.id = 60;
+        ground.name = "ground";
+        ground.rule = anyRule(dice);
+        ground.radius = 40;
+        ground.body = anyTerrain(dice);
+        if (!ground.terrain()->trial)
+            ground.source = {"/somewhere/here/bed.tif", std::string(32, 'a'), {}};
+        scene.subjects.push_back(ground);
     }
     scene.nextId = id + static_cast<std::uint32_t>(dice.upTo(5));
     for (int i = 0; i < dice.upTo(2); ++i) {

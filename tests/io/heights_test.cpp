@@ -4,6 +4,7 @@
 #include "io/import/heights_file.h"
 #include "io/import/import.h"
 #include "io/ship/ship_terrain.h"
+#include "support/json_schema.h"
 #include "support/temp_folder.h"
 #include "terrain/build_tree.h"
 #include "terrain/make_heights.h"
@@ -326,6 +327,9 @@ TEST(TerrainOut, sets_of_tiles_are_whole_files_without_cracks) {
     ASSERT_TRUE(all);
     EXPECT_EQ(all->tiles, tree->tiles.size());
     const auto said = nlohmann::json::parse(*readTextFile(folder.path() / "all" / "terrain.json"));
+    const auto schema =
+        nlohmann::json::parse(*readTextFile(fs::path(SOURCE_ROOT) / "docs" / "formats" / "terrain.schema.json"));
+    EXPECT_TRUE(breaks(schema, said).empty());
     EXPECT_EQ(said["levels"].size(), tree->levels.size());
     EXPECT_FLOAT_EQ(said["levels"][2]["error_metres"].get<float>(), tree->levels[2].worst);
     const auto patterns = nlohmann::json::parse(*readTextFile(folder.path() / "all" / "patterns.json"));

@@ -2,6 +2,7 @@
 
 #include "terrain/static_mesh.h"
 
+#include "terrain/greedy_mesh.h"
 #include "terrain/make_heights.h"
 
 #include <algorithm>
@@ -139,6 +140,26 @@ TEST(StaticMesh, a_plane_takes_few_triangles_and_holes_stay_open) {
         area += static_cast<double>(u.z() * v.x() - u.x() * v.z()) / 2;
     }
     EXPECT_NEAR(area, 256.0 * 256 - 4 * 4, 1e-3) << "four cells of two metres are gone";
+}
+
+TEST(StaticMesh, put_in_point_by_point_it_has_fewer_triangles_for_the_same_error) {
+    for (const auto& [columns, rows] : {std::pair{129U, 129U}, {100U, 77U}, {3U, 2U}, {200U, 5U}}) {
+        const auto h = ground(columns, rows);
+        const auto network = RightTriangles::measure(h, {});
+        for (const double error : {0.0, 0.1, 0.6, 3.0}) {
+            const auto mesh = greedyMesh(*h, error, 1'000'000, {});
+            ASSERT_TRUE(mesh);
+            const auto [off, bare] = offBy(*h, *mesh);
+            EXPECT_LE(off, error + 1e-4) << columns << " x " << rows;
+            EXPECT_EQ(bare, 0);
+            expectClosed(*h, *mesh);
+            if (columns > 50 && rows > 50 && error >= 0.1) {
+                EXPECT_LT(mesh->triangleCount(),
+                          0.8 * network->mesh({error, {}, false}, 1'000'000, {})->triangleCount());
+            }
+        }
+    }
+    EXPECT_FALSE(greedyMesh(*ground(129, 129), 0, 500, {}));
 }
 
 } // namespace thicket

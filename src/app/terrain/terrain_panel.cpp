@@ -45,7 +45,7 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
     m_reach->setSpecialValueText(tr("no limit"));
     m_reach->setObjectName(QStringLiteral("groundReach"));
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Tiles that lie wholly beyond this distance are not drawn")));
-    m_reachGrows = new NumberBox(0, 1000, 1, tr(" × height"));
+    m_reachGrows = new NumberBox(0, 100, 1, tr(" × height"));
     m_reachGrows->setSpecialValueText(tr("stays as it is"));
     body->addWidget(
         fieldRow(tr("Grows"), m_reachGrows,

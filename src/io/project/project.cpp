@@ -1,6 +1,7 @@
 #include "io/project/project.h"
 
 #include "base/file.h"
+#include "base/memory.h"
 #include "io/import/heights_file.h"
 #include "io/json/fields.h"
 #include "io/project/placements_file.h"
@@ -409,6 +410,12 @@ Result<Scene> decodeProject(const std::string& text, const fs::path& folder, con
 }
 
 Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, const JobContext& job) {
+    if (const auto& trial = terrain.terrain()->trial) {
+        // The heights, the tree, and both again while strokes are laid.
+        const double bytes = 9.0 * trial->columns * trial->rows;
+        if (auto fits = checkMemory(bytes, availableMemory(), terrain.name); !fits)
+            return fits.error();
+    }
     if (terrain.terrain()->trial)
         return withHeights(terrain, std::make_shared<const Heights>(makeHeights(*terrain.terrain()->trial)), job);
     auto read = readHeights(file, terrain.terrain()->reading, job.part(0, 0.6));
