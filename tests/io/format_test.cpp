@@ -232,7 +232,7 @@ Scene anyScene(unsigned seed) {
     }
     if (dice.coin()) {
         Subject ground;
-        ground.id = 60;
+        ground.id = 70;
         ground.name = "ground";
         ground.rule = anyRule(dice);
         ground.radius = 40;
