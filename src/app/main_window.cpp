@@ -322,6 +322,14 @@ void MainWindow::showKind() {
     for (QStackedWidget* panels : {m_switchPanels, m_gatherPanels})
         panels->setCurrentIndex(static_cast<int>(kind));
     m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : 0);
+    // Levels side by side, and where one is off, are for what is looked at alone.
+    const bool alone = m_stage == Stage::Thin && kind == Kind::Mesh;
+    m_arrangement->setVisible(alone);
+    m_careBar->setVisible(alone && m_arrangement->current() == static_cast<int>(Arrangement::Care));
+    m_shading->setCount(alone ? 4 : 3);
+    if (m_viewport->shading() != static_cast<Shading>(m_shading->current()))
+        m_viewport->setShading(static_cast<Shading>(m_shading->current()));
+    placeOverlays();
     m_switchCharts->setCurrentIndex(kind == Kind::Terrain && m_tileSizes ? 2 : field);
     if (m_stage == Stage::Gather && kind == Kind::Terrain)
         m_hint->setText(tr(

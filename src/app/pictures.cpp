@@ -9,6 +9,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFrame>
+#include <QLabel>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <cmath>
@@ -76,6 +77,17 @@ void takeGround(QApplication& app, MainWindow& window, const Shot& shot) {
     for (const Subject& s : window.bench().session.scene().subjects)
         if (s.terrain() != nullptr)
             window.bench().session.selectSubject(s.id);
+    window.setStage(Stage::Gather);
+    window.viewport().setShotView({640, 42, 260}, {720, 12, 60});
+    auto* forecast = window.findChild<QLabel*>(QStringLiteral("meshForecast"));
+    QElapsedTimer reckoned;
+    reckoned.start();
+    while (forecast->text().isEmpty() && reckoned.elapsed() < 30'000)
+        app.processEvents(QEventLoop::AllEvents, 20);
+    shot(QStringLiteral("ground-gather"));
+    window.setStage(Stage::Thin);
+    settle(app, window, 400);
+    shot(QStringLiteral("ground-levels"));
     window.setStage(Stage::Switch);
     window.viewport().setShotView({40, 16, 190}, {-10, 2, -60});
     settle(app, window, 900);

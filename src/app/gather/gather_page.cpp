@@ -71,7 +71,9 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
 
 void FindingsView::refresh() {
     const Subject* s = m_bench.session.meshSubject();
-    if (s == nullptr)
+    if (s == nullptr && m_bench.session.subject() != nullptr)
+        m_summary->setText(tr("rows of tables and heights are checked when they are read"));
+    else if (s == nullptr)
         m_summary->setText(tr("what is checked: area, duplicates, edges, borders, normals, UVs, level order"));
     else if (m_model->rowCount() == 0)
         m_summary->setText(tr("nothing found: %1 is sound").arg(QString::fromStdString(s->name)));

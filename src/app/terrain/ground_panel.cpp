@@ -218,7 +218,7 @@ void GroundLevels::refresh() {
                     .arg(Look::level(static_cast<int>(level)).name())
                     .arg(level)
                     .arg(tr("%1 triangles").arg(groupedText(static_cast<qint64>(triangles))), Look::now().quiet.name(),
-                         tr("%1 tiles of %2 · %3")
+                         (count == 1 ? tr("%1 tile of %2 · %3") : tr("%1 tiles of %2 · %3"))
                                  .arg(groupedText(static_cast<qint64>(count)), lengthText(side),
                                       QString::fromStdString(memorySize(points * 44))) +
                              QStringLiteral("<br>") +

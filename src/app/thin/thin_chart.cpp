@@ -130,9 +130,16 @@ void ThinChart::paintOverlay(QPainter& p) {
     if (s != nullptr && !s->mesh().curve.careful.empty())
         aside = tr("dashed: where care is painted · ") + aside;
     drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
-    if (s == nullptr)
-        return;
     const QRect area = axisRect()->rect();
+    if (s == nullptr) {
+        if (const Subject* other = m_bench.session.subject())
+            drawEmpty(p, area,
+                      other->terrain() != nullptr ? tr("Ground has the levels of its tiles, which are listed on the "
+                                                       "right.\nSwitch shows where each comes in.")
+                                                  : tr("A field draws the levels of its meshes: choose one of "
+                                                       "those.\nSwitch shows how it thins out."));
+        return;
+    }
     if (s->mesh().curve.empty() && s->mesh().levels.size() < 2) {
         drawEmpty(p, area,
                   s->mesh().levels.front().mesh
