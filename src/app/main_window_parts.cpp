@@ -13,6 +13,8 @@
 #include "app/thin/play_bar.h"
 #include "app/thin/thin_chart.h"
 
+#include "scene/kinds.h"
+
 #include <QMenu>
 
 namespace thicket::app {
@@ -107,11 +109,18 @@ QWidget* MainWindow::makeLeft() {
         if (const auto chosen = chosenSubjects(); chosen.size() > 1)
             menu.addAction(tr("Thin these %1 to their roles").arg(chosen.size()), this,
                            [this, chosen] { m_bench.thin.thinToRoles(chosen); });
-        menu.addAction(tr("Scatter as a field"), this, [this, id] {
-            const auto chosen = chosenSubjects();
-            m_bench.fields.scatterNew(
-                std::find(chosen.begin(), chosen.end(), id) != chosen.end() ? chosen : std::vector<std::uint32_t>{id});
-        });
+        if (m_bench.session.scene().findMesh(id) != nullptr)
+            menu.addAction(tr("Scatter as a field"), this, [this, id] {
+                const auto chosen = chosenSubjects();
+                m_bench.fields.scatterNew(std::find(chosen.begin(), chosen.end(), id) != chosen.end()
+                                              ? chosen
+                                              : std::vector<std::uint32_t>{id});
+            });
+        const auto& subjects = m_bench.session.scene().subjects;
+        const Subject* meant = m_bench.session.scene().find(id);
+        if (meant != nullptr && placementsOf(*meant) &&
+            std::any_of(subjects.begin(), subjects.end(), [](const Subject& s) { return s.terrain() != nullptr; }))
+            menu.addAction(tr("Stand on the ground"), this, [this, id] { m_bench.grounds.standOnGround(id); });
         menu.addAction(tr("Rename"), this, [this, index] { m_list->edit(index); });
         menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.files.removeSubject(id); });
         menu.exec(m_list->viewport()->mapToGlobal(at));

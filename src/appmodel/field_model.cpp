@@ -26,7 +26,8 @@ ScatterRecipe firstRecipe(const Scene& scene, const std::vector<std::uint32_t>& 
     const Subject* ground = nullptr;
     const auto area = [](const Subject& s) { return s.bounds.size().x() * s.bounds.size().z(); };
     for (const Subject& s : scene.subjects)
-        if (s.isMesh() && s.role == Role::Horizon && (ground == nullptr || area(s) > area(*ground)))
+        if ((s.terrain() != nullptr || (s.isMesh() && s.role == Role::Horizon)) &&
+            (ground == nullptr || area(s) > area(*ground)))
             ground = &s;
     double metres = 0;
     if (ground != nullptr) {

@@ -122,6 +122,31 @@ void GroundModel::setMorph(std::uint32_t id, bool on) {
     m_session.document.push(changeSubject(scene(), std::move(after), on ? "Morph between levels" : "Switch suddenly"));
 }
 
+void GroundModel::standOnGround(std::uint32_t id) {
+    const Subject* found = scene().find(id);
+    const SharedPlacements all = found != nullptr ? placementsOf(*found) : nullptr;
+    if (!all || all->empty())
+        return;
+    Placements standing = *all;
+    std::size_t bare = 0;
+    for (Placement& copy : standing) {
+        const auto height = groundHeight(scene(), copy.position.x(), copy.position.z());
+        bare += height ? 0 : 1;
+        copy.position.y() = height.value_or(copy.position.y());
+    }
+    if (bare > 0)
+        m_session.say(tr("%1: %2 of its copies have no ground below them and stay where they are")
+                          .arg(toText(found->name))
+                          .arg(bare),
+                      bare == standing.size());
+    if (bare == standing.size())
+        return;
+    Subject after = *found;
+    setPlacements(after, std::make_shared<const Placements>(std::move(standing)));
+    refresh(scene(), after);
+    m_session.document.push(changeSubject(scene(), std::move(after), "Stand on the ground"));
+}
+
 void GroundModel::beginStroke(std::uint32_t id, BrushKind kind, double radius, double strength, const Vec3d& at) {
     const Subject* found = terrain(id);
     if (found == nullptr || stroking())

@@ -23,6 +23,9 @@ public:
     void setTileSize(std::uint32_t id, std::uint32_t cells);
     void setMorph(std::uint32_t id, bool on);
 
+    /// Puts all copies of a mesh or a field onto the ground below or above them, as one step; says where there is none.
+    void standOnGround(std::uint32_t id);
+
     // Strokes: each is one step
     /// Begins a stroke at a place; flatten goes to the height that is there.
     void beginStroke(std::uint32_t id, BrushKind kind, double radius, double strength, const Vec3d& at);

@@ -4,6 +4,7 @@
 #include "base/file.h"
 #include "io/project/project.h"
 #include "io/ship/ship_terrain.h"
+#include "io/ship/write_glb.h"
 #include "scene/fields.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
@@ -97,6 +98,66 @@ TEST_F(Grounds, what_stands_on_it_follows_a_stroke_in_the_same_step) {
     bench.session.document.undo().undo();
     EXPECT_EQ((*scene().subjects.back().mesh().placed)[0].position.y(), standing.position.y());
     EXPECT_TRUE(body().strokes.empty());
+}
+
+TEST_F(Grounds, what_floats_is_put_on_the_ground_as_one_step) {
+    Placement floating;
+    floating.position = {7, 90, -11};
+    Placement beside = floating;
+    beside.position = {900, 5, 0};
+    Subject post;
+    post.name = "Post";
+    MeshBody mesh;
+    Level level;
+    level.mesh = std::make_shared<const Mesh>(shapes::texturedSphere(8, 4));
+    level.origin = LevelOrigin::Source;
+    mesh.levels = {level};
+    mesh.surfaces = std::make_shared<const Surfaces>();
+    mesh.placed = std::make_shared<const Placements>(Placements{floating, beside});
+    post.body = std::move(mesh);
+    refreshSubject(post);
+    bench.session.document.push(addSubjects(scene(), {post}, "Add a post"));
+    const int steps = bench.session.document.undo().index();
+    bench.grounds.standOnGround(scene().subjects.back().id);
+    EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
+    const Placements& now = *scene().subjects.back().mesh().placed;
+    EXPECT_NEAR(now[0].position.y(), heightAt(7, -11), 1e-9);
+    EXPECT_EQ(now[1].position.y(), 5) << "beside the ground it stays";
+    ASSERT_FALSE(said.isEmpty());
+    EXPECT_TRUE(said.last().contains(QStringLiteral("1 of its copies")));
+}
+
+TEST_F(Grounds, a_new_field_is_scattered_on_it_and_its_recipe_finds_it_by_name) {
+    Surfaces surfaces;
+    surfaces.materials.emplace_back();
+    const auto stone = folder.path() / "stone.glb";
+    ASSERT_TRUE(writeFile(stone, encodeGlb("stone", {std::make_shared<const Mesh>(shapes::texturedSphere(8, 4))},
+                                           surfaces, GlbLevels::Named, {})));
+    bench.files.openFiles({QString::fromStdString(stone.string())});
+    idle();
+    bench.fields.scatterNew({scene().subjects.back().id});
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 3U);
+    const std::uint32_t field = scene().subjects.back().id;
+    ASSERT_NE(bench.fields.recipe(field), nullptr);
+    EXPECT_EQ(bench.fields.recipe(field)->surface, id);
+    const auto onGround = [&](const Subject& of) {
+        for (const Placement& p : *of.instances()->copies)
+            EXPECT_NEAR(p.position.y(), heightAt(p.position.x(), p.position.z()), 1e-9);
+    };
+    onGround(scene().subjects.back());
+    const QString recipe = QString::fromStdString((folder.path() / "stones.recipe.json").string());
+    bench.fields.saveRecipe(field, recipe);
+    idle();
+    bench.fields.openRecipe(recipe);
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 4U) << said.join(QStringLiteral("; ")).toStdString();
+    onGround(scene().subjects.back());
+    // A stroke takes the field with it, in the same step.
+    const int steps = bench.session.document.undo().index();
+    stroke(BrushKind::Raise, 5);
+    EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
+    onGround(scene().subjects.back());
 }
 
 TEST_F(Grounds, tiles_of_another_size_are_made_in_the_background) {

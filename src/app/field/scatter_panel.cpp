@@ -303,7 +303,7 @@ void ScatterPanel::refresh() {
     m_surface->clear();
     m_surface->addItem(tr("level ground"), 0U);
     for (const Subject& other : m_bench.session.scene().subjects)
-        if (other.isMesh())
+        if (other.isMesh() || other.terrain() != nullptr)
             m_surface->addItem(QString::fromStdString(other.name), other.id);
     m_surface->setCurrentIndex(std::max(0, m_surface->findData(recipe->surface)));
     m_ground->setVisible(recipe->surface == 0);

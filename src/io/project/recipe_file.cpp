@@ -25,7 +25,8 @@ json::SubjectNames byName(const Scene& scene) {
             [&scene](const ordered_json& in, const char* member, const std::string& path) {
                 const std::string name = json::string(in, member, path);
                 for (const Subject& subject : scene.subjects)
-                    if (subject.isMesh() && subject.name == name)
+                    if ((subject.isMesh() || (subject.terrain() != nullptr && std::string_view(member) == "surface")) &&
+                        subject.name == name)
                         return subject.id;
                 throw json::FieldError(fmt::format("{}{}: there is no mesh called “{}”", path, member, name));
             }};
