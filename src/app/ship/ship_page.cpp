@@ -105,7 +105,7 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_json->setToolTip(tr("NAME.chain.json: every switch, fade, cull rule and measured deviation"));
     m_tables = new QCheckBox(tr("Fields as tables"));
     m_tables->setToolTip(tr("NAME.placements.csv and .json: every copy of a field, in its order"));
-    m_tiles = new QCheckBox(tr("tiles of ground as meshes"));
+    m_tiles = new QCheckBox(tr("Tiles of ground as meshes"));
     m_tiles->setToolTip(
         tr("NAME/level_N.glb: every tile of every level, besides the heights, rule and triangle lists that an "
            "engine makes them from"));
