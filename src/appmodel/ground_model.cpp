@@ -337,6 +337,7 @@ void GroundModel::study(std::uint32_t id) {
     }
     Study start;
     start.id = id;
+    start.alongRoute = views.size() > 1;
     start.of = found->terrain()->heights;
     if (const Device* device = scene().currentDevice())
         start.prices = {device->nsPerTriangle, device->usPerDraw};

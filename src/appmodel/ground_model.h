@@ -54,6 +54,7 @@ public:
     struct Study {
         std::uint32_t id = 0;
         std::shared_ptr<const Heights> of;
+        bool alongRoute = false; ///< else from where the stated view stands
         TileStudy result;
         TilePrices prices;
     };

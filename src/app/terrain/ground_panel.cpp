@@ -112,14 +112,15 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
         const auto& g = m_bench.grounds;
         m_cost->setText(
             tr("%1 ms for the last step: %2 tiles done again").arg(figureText(g.strokeMs(), 2)).arg(g.strokeTiles()));
+        if (!g.stroking())
+            refresh();
     });
     connect(&bench.session.document, &Document::sceneChanged, this, &GroundPanel::refresh);
     connect(&bench.session, &Session::selectionChanged, this, [this] {
         m_kind->setCurrent(0);
-        m_forecast->setText({});
+        m_reckoned.reset();
         emit brushChanged();
         refresh();
-        askForecast();
     });
     refresh();
 }
@@ -158,6 +159,11 @@ void GroundPanel::refreshForecast() {
     m_forecast->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
 }
 
+void GroundPanel::showEvent(QShowEvent* event) {
+    Panel::showEvent(event);
+    refresh();
+}
+
 void GroundPanel::refresh() {
     const Subject* s = terrain();
     if (s == nullptr)
@@ -166,6 +172,12 @@ void GroundPanel::refresh() {
     title->setText(toText(s->name));
     m_relink->setVisible(!of.heights);
     m_make->setEnabled(of.heights != nullptr);
+    // For those who look, and never while it is under the brush.
+    if (isVisible() && of.heights != m_reckoned.lock() && !m_bench.grounds.stroking()) {
+        m_reckoned = of.heights;
+        m_forecast->setText({});
+        askForecast();
+    }
     QString rows = tableRow(tr("from"), of.trial ? tr("made up") : toText(s->source.path.filename().string()));
     if (of.heights) {
         const Heights& h = *of.heights;

@@ -25,6 +25,9 @@ public:
 signals:
     void brushChanged();
 
+protected:
+    void showEvent(QShowEvent* event) override;
+
 private:
     void refresh();
     void refreshForecast();
@@ -44,6 +47,7 @@ private:
     QCheckBox* m_border;
     QLabel* m_forecast;
     QPushButton* m_make;
+    std::weak_ptr<const Heights> m_reckoned; ///< the ground that the forecast is of, or will be
 };
 
 /// Thin, for a terrain: its levels, which are those of its tiles.

@@ -119,8 +119,13 @@ std::size_t StudyChart::sizeAt(double x) const {
 void StudyChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
     const QRectF area = axisRect()->rect();
-    drawTitle(p, tr("What each tile size costs"), tr("each line against its own best · first route"), l.quiet);
     const Subject* s = terrain();
+    const bool changed = s != nullptr && fits() && m_bench.grounds.lastStudy().of != s->terrain()->heights;
+    drawTitle(p, tr("What each tile size costs"),
+              changed ? tr("as the ground was before it changed")
+                      : tr("each line against its own best · %1")
+                            .arg(m_bench.grounds.lastStudy().alongRoute ? tr("first route") : tr("one view")),
+              changed ? l.caution : l.quiet);
     if (s == nullptr || !fits()) {
         drawEmpty(p, QRectF(rect()).adjusted(0, 30, 0, 0),
                   s == nullptr ? tr("No ground is chosen.") : tr("Flying the route with each tile size…"));

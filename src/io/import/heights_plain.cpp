@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstring>
 #include <fmt/format.h>
+#include <fstream>
 
 namespace thicket::detail {
 namespace {
@@ -40,11 +41,27 @@ template <class Number> bool parse(std::string_view word, Number& out) {
     return error == std::errc() && end == word.data() + word.size();
 }
 
+/// As much of a file as its first lines can take.
+Result<std::string> firstPart(const std::filesystem::path& path) {
+    constexpr std::size_t kHead = 4096;
+    std::ifstream in(path, std::ios::binary);
+    if (!in)
+        return Error{ErrorCode::NotFound, path.string(), "cannot be opened", "check its name and its rights"};
+    std::string out(kHead, '\0');
+    in.read(out.data(), static_cast<std::streamsize>(out.size()));
+    out.resize(static_cast<std::size_t>(in.gcount()));
+    return out;
+}
+
 } // namespace
 
 Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headOnly, const JobContext& job) {
     const std::string where = path.string();
-    auto text = readTextFile(path);
+    std::error_code error;
+    const std::uintmax_t size = std::filesystem::file_size(path, error);
+    if (error)
+        return Error{ErrorCode::NotFound, where, "cannot be opened", "check its name and its rights"};
+    Result<std::string> text = headOnly ? firstPart(path) : readTextFile(path);
     if (!text)
         return text.error();
     Words words(*text);
@@ -81,11 +98,10 @@ Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headO
     if (auto fits = checkHeightSize(columns, rows, where); !fits)
         return fits.error();
     // A number and a space after it are the least that a height takes.
-    if (columns * rows > text->size() / 2 + 1)
-        return Error{
-            ErrorCode::BadInput, where,
-            fmt::format("is cut short: it says {} x {} heights and is {} bytes long", columns, rows, text->size()),
-            "fetch it again"};
+    if (columns * rows > size / 2 + 1)
+        return Error{ErrorCode::BadInput, where,
+                     fmt::format("is cut short: it says {} x {} heights and is {} bytes long", columns, rows, size),
+                     "fetch it again"};
     out.info.columns = static_cast<std::uint32_t>(columns);
     out.info.rows = static_cast<std::uint32_t>(rows);
     if (headOnly)

@@ -27,6 +27,16 @@ Surfaces groundSurfaces() {
     return s;
 }
 
+/// Writes a text and reads it back.
+Result<void> writeChecked(const fs::path& file, const std::string& text) {
+    if (auto done = writeTextFile(file, text); !done)
+        return done;
+    const auto back = readTextFile(file);
+    if (!back || *back != text)
+        return Error{ErrorCode::CheckFailed, file.string(), "read back, it differs", "check the disk"};
+    return {};
+}
+
 std::string nameOf(TileTree::Ref r) {
     return fmt::format("{}_{}_{}", r.level, r.x, r.y);
 }
@@ -192,13 +202,13 @@ Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, con
     ordered_json patterns = ordered_json::array();
     for (std::uint8_t stitch = 0; stitch < 16; ++stitch)
         patterns.push_back({{"stitch", stitch}, {"triangles", stitchedTriangles(tree.cells, stitch)}});
-    if (auto done = writeTextFile(folder / "patterns.json",
-                                  ordered_json{{"format", "thicket-terrain-patterns"},
-                                               {"version", 1},
-                                               {"cells", tree.cells},
-                                               {"sides", {{"north", 1}, {"east", 2}, {"south", 4}, {"west", 8}}},
-                                               {"patterns", std::move(patterns)}}
-                                      .dump());
+    if (auto done = writeChecked(folder / "patterns.json",
+                                 ordered_json{{"format", "thicket-terrain-patterns"},
+                                              {"version", 1},
+                                              {"cells", tree.cells},
+                                              {"sides", {{"north", 1}, {"east", 2}, {"south", 4}, {"west", 8}}},
+                                              {"patterns", std::move(patterns)}}
+                                     .dump());
         !done)
         return done.error();
     out.files.push_back(folder / "patterns.json");
@@ -210,19 +220,19 @@ Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, con
                        {"morph_band", rule.band},
                        {"factor", rule.factor},
                        {"reach_metres", rule.reach}};
-    if (auto done = writeTextFile(folder / "terrain.json",
-                                  ordered_json{{"format", "thicket-terrain"},
-                                               {"version", 1},
-                                               {"columns", tree.columns},
-                                               {"rows", tree.rows},
-                                               {"spacing_metres", tree.spacing},
-                                               {"origin", {tree.origin.x(), tree.origin.y(), tree.origin.z()}},
-                                               {"cells", tree.cells},
-                                               {"patterns", "patterns.json"},
-                                               {"heights", "heights.tif"},
-                                               {"rule", std::move(rules)},
-                                               {"levels", std::move(levels)}}
-                                      .dump(1));
+    if (auto done = writeChecked(folder / "terrain.json",
+                                 ordered_json{{"format", "thicket-terrain"},
+                                              {"version", 1},
+                                              {"columns", tree.columns},
+                                              {"rows", tree.rows},
+                                              {"spacing_metres", tree.spacing},
+                                              {"origin", {tree.origin.x(), tree.origin.y(), tree.origin.z()}},
+                                              {"cells", tree.cells},
+                                              {"patterns", "patterns.json"},
+                                              {"heights", "heights.tif"},
+                                              {"rule", std::move(rules)},
+                                              {"levels", std::move(levels)}}
+                                     .dump(1));
         !done)
         return done.error();
     out.files.push_back(folder / "terrain.json");
@@ -254,7 +264,7 @@ Result<void> shipTerrain(const Scene& scene, const Subject& terrain, const fs::p
                              "check the disk"};
     for (const fs::path& file : shipped->files) {
         std::error_code ignored;
-        report.files.push_back({file, fs::file_size(file, ignored), file.extension() == ".tif"});
+        report.files.push_back({file, fs::file_size(file, ignored), file.extension() != ".glb"});
     }
     return {};
 }
