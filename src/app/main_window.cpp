@@ -322,6 +322,9 @@ void MainWindow::showKind() {
     for (QStackedWidget* panels : {m_switchPanels, m_gatherPanels})
         panels->setCurrentIndex(static_cast<int>(kind));
     m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : 0);
+    // Ground has no height of its own on screen.
+    m_unit->setVisible(kind != Kind::Terrain);
+    m_switchChart->setShowHeights(kind != Kind::Terrain && m_unit->current() == 1);
     // Levels side by side, and where one is off, are for what is looked at alone.
     const bool alone = m_stage == Stage::Thin && kind == Kind::Mesh;
     m_arrangement->setVisible(alone);

@@ -132,7 +132,7 @@ TEST_F(GroundWindow, tile_sizes_are_tried_and_chosen_by_dragging) {
     StudyChart& chart = window->studyChart();
     ASSERT_TRUE(QTest::qWaitFor(
         [&] { return !window->bench().grounds.lastStudy().result.sizes.empty() && chart.isVisible(); }, 20'000));
-    QTest::qWait(100);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return chart.rect().contains(chart.handlePlace(16).toPoint()); }, 5000));
     ASSERT_EQ(ground().terrain()->cells, 64U);
     drag(&chart, chart.handlePlace(64).toPoint() + QPoint(0, 60), chart.handlePlace(16).toPoint() + QPoint(0, 60));
     waitForJobs();

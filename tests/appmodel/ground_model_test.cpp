@@ -39,6 +39,21 @@ protected:
             bench.grounds.goOnWithStroke(Vec3d(x, 0, 0));
         bench.grounds.endStroke();
     }
+    /// A mesh that stands in these places.
+    void addPosts(Placements places) {
+        Subject post;
+        post.name = "Post";
+        MeshBody mesh;
+        Level level;
+        level.mesh = std::make_shared<const Mesh>(shapes::texturedSphere(8, 4));
+        level.origin = LevelOrigin::Source;
+        mesh.levels = {level};
+        mesh.surfaces = std::make_shared<const Surfaces>();
+        mesh.placed = std::make_shared<const Placements>(std::move(places));
+        post.body = std::move(mesh);
+        refreshSubject(post);
+        bench.session.document.push(addSubjects(scene(), {post}, "Add a post"));
+    }
     [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
     [[nodiscard]] const TerrainBody& body() const { return *scene().find(id)->terrain(); }
     [[nodiscard]] double heightAt(double x, double z) const { return *body().heights->heightAt(x, z); }
@@ -76,18 +91,7 @@ TEST_F(Grounds, what_stands_on_it_follows_a_stroke_in_the_same_step) {
     flying.position.y() += 9;
     Placement away = standing;
     away.position = {50, heightAt(50, 50), 50};
-    Subject post;
-    post.name = "Post";
-    MeshBody mesh;
-    Level level;
-    level.mesh = std::make_shared<const Mesh>(shapes::texturedSphere(8, 4));
-    level.origin = LevelOrigin::Source;
-    mesh.levels = {level};
-    mesh.surfaces = std::make_shared<const Surfaces>();
-    mesh.placed = std::make_shared<const Placements>(Placements{standing, flying, away});
-    post.body = std::move(mesh);
-    refreshSubject(post);
-    bench.session.document.push(addSubjects(scene(), {post}, "Add a post"));
+    addPosts({standing, flying, away});
     const int steps = bench.session.document.undo().index();
     stroke(BrushKind::Raise, 3);
     EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
@@ -105,18 +109,7 @@ TEST_F(Grounds, what_floats_is_put_on_the_ground_as_one_step) {
     floating.position = {7, 90, -11};
     Placement beside = floating;
     beside.position = {900, 5, 0};
-    Subject post;
-    post.name = "Post";
-    MeshBody mesh;
-    Level level;
-    level.mesh = std::make_shared<const Mesh>(shapes::texturedSphere(8, 4));
-    level.origin = LevelOrigin::Source;
-    mesh.levels = {level};
-    mesh.surfaces = std::make_shared<const Surfaces>();
-    mesh.placed = std::make_shared<const Placements>(Placements{floating, beside});
-    post.body = std::move(mesh);
-    refreshSubject(post);
-    bench.session.document.push(addSubjects(scene(), {post}, "Add a post"));
+    addPosts({floating, beside});
     const int steps = bench.session.document.undo().index();
     bench.grounds.standOnGround(scene().subjects.back().id);
     EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
