@@ -42,6 +42,11 @@ double bedHeight(double x, double z) {
     const double marsh = ease(30, 60, fromChannel) * ease(-560, -420, x) * (1 - ease(270, 300, x));
     h -= marsh * creeks(x, z);
     h += 0.5 * ease(60, 240, fromChannel) * (1 - ease(280, 310, x)); // salt grass lies higher
+    // Old dunes by the channel, where the grass stands.
+    const double west = middle - x;
+    const double old = ease(26, 52, west) * (1 - ease(105, 135, west)) * ease(-95, -60, z) * (1 - ease(40, 80, z));
+    const double ridge = 1 - std::abs(rough(x, z - 0.3 * x, 46, 3, 57));
+    h += old * (4.2 * ridge * ridge * ridge + 0.9);
     // Dunes in the west, then a beach that falls into the sea.
     const double shore = -520 + 50 * std::sin(z / 210) + 30 * groundNoise(z / 120, 0.3, 51);
     const double dunes = ease(0, 70, shore - x) * (1 - ease(190, 280, shore - x));

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "bed.h"
 #include "budget/devices.h"
+#include "growth.h"
 #include "io/import/placement_table.h"
 #include "io/project/recipe_file.h"
 #include "io/ship/ship.h"
@@ -257,6 +258,10 @@ Result<fs::path> writeSaltmere(const fs::path& folder, const JobContext& job) {
     if (auto done = addReeds(scene, folder, {}); !done)
         return done.error();
     if (auto done = addStones(scene, {}); !done)
+        return done.error();
+    if (auto done = addGrass(scene, kBed, {}); !done)
+        return done.error();
+    if (auto done = addEffects(scene, folder, **bed); !done)
         return done.error();
     const fs::path project = folder / (std::string("saltmere") + kProjectSuffix);
     if (auto done = writeProject(scene, project, false); !done)

@@ -2,12 +2,17 @@
 
 #include "app/budget/budget_panel.h"
 #include "app/budget/route_chart.h"
+#include "app/emitters/emitter_chart.h"
+#include "app/emitters/emitter_levels.h"
+#include "app/emitters/emitter_panel.h"
 #include "app/field/field_chart.h"
 #include "app/field/field_panel.h"
 #include "app/field/scatter_panel.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
 #include "app/ship/ship_page.h"
+#include "app/strands/grow_panel.h"
+#include "app/strands/strand_levels.h"
 #include "app/switching/switch_chart.h"
 #include "app/switching/switch_panel.h"
 #include "app/terrain/ground_panel.h"
@@ -21,6 +26,7 @@
 #include "app/thin/thin_panel.h"
 #include "appmodel/text.h"
 #include "io/import/heights_file.h"
+#include "io/project/emitter_file.h"
 #include "io/project/recipe_file.h"
 
 #include <QAction>
@@ -96,15 +102,20 @@ MainWindow::MainWindow() {
     m_scatterPanel = new ScatterPanel(m_bench);
     m_terrainPanel = new TerrainPanel(m_bench);
     m_groundPanel = new GroundPanel(m_bench);
-    const auto byKind = [](std::initializer_list<QWidget*> panels) { // in the order of Kind
+    const auto byKind = [](std::initializer_list<QWidget*> panels) {
         auto* all = new QStackedWidget;
         for (QWidget* panel : panels)
             all->addWidget(panel);
         return all;
     };
-    m_gatherPanels = byKind({m_gatherPanel, m_scatterPanel, m_groundPanel});
-    m_switchPanels = byKind({m_switchPanel, m_fieldPanel, m_terrainPanel});
-    m_thinPanels = byKind({m_thinPanel, new GroundLevels(m_bench)});
+    auto* emitterPanel = new EmitterPanel(m_bench);
+    m_emitterSwitches = new EmitterSwitches(m_bench);
+    m_gatherPanels = byKind({m_gatherPanel, m_scatterPanel, m_groundPanel, new GrowPanel(m_bench), emitterPanel});
+    m_switchPanels = byKind({m_switchPanel, m_fieldPanel, m_terrainPanel, m_emitterSwitches});
+    m_thinPanels =
+        byKind({m_thinPanel, new GroundLevels(m_bench), new StrandLevels(m_bench), new EmitterLevels(m_bench)});
+    connect(emitterPanel, &EmitterPanel::placeRequested, this,
+            [this] { m_bench.emitters.placeAt(m_bench.session.subjectId(), m_viewport->placeLookedAt()); });
     m_viewport->groundBrush = [this] { return m_groundPanel->brush(); };
     connect(m_groundPanel, &GroundPanel::brushChanged, m_viewport, qOverload<>(&QWidget::update));
     connect(m_terrainPanel, &TerrainPanel::cullingChosen, m_viewport, &Viewport::setCulling);
@@ -194,6 +205,7 @@ MainWindow::MainWindow() {
     connect(m_fieldPanel, &FieldPanel::cullingChosen, m_viewport, &Viewport::setCulling);
     connect(m_fieldPanel, &FieldPanel::assetPicked, m_fieldChart, &FieldChart::setAsset);
     connect(m_fieldChart, &FieldChart::needleDragged, m_viewport, &Viewport::standAt);
+    connect(m_emitterChart, &EmitterChart::needleDragged, m_viewport, &Viewport::standAt);
     connect(&m_bench.fields, &FieldModel::rowsRefused, this,
             [this](const QString& path, qulonglong bad, qulonglong good, const QString& text) {
                 if (m_quiet) {
@@ -220,6 +232,7 @@ MainWindow::MainWindow() {
         m_switchPanel->setCopy(m_viewport->nearestPlacement());
         m_fieldPanel->showFrame(m_viewport->input(), m_viewport->exact(), saves);
         m_fieldPanel->setCopy(m_viewport->nearestPlacement());
+        m_emitterSwitches->showFrame(m_viewport->input(), m_viewport->exact());
         m_terrainPanel->showFrame(m_viewport->input(), m_viewport->exact(), 1e6 * m_viewport->exact().groundSeconds,
                                   m_viewport->groundTiles().bytes(), saves);
     });
@@ -318,35 +331,41 @@ void MainWindow::setStage(Stage stage) {
 void MainWindow::showKind() {
     const Subject* s = m_bench.session.subject();
     const Kind kind = s != nullptr ? s->kind() : Kind::Mesh;
-    const int field = kind == Kind::Instances ? 1 : 0;
-    for (QStackedWidget* panels : {m_switchPanels, m_gatherPanels})
-        panels->setCurrentIndex(static_cast<int>(kind));
-    m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : 0);
+    const bool emitter = kind == Kind::Emitter;
+    const bool thins = kind == Kind::Instances || kind == Kind::Strands; // by the same panel and chart
+    m_gatherPanels->setCurrentIndex(static_cast<int>(kind));
+    m_switchPanels->setCurrentIndex(thins ? 1 : emitter ? 3 : kind == Kind::Terrain ? 2 : 0);
+    m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : kind == Kind::Strands ? 2 : emitter ? 3 : 0);
+    m_thinCharts->setCurrentIndex(kind == Kind::Strands ? 1 : emitter ? 2 : 0);
     // Ground has no height of its own on screen.
-    m_unit->setVisible(kind != Kind::Terrain);
-    m_switchChart->setShowHeights(kind != Kind::Terrain && m_unit->current() == 1);
+    m_unit->setVisible(kind == Kind::Mesh);
+    m_switchChart->setShowHeights(kind == Kind::Mesh && m_unit->current() == 1);
     // Levels side by side, and where one is off, are for what is looked at alone.
     const bool alone = m_stage == Stage::Thin && kind == Kind::Mesh;
-    m_arrangement->setVisible(alone);
+    m_arrangement->setVisible(alone || (emitter && m_stage == Stage::Thin));
+    m_arrangement->setCount(emitter ? 2 : 4); // particles are no surfaces to be wiped over or painted on
     m_careBar->setVisible(alone && m_arrangement->current() == static_cast<int>(Arrangement::Care));
     m_shading->setCount(alone ? 4 : 3);
     if (m_viewport->shading() != static_cast<Shading>(m_shading->current()))
         m_viewport->setShading(static_cast<Shading>(m_shading->current()));
     placeOverlays();
-    m_switchCharts->setCurrentIndex(kind == Kind::Terrain && m_tileSizes ? 2 : field);
+    m_switchCharts->setCurrentIndex(kind == Kind::Terrain && m_tileSizes ? 2 : thins ? 1 : emitter ? 3 : 0);
+    m_playBar->refresh();
     if (m_stage == Stage::Gather && kind == Kind::Terrain)
         m_hint->setText(tr(
             "Choose a brush and drag on the ground · right-drag turns the view meanwhile · Undo takes a stroke back"));
     else if (m_stage == Stage::Gather)
         m_hint->setText(hintFor(m_stage));
     if (m_stage == Stage::Switch)
-        m_hint->setText(kind == Kind::Terrain
-                            ? tr("Drag a switch, the allowance or the needle · click the ground to look at that tile · "
-                                 "Space walks the camera back")
-                        : field == 1
-                            ? tr("Drag a handle of keep or grow · double-click adds or takes away one · Alt-drag "
-                                 "a switch widens the soft band · click a copy to see why")
-                            : hintFor(m_stage));
+        m_hint->setText(
+            kind == Kind::Terrain
+                ? tr("Drag a switch, the allowance or the needle · click the ground to look at that tile · "
+                     "Space walks the camera back")
+            : emitter ? tr("Drag a switch or the needle · right-click a switch to put it where the camera stands · "
+                           "Space walks the camera back")
+            : thins   ? tr("Drag a handle of keep or grow · double-click adds or takes away one · Alt-drag "
+                             "a switch widens the soft band · click a copy to see why")
+                      : hintFor(m_stage));
 }
 
 void MainWindow::arrange(Arrangement arrangement) {
@@ -428,6 +447,7 @@ void MainWindow::refreshCharts() {
         return;
     m_switchChart->setNeedle(m_viewport->subjectDistance(), m_viewport->subjectFactor());
     m_fieldChart->setNeedle(m_viewport->subjectDistance());
+    m_emitterChart->setNeedle(m_viewport->subjectDistance());
 }
 
 void MainWindow::showMessage(const QString& text, bool serious) {
@@ -469,6 +489,10 @@ void MainWindow::open(const QStringList& paths) {
             m_bench.fields.importTable(path);
         else if (name.endsWith(QString::fromLatin1(kRecipeSuffix)))
             m_bench.fields.openRecipe(path);
+        else if (name.endsWith(QString::fromLatin1(kStrandRecipeSuffix)))
+            m_bench.strands.openRecipe(path);
+        else if (name.endsWith(QString::fromLatin1(kEmitterSuffix)))
+            m_bench.emitters.importEmitter(path);
         else if (isHeightsName(toPath(path)))
             askHeights(path);
         else

@@ -22,6 +22,8 @@ class BudgetPanel;
 class CareBar;
 class PlayBar;
 class FindingsView;
+class EmitterChart;
+class EmitterSwitches;
 class FieldChart;
 class GroundPanel;
 class StudyChart;
@@ -60,6 +62,7 @@ public:
     ThinChart& thinChart() { return *m_thinChart; }
     SwitchChart& switchChart() { return *m_switchChart; }
     FieldChart& fieldChart() { return *m_fieldChart; }
+    EmitterChart& emitterChart() { return *m_emitterChart; }
     StudyChart& studyChart() { return *m_studyChart; }
     RouteChart& routeChart() { return *m_routeChart; }
     QListView& subjectList() { return *m_list; }
@@ -130,7 +133,7 @@ private:
     Segmented* m_unit = nullptr;
     QStackedWidget* m_bottom = nullptr;
     QStackedWidget* m_panels = nullptr;
-    QStackedWidget* m_switchCharts = nullptr; ///< of a mesh or ground, of a field, of tile sizes
+    QStackedWidget* m_switchCharts = nullptr; ///< of a mesh or ground, of what thins out, of tile sizes, of an emitter
     QStackedWidget* m_switchPanels = nullptr;
     QStackedWidget* m_gatherPanels = nullptr;
     QStackedWidget* m_thinPanels = nullptr;
@@ -142,6 +145,9 @@ private:
     ThinChart* m_thinChart = nullptr;
     SwitchChart* m_switchChart = nullptr;
     FieldChart* m_fieldChart = nullptr;
+    EmitterChart* m_emitterChart = nullptr;
+    EmitterSwitches* m_emitterSwitches = nullptr;
+    QStackedWidget* m_thinCharts = nullptr; ///< of a mesh or ground, of strands, of an emitter
     RouteChart* m_routeChart = nullptr;
     ShipView* m_shipView = nullptr;
     GatherPanel* m_gatherPanel = nullptr;

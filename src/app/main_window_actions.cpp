@@ -9,6 +9,7 @@
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
 #include "app/thin/play_bar.h"
+#include "io/project/emitter_file.h"
 #include "io/project/recipe_file.h"
 
 #include <QAbstractSpinBox>
@@ -84,6 +85,26 @@ void MainWindow::makeActions() {
                                                           tr("Recipes (*%1)").arg(QString::fromLatin1(kRecipeSuffix)));
         if (!file.isEmpty())
             m_bench.fields.openRecipe(file);
+    });
+    add(menu, tr("Grow strands"), {}, [this] {
+        const auto chosen = chosenSubjects();
+        m_bench.strands.growNew(chosen.empty() ? 0 : chosen.front());
+    });
+    add(menu, tr("Add strands…"), {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(
+            this, tr("Add strands"), {},
+            tr("Lines (*.glb *.gltf *.obj);;Recipes of strands (*%1)").arg(QString::fromLatin1(kStrandRecipeSuffix)));
+        if (file.endsWith(QString::fromLatin1(kStrandRecipeSuffix)))
+            m_bench.strands.openRecipe(file);
+        else if (!file.isEmpty())
+            m_bench.strands.importLines(file);
+    });
+    add(menu, tr("Make smoke"), {}, [this] { m_bench.emitters.makeNew(m_viewport->placeLookedAt()); });
+    add(menu, tr("Add an emitter…"), {}, [this] {
+        const QString file = QFileDialog::getOpenFileName(
+            this, tr("Add an emitter"), {}, tr("Emitters (*%1)").arg(QString::fromLatin1(kEmitterSuffix)));
+        if (!file.isEmpty())
+            m_bench.emitters.importEmitter(file);
     });
     menu->addSeparator();
     QAction* undo = m_bench.session.document.undo().createUndoAction(this, tr("Undo"));

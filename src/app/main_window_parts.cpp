@@ -3,6 +3,7 @@
 #include "app/main_window.h"
 
 #include "app/budget/route_chart.h"
+#include "app/emitters/emitter_chart.h"
 #include "app/field/field_chart.h"
 #include "app/gather/gather_page.h"
 #include "app/look/look.h"
@@ -187,10 +188,16 @@ QWidget* MainWindow::makeCentre() {
     m_switchCharts->addWidget(m_fieldChart);
     m_studyChart = new StudyChart(m_bench);
     m_switchCharts->addWidget(m_studyChart);
+    m_emitterChart = new EmitterChart(m_bench);
+    m_switchCharts->addWidget(m_emitterChart);
+    m_thinCharts = new QStackedWidget;
+    m_thinCharts->addWidget(m_thinChart);
+    m_thinCharts->addWidget(new FieldChart(m_bench));
+    m_thinCharts->addWidget(new EmitterChart(m_bench));
     m_routeChart = new RouteChart(m_bench);
     m_shipView = new ShipView(m_bench);
     for (QWidget* page :
-         std::initializer_list<QWidget*>{m_findings, m_thinChart, m_switchCharts, m_routeChart, m_shipView})
+         std::initializer_list<QWidget*>{m_findings, m_thinCharts, m_switchCharts, m_routeChart, m_shipView})
         m_bottom->addWidget(page);
     m_unit = new Segmented({tr("metres"), tr("% of height")},
                            {tr("Label switches by distance"), tr("Label switches by height on screen")}, m_switchChart);

@@ -72,6 +72,45 @@ void takeFields(QApplication& app, MainWindow& window, const Shot& shot) {
     window.bench().session.selectSubject(subjects.front().id);
 }
 
+/// Strands: what they grow by, their levels, how they thin out.
+void takeStrands(QApplication& app, MainWindow& window, const Shot& shot) {
+    for (const Subject& s : window.bench().session.scene().subjects)
+        if (s.strands() != nullptr)
+            window.bench().session.selectSubject(s.id);
+    window.setStage(Stage::Gather);
+    window.viewport().setShotView({-23, 5.6, 14}, {-48, 4.4, -18});
+    settle(app, window, 900);
+    shot(QStringLiteral("strands-gather"));
+    window.setStage(Stage::Switch);
+    QElapsedTimer waited;
+    waited.start();
+    while (window.bench().strands.cover(window.bench().session.subjectId()).empty() && waited.elapsed() < 30'000)
+        app.processEvents(QEventLoop::AllEvents, 20);
+    settle(app, window, 600);
+    shot(QStringLiteral("strands"));
+    window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
+}
+
+/// An emitter: its levels side by side, and where they come in.
+void takeEmitter(QApplication& app, MainWindow& window, const Shot& shot) {
+    for (const Subject& s : window.bench().session.scene().subjects)
+        if (s.emitter() != nullptr)
+            window.bench().session.selectSubject(s.id);
+    window.setStage(Stage::Thin);
+    window.bench().session.selectLevel(1);
+    window.arrange(Arrangement::LineUp);
+    window.viewport().setEffectTime(13.5);
+    window.viewport().frameSelection();
+    settle(app, window, 900);
+    shot(QStringLiteral("emitter"));
+    window.arrange(Arrangement::One);
+    window.setStage(Stage::Switch);
+    window.viewport().standAt(32);
+    settle(app, window, 900);
+    shot(QStringLiteral("emitter-switch"));
+    window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
+}
+
 /// Ground: its tiles from the shot camera and from above, and what tile sizes cost.
 void takeGround(QApplication& app, MainWindow& window, const Shot& shot) {
     for (const Subject& s : window.bench().session.scene().subjects)
@@ -203,6 +242,8 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
         settle(app, window, 900);
         fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));
     };
+    takeStrands(app, window, shot);
+    takeEmitter(app, window, shot);
     takeGround(app, window, shot);
     takeFields(app, window, shot);
     takeStages(app, window, shot);

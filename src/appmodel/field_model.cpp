@@ -63,40 +63,20 @@ void FieldModel::edit(const Subject& after, const QString& label, const QString&
 }
 
 void FieldModel::addField(const QString& title, std::function<Result<Subject>(const Scene&, const JobContext&)> make) {
-    const Snapshot asked = m_session.document.snapshot();
-    m_session.jobs().run(title, [this, asked, make = std::move(make)](const JobContext& job) -> JobQueue::Finish {
-        const Snapshot start = m_session.document.snapshot();
-        if (start.document != asked.document)
-            return {};
-        auto made = make(*start.scene, job);
-        if (!made)
-            return [this, error = made.error()] {
-                if (!error.what.empty())
-                    m_session.report(error);
-            };
-        return [this, start, subject = std::move(*made)]() mutable {
-            if (!m_session.document.isOpen(start))
-                return;
-            InstancesBody& body = std::get<InstancesBody>(subject.body);
-            for (const std::uint32_t asset : body.assets)
-                if (scene().findMesh(asset) == nullptr) {
-                    m_session.say(
-                        tr("%1: one of its meshes was removed meanwhile; nothing was added").arg(toText(subject.name)),
-                        true);
-                    return;
-                }
-            if (Placements copies = *body.copies; !keepFreeIds(scene(), copies)) {
-                body.copies = std::make_shared<const Placements>(std::move(copies));
+    m_session.add(title, std::move(make), [this](Subject& subject) {
+        InstancesBody& body = std::get<InstancesBody>(subject.body);
+        for (const std::uint32_t asset : body.assets)
+            if (scene().findMesh(asset) == nullptr) {
                 m_session.say(
-                    tr("%1: some ids are in use already, so its copies have new ones").arg(toText(subject.name)));
+                    tr("%1: one of its meshes was removed meanwhile; nothing was added").arg(toText(subject.name)),
+                    true);
+                return false;
             }
-            Edit edit = addSubjects(scene(), {std::move(subject)}, {});
-            const Subject& added = *std::get<SubjectEdit>(edit.changes.front()).after;
-            edit.label = "Add " + added.name;
-            const std::uint32_t id = added.id;
-            m_session.document.push(std::move(edit));
-            m_session.selectSubject(id);
-        };
+        if (Placements copies = *body.copies; !keepFreeIds(scene(), copies)) {
+            body.copies = std::make_shared<const Placements>(std::move(copies));
+            m_session.say(tr("%1: some ids are in use already, so its copies have new ones").arg(toText(subject.name)));
+        }
+        return true;
     });
 }
 
@@ -249,19 +229,21 @@ void FieldModel::setRecipe(std::uint32_t id, const ScatterRecipe& recipe, const 
 
 void FieldModel::setThinning(std::uint32_t id, const Thinning& thinning, const QString& label,
                              const QString& mergeKey) {
-    const Subject* found = field(id);
-    if (found == nullptr || found->instances()->thinning == thinning)
+    const Subject* found = scene().find(id);
+    const Thinning* now = found != nullptr ? thinningOf(*found) : nullptr;
+    if (now == nullptr || *now == thinning)
         return;
     Subject after = *found;
-    std::get<InstancesBody>(after.body).thinning = thinning;
+    thicket::setThinning(after, thinning);
     edit(after, label, mergeKey);
 }
 
 void FieldModel::holdCover(std::uint32_t id, bool on) {
-    const Subject* found = field(id);
-    if (found == nullptr || found->instances()->thinning.holdCover == on)
+    const Subject* found = scene().find(id);
+    const Thinning* now = found != nullptr ? thinningOf(*found) : nullptr;
+    if (now == nullptr || now->holdCover == on)
         return;
-    Thinning thinning = found->instances()->thinning;
+    Thinning thinning = *now;
     if (!on) {
         thinning.grow.points.clear();
         for (const CurvePoint& p : thinning.keep.points)

@@ -31,7 +31,7 @@ public:
     /// Scatters again in the background; the field stays as it is until then. One step, with its new recipe.
     void setRecipe(std::uint32_t field, const ScatterRecipe& recipe, const QString& label);
 
-    // How it thins out and switches
+    // How it thins out and switches; the first two are for strands too
     void setThinning(std::uint32_t field, const Thinning& thinning, const QString& label, const QString& mergeKey = {});
     /// Copies grow by what holds the cover; or by a curve that begins as that growth is.
     void holdCover(std::uint32_t field, bool on);

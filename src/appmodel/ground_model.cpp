@@ -18,22 +18,7 @@ const Subject* GroundModel::terrain(std::uint32_t id) const {
 }
 
 void GroundModel::add(const QString& title, std::function<Result<Subject>(const JobContext&)> make) {
-    const Snapshot asked = m_session.document.snapshot();
-    m_session.jobs().run(title, [this, asked, make = std::move(make)](const JobContext& job) -> JobQueue::Finish {
-        auto made = make(job);
-        if (!made)
-            return [this, error = made.error()] { m_session.report(error); };
-        return [this, asked, subject = std::move(*made)]() mutable {
-            if (!m_session.document.isOpen(asked))
-                return;
-            Edit edit = addSubjects(scene(), {std::move(subject)}, {});
-            const Subject& added = *std::get<SubjectEdit>(edit.changes.front()).after;
-            edit.label = "Add " + added.name;
-            const std::uint32_t id = added.id;
-            m_session.document.push(std::move(edit));
-            m_session.selectSubject(id);
-        };
-    });
+    m_session.add(title, [make = std::move(make)](const Scene&, const JobContext& job) { return make(job); });
 }
 
 void GroundModel::importHeights(const QString& path, const HeightOptions& options) {

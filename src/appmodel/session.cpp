@@ -120,4 +120,32 @@ void Session::adopt(const Snapshot& start, const std::vector<Made>& made, const 
         emit message(problems.join('\n'), true);
 }
 
+void Session::add(const QString& title, std::function<Result<Subject>(const Scene&, const JobContext&)> make,
+                  std::function<bool(Subject&)> accept) {
+    const Snapshot asked = document.snapshot();
+    m_jobs.run(
+        title,
+        [this, asked, make = std::move(make), accept = std::move(accept)](const JobContext& job) -> JobQueue::Finish {
+            const Snapshot start = document.snapshot();
+            if (start.document != asked.document)
+                return {};
+            auto made = make(*start.scene, job);
+            if (!made)
+                return [this, error = made.error()] {
+                    if (!error.what.empty())
+                        report(error);
+                };
+            return [this, start, accept, subject = std::move(*made)]() mutable {
+                if (!document.isOpen(start) || (accept && !accept(subject)))
+                    return;
+                Edit edit = addSubjects(scene(), {std::move(subject)}, {});
+                const Subject& added = *std::get<SubjectEdit>(edit.changes.front()).after;
+                edit.label = "Add " + added.name;
+                const std::uint32_t id = added.id;
+                document.push(std::move(edit));
+                selectSubject(id);
+            };
+        });
+}
+
 } // namespace thicket::app

@@ -53,6 +53,12 @@ public:
     /// document is another one by the end. What cannot be done to one of several is said, the others are changed.
     void change(const std::vector<std::uint32_t>& ids, Change change);
 
+    /// Makes a subject in the background and adds it in one step, selected. Nothing happens when the document is another
+    /// one by then, or when `accept` says no, which may change the subject and say why not. An error that says nothing
+    /// has been said already.
+    void add(const QString& title, std::function<Result<Subject>(const Scene&, const JobContext&)> make,
+             std::function<bool(Subject&)> accept = {});
+
     void report(const Error& error);
     void say(const QString& text, bool serious = false) { emit message(text, serious); }
 

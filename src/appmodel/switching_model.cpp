@@ -60,9 +60,13 @@ void SwitchingModel::setSwitchDistance(std::uint32_t id, int level, double metre
     const auto at = static_cast<std::size_t>(level);
     const double low = at > 1 ? chain.fromMetres[at - 1] * 1.001 : 0.01;
     const double high = at + 1 < chain.fromMetres.size() ? chain.fromMetres[at + 1] * 0.999 : 1e7;
-    setFixed(after, at,
-             fixAt(after.rule.decideBy, std::clamp(metres, std::min(low, high), high), chain.levels[at], after.rule,
-                   after.radius, view));
+    // What is off by nothing, as smoke is, has no pixels to be decided by.
+    const DecideBy unit = after.rule.decideBy == DecideBy::PixelError && chain.levels[at].deviationMetres <= 0
+                              ? DecideBy::Distance
+                              : after.rule.decideBy;
+    setFixed(
+        after, at,
+        fixAt(unit, std::clamp(metres, std::min(low, high), high), chain.levels[at], after.rule, chain.radius, view));
     edit(after, "Move a switch of " + after.name, mergeKey);
 }
 
@@ -84,7 +88,7 @@ void SwitchingModel::setDecideBy(std::uint32_t id, DecideBy unit) {
     Subject after = *found;
     for (std::size_t i = 1; i < chain->levels.size(); ++i)
         if (unit != DecideBy::PixelError || chain->levels[i].fixed)
-            setFixed(after, i, fixAt(unit, chain->fromMetres[i], chain->levels[i], after.rule, after.radius, view));
+            setFixed(after, i, fixAt(unit, chain->fromMetres[i], chain->levels[i], after.rule, chain->radius, view));
     after.rule.decideBy = unit;
     edit(after, "Decide by another measure");
 }

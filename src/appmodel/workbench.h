@@ -4,12 +4,14 @@
 
 #include "appmodel/budget_model.h"
 #include "appmodel/care_model.h"
+#include "appmodel/emitter_model.h"
 #include "appmodel/field_model.h"
 #include "appmodel/files_model.h"
 #include "appmodel/ground_model.h"
 #include "appmodel/looks_model.h"
 #include "appmodel/pops_model.h"
 #include "appmodel/ship_model.h"
+#include "appmodel/strand_model.h"
 #include "appmodel/switching_model.h"
 #include "appmodel/thin_model.h"
 
@@ -24,6 +26,8 @@ struct Workbench {
     SwitchingModel switching{session};
     FieldModel fields{session};
     GroundModel grounds{session};
+    StrandModel strands{session};
+    EmitterModel emitters{session};
     PopsModel pops{session, thin, switching};
     BudgetModel budget{session};
     ShipModel shipping{session};

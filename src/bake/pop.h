@@ -48,7 +48,5 @@ using LookFrom = std::function<const Appearance&(const Vec3d& back)>;
 Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
                           double pixelsPerMetre, const PopOptions& options, const JobContext& job);
 
-/// CIELAB (D65) of a linear sRGB colour.
-Vec3f labOf(const Vec3f& linear);
 
 } // namespace thicket

@@ -257,6 +257,60 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     shipCommand->add_option("-o,--out", projectOptions.out, "Folder to write to")->required();
     common(shipCommand);
 
+    StrandsOptions strandsOptions;
+    CLI::App* strandsCommand =
+        app.add_subcommand("strands", "Hair, grass, rope: levels, how they thin out, what that covers");
+    CLI::Option* lines = strandsCommand->add_option("FILE", strandsOptions.file, "glTF, GLB or OBJ with lines");
+    CLI::Option* grow =
+        strandsCommand->add_option("--grow", strandsOptions.recipe, "A recipe of strands to grow instead")
+            ->excludes(lines);
+    strandsCommand->add_option("--on", strandsOptions.surface, "Mesh file to grow on, in place of the recipe's ground")
+        ->needs(grow);
+    strandsCommand->add_option("-o,--out", strandsOptions.out, "Project to write");
+    strandsCommand->add_option("--name", strandsOptions.name, "What the strands are called");
+    strandsCommand
+        ->add_option("--role", strandsOptions.role, "landmark, working-piece, dressing, ground-cover or horizon")
+        ->check(CLI::IsMember({"landmark", "working-piece", "dressing", "ground-cover", "horizon"}));
+    strandsCommand->add_option("--width", strandsOptions.width, "Metres, where the file says none")
+        ->capture_default_str()
+        ->check(CLI::Range(1e-6, 10.0));
+    strandsCommand->add_option("--density", strandsOptions.density, "Strands a square metre, in place of the recipe's")
+        ->needs(grow)
+        ->check(CLI::PositiveNumber);
+    strandsCommand->add_option("--seed", strandsOptions.seed, "Another seed")->needs(grow);
+    strandsCommand->add_option("--cover", strandsOptions.cover, "Distances in metres at which the cover is measured")
+        ->delimiter(',')
+        ->check(CLI::PositiveNumber);
+    strandsCommand->add_option("--fov", strandsOptions.fovDegrees, "Vertical field of view, degrees")
+        ->capture_default_str()
+        ->check(CLI::Range(1.0, 170.0));
+    strandsCommand->add_option("--height", strandsOptions.heightPx, "Lines of the screen")
+        ->capture_default_str()
+        ->check(CLI::Range(16, 16384));
+    common(strandsCommand);
+
+    EmitterOptions emitterOptions;
+    CLI::App* emitterCommand =
+        app.add_subcommand("emitter", "Smoke, sparks, mist: live particles and overdraw of every level");
+    emitterCommand->add_option("FILE", emitterOptions.file, "An emitter description")->required();
+    emitterCommand->add_option("--at", emitterOptions.at, "X,Y,Z where it stands")->delimiter(',')->expected(3);
+    emitterCommand->add_option("--distances", emitterOptions.distances, "Metres at which overdraw is said")
+        ->delimiter(',')
+        ->check(CLI::PositiveNumber);
+    emitterCommand->add_option("--add-level", emitterOptions.add, "One more level that gives off such a share")
+        ->check(CLI::Range(0.01, 1.0));
+    CLI::Option* emitterOut =
+        emitterCommand->add_option("-o,--out", emitterOptions.out, "Project to write, or with --resolved the levels");
+    emitterCommand->add_flag("--resolved", emitterOptions.resolved, "Write every level with all of its values")
+        ->needs(emitterOut);
+    emitterCommand->add_option("--fov", emitterOptions.fovDegrees, "Vertical field of view, degrees")
+        ->capture_default_str()
+        ->check(CLI::Range(1.0, 170.0));
+    emitterCommand->add_option("--height", emitterOptions.heightPx, "Lines of the screen")
+        ->capture_default_str()
+        ->check(CLI::Range(16, 16384));
+    common(emitterCommand);
+
     DemoOptions demoOptions;
     CLI::App* demoCommand = app.add_subcommand("demo", "Write the Saltmere estuary: models, copies, a route, budgets");
     demoCommand->add_option("DIR", demoOptions.folder, "Folder to write to")->required();
@@ -289,6 +343,10 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return scatterField(console, fieldOptions);
         if (terrainCommand->parsed())
             return terrain(console, terrainOptions);
+        if (strandsCommand->parsed())
+            return strands(console, strandsOptions);
+        if (emitterCommand->parsed())
+            return emitter(console, emitterOptions);
         if (selectCommand->parsed())
             return select(console, selectCommandOptions);
         if (shipCommand->parsed())

@@ -104,6 +104,32 @@ struct TerrainOptions {
     double reach = 0;
 };
 
+struct StrandsOptions {
+    std::filesystem::path file;    ///< lines; empty with `recipe`
+    std::filesystem::path recipe;  ///< grown by it
+    std::filesystem::path surface; ///< a mesh, heights or a project's surface to grow on; empty: what the recipe says
+    std::filesystem::path out;     ///< a project; empty: only inspected
+    std::string name;
+    std::string role; ///< empty: the recipe's, or ground cover
+    double width = 0.004;
+    double density = 0; ///< in place of the recipe's; 0: that
+    std::optional<std::uint32_t> seed;
+    std::vector<double> cover; ///< distances at which the cover is measured
+    double fovDegrees = 60;
+    int heightPx = 1080;
+};
+
+struct EmitterOptions {
+    std::filesystem::path file;
+    std::filesystem::path out; ///< a project, or with `resolved` the description; empty: only the forecast
+    bool resolved = false;     ///< every level with all of its values
+    std::vector<double> distances = {10, 20, 40, 80, 160};
+    std::vector<double> at; ///< where it stands
+    double add = 0;         ///< one more level of such a share; 0: none
+    double fovDegrees = 60;
+    int heightPx = 1080;
+};
+
 struct DemoOptions {
     std::filesystem::path folder;
     bool thin = false;
@@ -119,6 +145,8 @@ int demo(const Console& console, const DemoOptions& options);
 int field(const Console& console, const FieldOptions& options);
 int scatterField(const Console& console, const FieldOptions& options);
 int terrain(const Console& console, const TerrainOptions& options);
+int strands(const Console& console, const StrandsOptions& options);
+int emitter(const Console& console, const EmitterOptions& options);
 int select(const Console& console, const SelectCommandOptions& options);
 
 /// Prints "thicket: FILE: what; remedy" and gives the exit code for it.

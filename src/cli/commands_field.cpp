@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
+#include "cli/report.h"
 #include "io/import/import.h"
 #include "io/import/placement_table.h"
 #include "io/project/project.h"
@@ -24,10 +25,6 @@ namespace fs = std::filesystem;
 using nlohmann::ordered_json;
 
 namespace {
-
-void print(const Console& console, const ordered_json& value) {
-    console.out << value.dump(1, ' ', false, ordered_json::error_handler_t::replace) << '\n';
-}
 
 /// Reads meshes into a scene. Those with one level get the levels of a role where `thin` asks for it.
 Result<void> addMeshes(Scene& scene, const std::vector<fs::path>& files, bool thin, Role role, const JobContext& job) {
@@ -100,10 +97,6 @@ int report(const Console& console, const Scene& scene, const FieldOptions& optio
     return 0;
 }
 
-double msSince(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
-}
-
 } // namespace
 
 int field(const Console& console, const FieldOptions& options) {
@@ -156,14 +149,9 @@ int scatterField(const Console& console, const FieldOptions& options) {
     std::optional<std::uint32_t> surface;
     if (!options.surface.empty()) {
         const std::size_t before = scene.subjects.size();
-        if (auto added = addMeshes(scene, {options.surface}, false, Role::Horizon, console.job); !added)
+        if (auto added = addSurface(scene, options.surface, console.job); !added)
             return fail(console, added.error());
         surface = scene.subjects[before].id;
-        for (std::size_t i = before; i < scene.subjects.size(); ++i) {
-            Placement standing;
-            standing.id = scene.nextId++;
-            scene.subjects[i].mesh().placed = std::make_shared<const Placements>(Placements{standing});
-        }
     }
     auto recipe = readRecipeFile(scene, options.file, surface);
     if (!recipe)

@@ -1,6 +1,7 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "cli/commands.h"
+#include "cli/report.h"
 #include "io/import/care_mask.h"
 #include "io/import/import.h"
 #include "io/ship/chain_json.h"
@@ -34,10 +35,6 @@ int fail(const Console& console, const Error& error) {
 }
 
 namespace {
-
-double msSince(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
-}
 
 ordered_json encode(const OneSidedDeviation& d) {
     return {{"max", d.max}, {"bound", d.bound}, {"p99", d.p99}, {"rms", d.rms}};

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
+#include "cli/report.h"
 #include "io/import/heights_file.h"
 #include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
@@ -27,14 +28,6 @@ namespace {
 
 namespace fs = std::filesystem;
 using nlohmann::ordered_json;
-
-void print(const Console& console, const ordered_json& value) {
-    console.out << value.dump(1, ' ', false, ordered_json::error_handler_t::replace) << '\n';
-}
-
-double msSince(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
-}
 
 Result<ImportedHeights> heightsOf(const Console& console, const TerrainOptions& options) {
     if (options.trial > 0) {

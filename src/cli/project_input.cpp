@@ -1,9 +1,12 @@
 #include "cli/project_input.h"
 
+#include "io/import/import.h"
 #include "io/project/project.h"
+#include "scene/edits.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
+#include <numbers>
 
 namespace thicket::cli {
 
@@ -22,6 +25,36 @@ Result<Scene> openWhole(const std::filesystem::path& path, const JobContext& job
         subject = restoreLevels(subject, *state);
     }
     return std::move(load->scene);
+}
+
+Result<void> addSurface(Scene& scene, const std::filesystem::path& file, const JobContext& job) {
+    auto read = readModel(file, job);
+    if (!read)
+        return read.error();
+    std::vector<Subject> made;
+    for (ImportedSubject& one : joinFamilies(std::move(*read))) {
+        one.placed.clear();
+        auto subject = makeSubject(std::move(one), job);
+        if (!subject)
+            return subject.error();
+        subject->role = Role::Horizon;
+        made.push_back(std::move(*subject));
+    }
+    const std::size_t before = scene.subjects.size();
+    apply(scene, addSubjects(scene, std::move(made), "Add"));
+    for (std::size_t i = before; i < scene.subjects.size(); ++i) {
+        Placement standing;
+        standing.id = scene.nextId++;
+        scene.subjects[i].mesh().placed = std::make_shared<const Placements>(Placements{standing});
+    }
+    return {};
+}
+
+View viewWith(double fovDegrees, int lines) {
+    View view;
+    view.fovY = fovDegrees * std::numbers::pi / 180;
+    view.lines = lines;
+    return view;
 }
 
 } // namespace thicket::cli

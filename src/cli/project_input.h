@@ -10,4 +10,10 @@ namespace thicket::cli {
 /// ERRORS     as readProject; the first source that is missing or has changed.
 Result<Scene> openWhole(const std::filesystem::path& path, const JobContext& job);
 
+/// Reads meshes into a scene, where each stands at the origin; they keep no places of their own.
+Result<void> addSurface(Scene& scene, const std::filesystem::path& file, const JobContext& job);
+
+/// A view that sees so much, with so many lines.
+View viewWith(double fovDegrees, int lines);
+
 } // namespace thicket::cli

@@ -1,7 +1,9 @@
 #include "scene/kinds.h"
 
 #include "base/text.h"
+#include "scene/emitter_subject.h"
 #include "scene/grounds.h"
+#include "scene/strand_subject.h"
 
 #include <algorithm>
 #include <fmt/format.h>
@@ -65,7 +67,32 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                    }
                                    return out;
                                },
-                               [](const TerrainBody&) { return std::vector<Batch>(); }},
+                               [](const TerrainBody&) { return std::vector<Batch>(); },
+                               [&](const StrandsBody& body) {
+                                   std::vector<Batch> out;
+                                   if (body.layout.cells)
+                                       out.push_back({index,
+                                                      index,
+                                                      strandChain(subject, view),
+                                                      body.layout.cells,
+                                                      true,
+                                                      body.thinning,
+                                                      {},
+                                                      body.layout.costs});
+                                   return out;
+                               },
+                               [&](const EmitterBody& body) {
+                                   std::vector<Batch> out;
+                                   if (body.placed && !body.placed->empty())
+                                       out.push_back({index,
+                                                      index,
+                                                      emitterChain(subject, view),
+                                                      cellsFor(before, subject.id, body.placed, std::nullopt, subject),
+                                                      false,
+                                                      {},
+                                                      {}});
+                                   return out;
+                               }},
                       subject.body);
 }
 
@@ -81,7 +108,11 @@ std::optional<ResolvedChain> ownChainOf(const Subject& subject, const View& view
                                [](const InstancesBody&) { return std::optional<ResolvedChain>(); },
                                [&](const TerrainBody& body) {
                                    return body.tree ? std::optional(groundChain(subject, view)) : std::nullopt;
-                               }},
+                               },
+                               [&](const StrandsBody& body) {
+                                   return body.strands ? std::optional(strandChain(subject, view)) : std::nullopt;
+                               },
+                               [&](const EmitterBody&) { return std::optional(emitterChain(subject, view)); }},
                       subject.body);
 }
 
@@ -91,24 +122,58 @@ void setFixed(Subject& subject, std::size_t level, const std::optional<FixedSwit
         all[level] = fixed;
     };
     std::visit(Overload{[&](MeshBody& body) { body.levels[level].fixed = fixed; },
-                        [&](InstancesBody& body) { set(body.fixed); }, [&](TerrainBody& body) { set(body.fixed); }},
+                        [&](InstancesBody& body) { set(body.fixed); }, [&](TerrainBody& body) { set(body.fixed); },
+                        [&](StrandsBody& body) { body.levels[level].fixed = fixed; },
+                        [&](EmitterBody& body) {
+                            // It follows no error, so it always has a place of its own.
+                            body.emitter.levels[level].from = fixed.value_or(usualSwitch(body.emitter, level));
+                        }},
                subject.body);
+}
+
+std::size_t levelCount(const Subject& subject) {
+    return std::visit(
+        Overload{[](const MeshBody& body) { return body.levels.size(); },
+                 [](const InstancesBody&) { return std::size_t{0}; },
+                 [](const TerrainBody& body) { return body.tree ? body.tree->levels.size() : std::size_t{0}; },
+                 [](const StrandsBody& body) { return body.levels.size(); },
+                 [](const EmitterBody& body) { return body.emitter.levels.size(); }},
+        subject.body);
+}
+
+const Thinning* thinningOf(const Subject& subject) {
+    if (const InstancesBody* field = subject.instances())
+        return &field->thinning;
+    const StrandsBody* strands = subject.strands();
+    return strands != nullptr ? &strands->thinning : nullptr;
+}
+
+void setThinning(Subject& subject, Thinning thinning) {
+    if (auto* field = std::get_if<InstancesBody>(&subject.body))
+        field->thinning = std::move(thinning);
+    else
+        std::get<StrandsBody>(subject.body).thinning = std::move(thinning);
 }
 
 SharedPlacements placementsOf(const Subject& subject) {
     return std::visit(Overload{[](const MeshBody& body) { return body.placed; },
                                [](const InstancesBody& body) { return body.copies; },
-                               [](const TerrainBody&) { return SharedPlacements(); }},
+                               [](const TerrainBody&) { return SharedPlacements(); },
+                               [](const StrandsBody&) { return SharedPlacements(); },
+                               [](const EmitterBody& body) { return body.placed; }},
                       subject.body);
 }
 
 void setPlacements(Subject& subject, SharedPlacements placements) {
     std::visit(Overload{[&](MeshBody& body) { body.placed = std::move(placements); },
-                        [&](InstancesBody& body) { body.copies = std::move(placements); }, [](TerrainBody&) {}},
+                        [&](InstancesBody& body) { body.copies = std::move(placements); }, [](TerrainBody&) {},
+                        [](StrandsBody&) {}, [&](EmitterBody& body) { body.placed = std::move(placements); }},
                subject.body);
 }
 
 std::size_t copyCount(const Subject& subject) {
+    if (const StrandsBody* body = subject.strands())
+        return body->strands ? body->strands->size() : 0;
     const SharedPlacements placed = placementsOf(subject);
     return placed ? placed->size() : subject.terrain() != nullptr ? 1 : 0;
 }
@@ -116,20 +181,29 @@ std::size_t copyCount(const Subject& subject) {
 double memoryOf(const Subject& subject) {
     const SharedPlacements all = placementsOf(subject);
     const double placements = all ? static_cast<double>(all->size() * sizeof(Placement)) : 0;
-    return std::visit(Overload{[&](const MeshBody& body) {
-                                   double bytes = placements;
-                                   for (const Level& level : body.levels)
-                                       bytes += level.mesh ? static_cast<double>(level.mesh->bytes()) : 0;
-                                   return bytes;
-                               },
-                               [&](const InstancesBody&) { return placements; },
-                               [](const TerrainBody& body) {
-                                   const double tree =
-                                       body.tree ? static_cast<double>(body.tree->tiles.size() * sizeof(TileTree::Tile))
-                                                 : 0;
-                                   return tree + (body.heights ? static_cast<double>(body.heights->bytes()) : 0);
-                               }},
-                      subject.body);
+    return std::visit(
+        Overload{[&](const MeshBody& body) {
+                     double bytes = placements;
+                     for (const Level& level : body.levels)
+                         bytes += level.mesh ? static_cast<double>(level.mesh->bytes()) : 0;
+                     return bytes;
+                 },
+                 [&](const InstancesBody&) { return placements; },
+                 [](const TerrainBody& body) {
+                     const double tree =
+                         body.tree ? static_cast<double>(body.tree->tiles.size() * sizeof(TileTree::Tile)) : 0;
+                     return tree + (body.heights ? static_cast<double>(body.heights->bytes()) : 0);
+                 },
+                 [](const StrandsBody& body) {
+                     if (!body.strands)
+                         return 0.0;
+                     const double sums = 4.0 * static_cast<double>(body.levels.size());
+                     return static_cast<double>(body.strands->bytes()) +
+                            4.0 * static_cast<double>(body.strands->points.size()) +
+                            (sizeof(Placement) + sums) * static_cast<double>(body.strands->size());
+                 },
+                 [&](const EmitterBody& body) { return placements + forecastOf(body.emitter.parts).bytes(); }},
+        subject.body);
 }
 
 double weightOf(const Scene& scene, const Subject& subject) {
@@ -147,7 +221,11 @@ double weightOf(const Scene& scene, const Subject& subject) {
                                    return body.heights ? 2 * static_cast<double>(body.heights->columns - 1) *
                                                              static_cast<double>(body.heights->rows - 1)
                                                        : 0.0;
-                               }},
+                               },
+                               [](const StrandsBody& body) {
+                                   return body.strands ? 2 * static_cast<double>(body.strands->segments()) : 0.0;
+                               },
+                               [](const EmitterBody& body) { return 2 * forecastOf(body.emitter.parts).live; }},
                       subject.body);
 }
 
@@ -174,6 +252,17 @@ std::string weightText(const Subject& subject) {
                      return std::max(wide, deep) < 1000
                                 ? fmt::format("{} × {} m", figure(wide, 3), figure(deep, 3))
                                 : fmt::format("{} × {} km", figure(wide / 1000, 3), figure(deep / 1000, 3));
+                 },
+                 [](const StrandsBody& body) {
+                     return body.strands
+                                ? fmt::format("{} strands", grouped(static_cast<std::int64_t>(body.strands->size())))
+                                : std::string("strands missing");
+                 },
+                 [&](const EmitterBody& body) {
+                     const std::string live =
+                         fmt::format("{} live", grouped(std::lround(forecastOf(body.emitter.parts).live)));
+                     const std::size_t placed = copyCount(subject);
+                     return placed > 1 ? fmt::format("{} · {} placed", live, placed) : live;
                  }},
         subject.body);
 }
@@ -190,6 +279,13 @@ Likeness likenessOf(const Scene& scene, const Subject& subject) {
             },
             [](const TerrainBody& body) {
                 return Likeness{body.likeness, body.likenessSurfaces};
+            },
+            [](const StrandsBody& body) {
+                return Likeness{body.likeness, body.likenessSurfaces};
+            },
+            [](const EmitterBody& body) {
+                const auto [mesh, surfaces] = emitterLikeness(body.emitter);
+                return Likeness{mesh, surfaces};
             }},
         subject.body);
 }
@@ -202,7 +298,9 @@ bool isIncomplete(const Scene& scene, const Subject& subject) {
                                        return found == nullptr || !found->mesh().source().mesh;
                                    });
                                },
-                               [](const TerrainBody& body) { return !body.heights; }},
+                               [](const TerrainBody& body) { return !body.heights; },
+                               [](const StrandsBody& body) { return !body.strands; },
+                               [](const EmitterBody&) { return false; }},
                       subject.body);
 }
 
@@ -231,6 +329,16 @@ void refresh(const Scene& scene, Subject& subject) {
                                 return;
                             const TileTree::Ref root{static_cast<std::uint32_t>(body.tree->levels.size() - 1), 0, 0};
                             subject.bounds = body.tree->boundsOf(root);
+                            subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
+                        },
+                        [&](StrandsBody& body) {
+                            if (!body.strands)
+                                return;
+                            subject.bounds = body.places.world;
+                            subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
+                        },
+                        [&](EmitterBody& body) {
+                            subject.bounds = particleBounds(body.emitter.parts);
                             subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
                         }},
                subject.body);

@@ -25,11 +25,19 @@ std::optional<ResolvedChain> ownChainOf(const Subject& subject, const View& view
 /// REQUIRES   a subject with a chain of its own that has the level.
 void setFixed(Subject& subject, std::size_t level, const std::optional<FixedSwitch>& fixed);
 
+/// How many levels its chain has; 0 where it has none of its own.
+std::size_t levelCount(const Subject& subject);
+
+/// How it thins out over distance; null for what does not.
+const Thinning* thinningOf(const Subject& subject);
+/// REQUIRES   a subject that thins out.
+void setThinning(Subject& subject, Thinning thinning);
+
 /// Its placements; null where it has none.
 SharedPlacements placementsOf(const Subject& subject);
 /// REQUIRES   a kind that has placements, where `placements` is not null.
 void setPlacements(Subject& subject, SharedPlacements placements);
-/// How many copies it has in the scene; 0: nobody has placed it. Terrain counts as one.
+/// How many copies it has in the scene; 0: nobody has placed it. Terrain counts as one, of strands each does.
 std::size_t copyCount(const Subject& subject);
 
 /// Bytes of its meshes and placements while the program runs.

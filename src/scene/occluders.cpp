@@ -50,6 +50,8 @@ void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
     for (Batch& batch : input.batches) {
         const Subject& asset = scene.subjects[batch.asset];
         batch.occluders.clear();
+        if (!asset.isMesh()) // strands and particles hide nothing
+            continue;
         for (const Level& level : asset.mesh().levels) {
             const auto found = worthAsking(level) ? m_kept.find(level.mesh.get()) : m_kept.end();
             const bool same = found != m_kept.end() && found->second.mesh.lock() == level.mesh &&

@@ -25,8 +25,10 @@ const std::vector<NamedView>& usualViews() {
 
 View Scene::statedView(const Device* onDevice) const {
     View out = settings.view;
-    if (onDevice != nullptr)
+    if (onDevice != nullptr) {
         out.detail *= onDevice->detail;
+        out.tier = onDevice->tier;
+    }
     return out;
 }
 

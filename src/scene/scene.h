@@ -35,6 +35,7 @@ struct Device {
     double overdraw = 1.5;
     double baseMs = 0.5;
     double detail = 1; ///< 0.1..10; on this machine every switch comes in so many times as far
+    int tier = 0;      ///< 0..7; the level that emitters show on it which go by the device
     std::string source = "entered";
 };
 

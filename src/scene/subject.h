@@ -6,11 +6,14 @@
 #include "bake/impostor.h"
 #include "bake/lighten.h"
 #include "base/named.h"
+#include "emitters/particles.h"
 #include "mesh/care.h"
 #include "mesh/findings.h"
 #include "mesh/rig.h"
 #include "reduce/chain.h"
 #include "scatter/recipe.h"
+#include "strands/grow_strands.h"
+#include "strands/strand_cover.h"
 #include "switching/selector.h"
 #include "terrain/ground_brush.h"
 #include "terrain/height_options.h"
@@ -128,10 +131,35 @@ struct TerrainBody {
     std::vector<std::optional<FixedSwitch>> fixed; ///< by level
 };
 
+/// Hair, grass, rope. They stand in the world as they are.
+struct StrandsBody {
+    std::shared_ptr<const StrandSet> strands;        ///< null: their file was not found
+    std::shared_ptr<const std::vector<float>> worth; ///< of their points; null where `strands` is
+    StrandPlaces places;                             ///< of `strands`
+    std::vector<StrandLevel> levels;                 ///< finest first, at least one
+    StrandLayout layout;                             ///< of `levels`
+    Thinning thinning = Thinning::ofWidths();
+    StrandLook look;
+    double width = 0.004;                 ///< metres, where the file says none
+    std::shared_ptr<const Mesh> likeness; ///< some of them as a mesh, for pictures, made when the strands are
+    std::shared_ptr<const Surfaces> likenessSurfaces;
+    std::shared_ptr<const StrandRecipe> recipe = {}; ///< what they were grown by; null: they came from a file
+};
+
+/// Smoke, sparks, mist, wherever it is placed.
+struct EmitterBody {
+    Emitter emitter;
+    std::vector<std::shared_ptr<const Image>> sprites = {}; ///< one a part; null: a soft disc
+    SharedPlacements placed = {};                           ///< null: nobody has placed it
+};
+
 /// In the order of Subject::body.
-enum class Kind { Mesh, Instances, Terrain };
-constexpr Named<Kind> kKinds[] = {
-    {Kind::Mesh, "mesh", "Mesh"}, {Kind::Instances, "instances", "Field"}, {Kind::Terrain, "terrain", "Terrain"}};
+enum class Kind { Mesh, Instances, Terrain, Strands, Emitter };
+constexpr Named<Kind> kKinds[] = {{Kind::Mesh, "mesh", "Mesh"},
+                                  {Kind::Instances, "instances", "Field"},
+                                  {Kind::Terrain, "terrain", "Terrain"},
+                                  {Kind::Strands, "strands", "Strands"},
+                                  {Kind::Emitter, "emitter", "Emitter"}};
 constexpr std::span<const Named<Kind>> namesOf(Kind /*any*/) {
     return kKinds;
 }
@@ -145,7 +173,7 @@ struct Subject {
     Bounds bounds;     ///< of the finest there is, own space; of a field: of all its copies, world space
     double radius = 1; ///< of the sphere round the middle of `bounds`
     std::vector<Finding> findings;
-    std::variant<MeshBody, InstancesBody, TerrainBody> body;
+    std::variant<MeshBody, InstancesBody, TerrainBody, StrandsBody, EmitterBody> body;
 
     [[nodiscard]] Kind kind() const { return static_cast<Kind>(body.index()); }
     [[nodiscard]] bool isMesh() const { return std::holds_alternative<MeshBody>(body); }
@@ -154,6 +182,8 @@ struct Subject {
     [[nodiscard]] const MeshBody& mesh() const { return std::get<MeshBody>(body); }
     [[nodiscard]] const InstancesBody* instances() const { return std::get_if<InstancesBody>(&body); }
     [[nodiscard]] const TerrainBody* terrain() const { return std::get_if<TerrainBody>(&body); }
+    [[nodiscard]] const StrandsBody* strands() const { return std::get_if<StrandsBody>(&body); }
+    [[nodiscard]] const EmitterBody* emitter() const { return std::get_if<EmitterBody>(&body); }
 };
 
 static_assert(std::variant_size_v<decltype(Subject::body)> == std::size(kKinds), "a kind without a name");

@@ -20,7 +20,7 @@ BatchPass::BatchPass(const Batch& of, SelectState::OfBatch& ofState, const View&
       boxRadius(of.chain.bounds.diagonal() / 2), innerRadius(of.chain.bounds.size().minCoeff() / 2),
       decidedFrom(of.chain.measuredFrom.value_or(from.eye)), thins(hasSizes(of, how)),
       offPivot(of.chain.bounds.centre().norm()), keepSlope(thins ? of.thinning.keep.steepest() : 0),
-      growSlope(thins ? of.thinning.steepestGrowth() : 0),
+      growSlope(thins ? of.thinning.steepestSize() : 0),
       reach(how.cullReach ? reachFrom(of.chain.rule, from.eye, table.lowest) : 0),
       soft(table.spread.empty() ? 0 : of.chain.rule.softBand) {
     // All copies of a rule are looked at in the same frames, a check interval apart.
@@ -91,7 +91,7 @@ void BatchPass::decideCell(std::uint32_t index) const {
     if (thins) {
         const auto [from, to] = centresFrom(decidedFrom);
         keep = batch.thinning.keep.between(from, to);
-        grow = batch.thinning.growBetween(from, to);
+        grow = batch.thinning.sizeBetween(from, to);
         grow.first *= 1 - kSlack;
         grow.second *= 1 + kSlack;
     }
@@ -211,6 +211,8 @@ struct BatchPass::CellCurves {
     }
     [[nodiscard]] double keepAt(double metres) const { return keep.whole ? keep.at(metres) : thinning.keepAt(metres); }
     [[nodiscard]] double growAt(double metres, double kept) const {
+        if (thinning.widths)
+            return 1;
         if (cover > 0)
             return kept * cover * thinning.growAtMost * thinning.growAtMost <= 1 ? thinning.growAtMost
                                                                                  : 1 / std::sqrt(kept * cover);

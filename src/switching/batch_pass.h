@@ -45,7 +45,7 @@ struct BatchPass {
     void decide() const;
 
     /// The size that the field's rule gives copies there; 1 where nothing thins.
-    [[nodiscard]] double growAt(double metres) const { return thins ? batch.thinning.growAt(metres) : 1; }
+    [[nodiscard]] double sizeAt(double metres) const { return thins ? batch.thinning.sizeAt(metres) : 1; }
     /// Ranks from here on are not drawn.
     [[nodiscard]] double endOf(double kept) const { return batch.thinning.endOf(kept) * options.keepFactor; }
     [[nodiscard]] double rankOf(std::uint32_t slot) const {

@@ -60,6 +60,7 @@ struct LevelCost {
     std::uint32_t draws = 0;
     double deviationMetres = 0; ///< promised two-sided deviation from L0
     std::optional<FixedSwitch> fixed;
+    double area = 0; ///< square metres that are drawn of it, where it is no surface; 0: by its bounding disc
 };
 
 /// A chain in force for one view's field and lines: distances at instance scale 1, never falling; the first is 0.

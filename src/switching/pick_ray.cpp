@@ -37,7 +37,7 @@ std::optional<CopyRef> copyAlong(const SelectInput& input, const SelectState& st
         if (state.batches[b].copies != batch.copies || !takes(batch))
             continue;
         const CellTable& table = *batch.copies;
-        const double most = hasSizes(batch, options) ? Thinning::kMostGrowth : 1;
+        const double most = hasSizes(batch, options) && !batch.thinning.widths ? Thinning::kMostGrowth : 1;
         for (std::uint32_t c = 0; c < table.cells.size(); ++c) {
             const CellTable::Cell& cell = table.cells[c];
             // How far from the middles of its copies anything of them may be, grown about their pivots.
@@ -52,7 +52,8 @@ std::optional<CopyRef> copyAlong(const SelectInput& input, const SelectState& st
                 if (state.of(b, c, k).culled != Culled::No)
                     continue;
                 Placement p = table.at(cell.first + k);
-                p.scale *= std::max(1e-6, drawnSize(batch, view, options, cell.first + k));
+                if (!batch.thinning.widths)
+                    p.scale *= std::max(1e-6, drawnSize(batch, view, options, cell.first + k));
                 const Quatd back = p.rotation.conjugate();
                 const Vec3d from = back * (origin - p.position) / p.scale - batch.chain.bounds.centre();
                 const double at = entry(from, back * direction, batch.chain.bounds.size() / 2) * p.scale;

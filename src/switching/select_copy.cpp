@@ -9,7 +9,7 @@ namespace thicket::detail {
 Placement BatchPass::grown(std::uint32_t slot) const {
     Placement copy = table.at(slot);
     if (thins)
-        copy.scale *= batch.thinning.growAt(curveDistance(copy));
+        copy.scale *= batch.thinning.sizeAt(curveDistance(copy));
     return copy;
 }
 

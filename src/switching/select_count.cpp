@@ -50,7 +50,7 @@ public:
     }
 
 private:
-    void addCost(const CopyMemory& memory, std::uint32_t count) {
+    void addCost(const CopyMemory& memory, std::uint32_t first, std::uint32_t count) {
         m_cost.culledBy[static_cast<std::size_t>(memory.culled)] += count;
         if (memory.culled != Culled::No)
             return;
@@ -61,8 +61,14 @@ private:
             if (at < 0)
                 continue;
             const LevelCost& level = m_pass.batch.chain.levels[static_cast<std::size_t>(at)];
-            m_cost.triangles += std::uint64_t{level.triangles} * count;
-            m_cost.vertices += std::uint64_t{level.vertices} * count;
+            if (const auto& strands = m_pass.batch.strands) {
+                const std::uint64_t triangles = strands->triangles(static_cast<std::size_t>(at), first, count);
+                m_cost.triangles += triangles;
+                m_cost.vertices += triangles + std::uint64_t{2} * count; // two more than its triangles, of a ribbon
+            } else {
+                m_cost.triangles += std::uint64_t{level.triangles} * count;
+                m_cost.vertices += std::uint64_t{level.vertices} * count;
+            }
             if (!m_pass.batch.instanced)
                 m_cost.draws += std::uint64_t{level.draws} * count;
             m_shown[static_cast<std::size_t>(at)] = true;
@@ -71,7 +77,7 @@ private:
 
     void addWhole(std::uint32_t c, const CopyMemory& memory) {
         const CellTable::Cell& cell = m_pass.table.cells[c];
-        addCost(memory, cell.count);
+        addCost(memory, cell.first, cell.count);
         if (memory.culled != Culled::No)
             return;
         Run next{m_index, memory.level, memory.fadingFrom, false, m_pass.fadeOf(memory), cell.first, cell.count};
@@ -87,7 +93,7 @@ private:
     }
 
     void addCopy(std::uint32_t slot, const CopyMemory& memory) {
-        addCost(memory, 1);
+        addCost(memory, slot, 1);
         if (memory.culled != Culled::No)
             return;
         if (memory.fadingFrom < 0)
@@ -132,6 +138,24 @@ private:
         }
     }
 
+    /// What is drawn lies in many layers, which all count.
+    void addLayers(const CellTable::Cell& cell, const CopyMemory& all, const CopyMemory* copies) {
+        const Vec3f eye = (m_pass.view.eye - cell.origin).cast<float>();
+        for (std::uint32_t k = 0; k < cell.count; ++k) {
+            const CopyMemory& memory = copies != nullptr ? copies[k] : all;
+            if (memory.culled != Culled::No)
+                continue;
+            const std::uint32_t slot = cell.first + k;
+            const auto distance = static_cast<double>(
+                (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).norm());
+            const double metre = static_cast<double>(m_pass.table.scale[slot]) * m_pass.pixelScale /
+                                 std::max(distance, m_pass.batch.chain.radius / 2);
+            for (const std::int8_t at : {memory.level, memory.fadingFrom})
+                if (at >= 0)
+                    m_cost.pixels += m_pass.batch.chain.levels[static_cast<std::size_t>(at)].area * metre * metre;
+        }
+    }
+
     void addPixels(std::uint32_t c, const CopyMemory* copies) {
         constexpr double kFar = 10; // times a cell's size: there its copies are as good as in one place
         const CellTable::Cell& cell = m_pass.table.cells[c];
@@ -139,7 +163,15 @@ private:
         const double away = (view.eye - cell.origin).norm();
         // What they have grown to at the middle of the cell; those on their way out cover less, by the cover's share.
         const double far = (m_pass.decidedFrom - cell.origin).norm();
-        const double radius = m_pass.batch.chain.radius * m_pass.growAt(far);
+        if (m_pass.batch.strands) {
+            addRibbons(cell, copies, away, far);
+            return;
+        }
+        if (m_pass.batch.chain.levels.front().area > 0) {
+            addLayers(cell, m_pass.own.cells[c].all, copies);
+            return;
+        }
+        const double radius = m_pass.batch.chain.radius * m_pass.sizeAt(far);
         const double size = cell.half.norm() + radius * cell.mostScale;
         if (copies == nullptr && away > kFar * size) {
             const double tall = 2 * radius * m_pass.pixelScale / away;
@@ -157,6 +189,20 @@ private:
             m_cost.pixels +=
                 discPixels(screenHeight(m_pass.pixelScale, view.lines, radius * scale, distance), view, m_screen);
         }
+    }
+
+    /// Ribbons are never thinner than a pixel; seen from anywhere they are as long as from the side, on the safe side.
+    void addRibbons(const CellTable::Cell& cell, const CopyMemory* copies, double away, double far) {
+        const auto drawn = copies == nullptr ? static_cast<std::ptrdiff_t>(cell.count)
+                                             : std::count_if(copies, copies + cell.count, [](const CopyMemory& m) {
+                                                   return m.culled == Culled::No;
+                                               });
+        const StrandCosts& strands = *m_pass.batch.strands;
+        const double near = std::max(away, cell.half.norm() / 2 + 0.1); // inside of a cell: its strands' mean distance
+        const double metre = m_pass.pixelScale / near;
+        const double growth = m_pass.thins ? m_pass.batch.thinning.growAt(far) : 1;
+        m_cost.pixels +=
+            static_cast<double>(drawn) * strands.meanLength * metre * std::max(1.0, strands.meanWidth * growth * metre);
     }
 
     /// The largest error of all that are drawn, exactly: cells in order of what theirs can be at most, until no other
@@ -218,7 +264,7 @@ private:
             return 1;
         const Vec3d away = (m_pass.decidedFrom - cell.origin).cwiseAbs();
         return std::max(1.0, m_pass.batch.thinning
-                                     .growBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9),
+                                     .sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9),
                                                   (away + cell.half).norm() * (1 + 1e-9))
                                      .second *
                                  1.000001);

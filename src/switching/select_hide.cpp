@@ -170,7 +170,7 @@ OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
         const Vec3d away = (pass.decidedFrom - cell.origin).cwiseAbs();
         size =
             pass.batch.thinning
-                .growBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9), (away + cell.half).norm() * (1 + 1e-9))
+                .sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9), (away + cell.half).norm() * (1 + 1e-9))
                 .second;
     }
     const double most = cell.mostScale * size;

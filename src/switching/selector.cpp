@@ -174,7 +174,7 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
         const double metres = (centreOf(copy, chain.bounds) - chain.measuredFrom.value_or(view.eye)).norm();
         pick.kept = batch.thinning.keepAt(metres);
         pick.size = drawnSize(batch, view, options, ref.slot);
-        copy.scale *= batch.thinning.growAt(metres);
+        copy.scale *= batch.thinning.sizeAt(metres);
     }
     const Vec3d centre = centreOf(copy, chain.bounds);
     pick.distance = decidingDistance(chain, copy, view);

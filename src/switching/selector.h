@@ -21,6 +21,18 @@ namespace thicket {
 enum class Culled : std::uint8_t { No, OutOfView, BeyondReach, TooSmall, NoLevels, Hidden, Thinned };
 constexpr std::size_t kCullReasons = 7;
 
+/// What copies cost that are strands: each has points of its own. Never changed once made.
+struct StrandCosts {
+    /// A level: the triangles of all slots before this one; one entry more than there are slots.
+    std::vector<std::vector<std::uint32_t>> before;
+    double meanLength = 0; ///< metres
+    double meanWidth = 0;
+
+    [[nodiscard]] std::uint64_t triangles(std::size_t level, std::uint32_t first, std::uint32_t count) const {
+        return before[level][first + count] - before[level][first];
+    }
+};
+
 /// All copies of one thing that are drawn by one chain. Never changed once made, but for occluders that are made later.
 struct Batch {
     std::uint32_t subject = 0; ///< who pays: index into SelectInput::subjects
@@ -30,6 +42,7 @@ struct Batch {
     bool instanced = false;                                 ///< the engine draws all copies of a level at once
     Thinning thinning;                                      ///< of a field: how it thins out
     std::vector<std::shared_ptr<const Occluder>> occluders; ///< one a level or none; null: it hides nothing
+    std::shared_ptr<const StrandCosts> strands = {};        ///< null: copies of a mesh
 };
 
 /// A terrain, drawn by tiles. Never changed once made.

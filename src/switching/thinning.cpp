@@ -8,9 +8,10 @@
 namespace thicket {
 namespace {
 
-/// The area of sizes on their way out, from the end of the band on: integral of the squared smooth step from 0 to t.
-double areaOfStep(double t) {
-    return t * t * t * t * t * (9.0 / 5 + t * (-2 + t * 4.0 / 7));
+/// What those on their way out cover, from the end of the band on: the integral from 0 to t of the smooth step where
+/// they lose their width, of its square where they lose their size.
+double areaOfStep(bool widths, double t) {
+    return widths ? t * t * t * (1 - t / 2) : t * t * t * t * t * (9.0 / 5 + t * (-2 + t * 4.0 / 7));
 }
 
 } // namespace
@@ -80,13 +81,15 @@ double coverOf(const Thinning& thinning, double keep) {
         return std::min(keep, 1.0);
     // Of the band only what lies below rank 1 has copies.
     const double lacking = std::clamp((keep + width - 1) / width, 0.0, 1.0);
-    return std::min(keep, 1.0) + width * (areaOfStep(1) - areaOfStep(lacking));
+    return std::min(keep, 1.0) + width * (areaOfStep(thinning.widths, 1) - areaOfStep(thinning.widths, lacking));
 }
 
 namespace {
 
 double growthFor(const Thinning& t, double keep) {
     const double cover = coverOf(t, keep);
+    if (t.widths)
+        return cover <= 1 / t.growAtMost ? t.growAtMost : 1 / cover;
     return cover <= 1 / (t.growAtMost * t.growAtMost) ? t.growAtMost : 1 / std::sqrt(cover);
 }
 
@@ -96,14 +99,18 @@ double Thinning::growAt(double metres) const {
     return holdCover ? growthFor(*this, keep.at(metres)) : grow.at(metres);
 }
 
-std::pair<double, double> Thinning::growBetween(double nearest, double farthest) const {
+std::pair<double, double> Thinning::sizeBetween(double nearest, double farthest) const {
+    if (widths)
+        return {1, 1};
     if (!holdCover)
         return grow.between(nearest, farthest);
     const auto [least, most] = keep.between(nearest, farthest);
     return {growthFor(*this, most), growthFor(*this, least)};
 }
 
-double Thinning::steepestGrowth() const {
+double Thinning::steepestSize() const {
+    if (widths)
+        return 0;
     if (!holdCover)
         return grow.steepest();
     // d(1/sqrt c) = c'/(2 c^1.5), where c >= 1/growAtMost^2; the cover changes at most (1 + band) times as fast as the
@@ -123,7 +130,7 @@ double sizeInBand(const Thinning& thinning, double keep, double rank) {
 
 double coverAt(const Thinning& thinning, double metres) {
     const double growth = thinning.growAt(metres);
-    return coverOf(thinning, thinning.keepAt(metres)) * growth * growth;
+    return coverOf(thinning, thinning.keepAt(metres)) * growth * (thinning.widths ? 1 : growth);
 }
 
 std::uint16_t spreadOf(std::uint32_t id) {

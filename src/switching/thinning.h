@@ -41,21 +41,29 @@ struct Thinning {
     DistanceCurve grow;    ///< 1..kMostGrowth; of no account where the cover is held
     bool holdCover = true; ///< copies grow as much as holds the cover of all of them, but not beyond `growAtMost`
     double growAtMost = 2.5;
-    double band = 0.15; ///< 0..1; copies beyond the share by less than this much of it are on their way out
+    double band = 0.15;  ///< 0..1; copies beyond the share by less than this much of it are on their way out
+    bool widths = false; ///< of strands: what grows, and shrinks on its way out, is their width alone
 
+    [[nodiscard]] static Thinning ofWidths() {
+        Thinning out;
+        out.widths = true;
+        return out;
+    }
     /// Something is thinned, or grows, at some distance.
     [[nodiscard]] bool thins() const;
     [[nodiscard]] double keepAt(double metres) const { return keep.at(metres); }
     [[nodiscard]] double growAt(double metres) const;
-    [[nodiscard]] std::pair<double, double> growBetween(double nearest, double farthest) const;
-    /// How much growth may change at most over a metre.
-    [[nodiscard]] double steepestGrowth() const;
+    /// The same of a copy's size, which levels are decided by: 1 where only widths grow. Then between two distances,
+    /// and how much it may change at most over a metre.
+    [[nodiscard]] double sizeAt(double metres) const { return widths ? 1 : growAt(metres); }
+    [[nodiscard]] std::pair<double, double> sizeBetween(double nearest, double farthest) const;
+    [[nodiscard]] double steepestSize() const;
     /// Ranks from here on are not drawn where such a share is kept.
     [[nodiscard]] double endOf(double kept) const { return kept * (1 + band); }
     bool operator==(const Thinning&) const = default;
 };
 
-/// How large a copy is on its way out, 0..1: all of it at ranks below the kept share, gone at `endOf` it.
+/// How large, or wide, a copy is on its way out, 0..1: all of it at ranks below the kept share, gone at `endOf` it.
 /// SOURCE  the smooth step 3t^2 - 2t^3.
 double sizeInBand(const Thinning& thinning, double keep, double rank);
 /// What a share of copies covers of what all of them cover, without growth: those on their way out cover some too.

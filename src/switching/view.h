@@ -18,6 +18,7 @@ struct View {
     double nearMetres = 0.1;
     double farMetres = 20000;
     double detail = 1; ///< 0.1..10; every switch comes in so many times as far: of the scene, of a device's tier
+    int tier = 0;      ///< 0..7; the level of what goes by the device instead of by distance
 
     /// Pixels that one metre covers at one metre of depth: lines / (2 tan(fov/2)).
     [[nodiscard]] double pixelScale() const;

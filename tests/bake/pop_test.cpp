@@ -1,6 +1,8 @@
 // Scores of switches whose answer is known.
 
 #include "bake/pop.h"
+
+#include "image/colour.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>

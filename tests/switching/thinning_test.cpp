@@ -69,7 +69,7 @@ TEST(Thinning, growth_holds_the_cover_until_its_bound_bites) {
     }
     EXPECT_EQ(t.growAt(110), 2.5);
     EXPECT_LT(coverAt(t, 110), 0.5) << "what the bound costs is told";
-    const auto [least, most] = t.growBetween(5, 90);
+    const auto [least, most] = t.sizeBetween(5, 90);
     EXPECT_EQ(least, 1);
     EXPECT_DOUBLE_EQ(most, t.growAt(90));
     t.holdCover = false;
@@ -79,7 +79,7 @@ TEST(Thinning, growth_holds_the_cover_until_its_bound_bites) {
 TEST(Thinning, growth_never_changes_faster_than_it_says) {
     const Thinning t = falling();
     for (double d = 0; d < 130; d += 0.01)
-        EXPECT_LE(std::abs(t.growAt(d + 0.01) - t.growAt(d)), t.steepestGrowth() * 0.01 + 1e-9);
+        EXPECT_LE(std::abs(t.growAt(d + 0.01) - t.growAt(d)), t.steepestSize() * 0.01 + 1e-9);
 }
 
 TEST(Thinning, who_stays_does_not_depend_on_where_the_camera_is) {

@@ -2,6 +2,7 @@
 
 #include "app/look/look.h"
 #include "base/text.h"
+#include "scene/kinds.h"
 
 #include <QMenu>
 #include <cmath>
@@ -50,6 +51,7 @@ FieldChart::FieldChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
         },
         3)));
     connect(&bench.session.document, &Document::sceneChanged, this, &FieldChart::rebuild);
+    connect(&bench.strands, &StrandModel::coverChanged, this, &FieldChart::rebuild);
     connect(&bench.session, &Session::selectionChanged, this, [this] {
         m_asset = 0;
         m_chosen = {};
@@ -60,7 +62,7 @@ FieldChart::FieldChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
 
 const Subject* FieldChart::field() const {
     const Subject* s = m_bench.session.subject();
-    return s != nullptr && s->instances() != nullptr ? s : nullptr;
+    return s != nullptr && thinningOf(*s) != nullptr ? s : nullptr;
 }
 
 void FieldChart::setNeedle(double metres) {
@@ -76,15 +78,18 @@ void FieldChart::setAsset(int index) {
 }
 
 void FieldChart::rebuild() {
-    if (const Subject* s = field()) {
-        const InstancesBody& body = *s->instances();
-        m_thinning = body.thinning;
+    if (const Subject* s = isVisible() ? field() : nullptr) {
+        m_thinning = *thinningOf(*s);
         m_reach = s->rule.reachMetres;
-        m_chain = {};
-        m_asset = std::clamp(m_asset, 0, std::max(0, static_cast<int>(body.assets.size()) - 1));
-        if (!body.assets.empty())
-            if (const Subject* asset = m_bench.session.scene().findMesh(body.assets[static_cast<std::size_t>(m_asset)]))
-                m_chain = chainIn(*s, *asset, m_bench.session.scene().statedView());
+        m_chain = ownChainOf(*s, m_bench.session.scene().statedView()).value_or(ResolvedChain());
+        m_cover = s->strands() != nullptr ? m_bench.strands.cover(s->id) : std::vector<StrandCover>();
+        if (const InstancesBody* body = s->instances()) {
+            m_asset = std::clamp(m_asset, 0, std::max(0, static_cast<int>(body->assets.size()) - 1));
+            if (!body->assets.empty())
+                if (const Subject* asset =
+                        m_bench.session.scene().findMesh(body->assets[static_cast<std::size_t>(m_asset)]))
+                    m_chain = chainIn(*s, *asset, m_bench.session.scene().statedView());
+        }
         if (m_drag.grip == Grip::None) { // the axes stand still while something is dragged along them
             double end = m_reach;
             for (const DistanceCurve* curve : {&m_thinning.keep, &m_thinning.grow})
@@ -129,7 +134,7 @@ void FieldChart::paintSwitches(QPainter& p) const {
     const Look& l = Look::now();
     const QRectF area = axisRect()->rect();
     const double band = m_chain.rule.softBand;
-    const InstancesBody& body = *field()->instances();
+    const InstancesBody* body = field()->instances();
     double textEnd = -1e9;
     for (int i = 1; i < static_cast<int>(m_chain.fromMetres.size()); ++i) {
         const auto at = static_cast<std::size_t>(i);
@@ -145,7 +150,8 @@ void FieldChart::paintSwitches(QPainter& p) const {
                             (m_hover.index == i || m_drag.index == i);
         p.setPen(QPen(strong ? Look::level(i) : l.text, strong ? 2 : 1, Qt::DashLine));
         p.drawLine(QPointF(x(d), area.top()), QPointF(x(d), area.bottom()));
-        const bool fixed = at < body.fixed.size() && body.fixed[at].has_value();
+        const bool fixed = body != nullptr ? at < body->fixed.size() && body->fixed[at].has_value()
+                                           : m_chain.levels[at].fixed.has_value();
         const QPointF top = switchPlace(i);
         p.setPen(fixed ? QPen(l.accent, 2) : QPen(Qt::NoPen));
         p.setBrush(Look::level(i));
@@ -209,9 +215,33 @@ void FieldChart::paintCurves(QPainter& p) const {
             p.drawEllipse(place(curve, i), strong ? 6.5 : 5.5, strong ? 6.5 : 5.5);
         }
     };
+    paintCover(p);
     handles(Curve::Keep, Grip::Keep, l.good, m_thinning.keep.points.size());
     if (!m_thinning.holdCover)
         handles(Curve::Grow, Grip::Grow, l.accent, m_thinning.grow.points.size());
+}
+
+/// What strands really cover of what all of them would, where it was measured.
+void FieldChart::paintCover(QPainter& p) const {
+    const Look& l = Look::now();
+    QPainterPath line;
+    for (std::size_t i = 0; i < m_cover.size(); ++i) {
+        const QPointF at(x(m_cover[i].metres), y(m_cover[i].share()));
+        i == 0 ? line.moveTo(at) : line.lineTo(at);
+    }
+    p.setBrush(Qt::NoBrush);
+    p.setPen(QPen(l.text, 1, Qt::DotLine));
+    p.drawPath(line);
+    p.setPen(Qt::NoPen);
+    p.setBrush(l.text);
+    for (const StrandCover& c : m_cover)
+        p.drawEllipse(QPointF(x(c.metres), y(c.share())), 2.2, 2.2);
+    if (m_cover.size() < 2)
+        return;
+    const StrandCover& named = m_cover[m_cover.size() / 3];
+    p.setFont(Look::font(11));
+    p.setPen(l.quiet);
+    p.drawText(QPointF(x(named.metres) + 6, y(named.share()) - 8), tr("cover, measured"));
 }
 
 void FieldChart::paintReading(QPainter& p) const {
@@ -248,10 +278,14 @@ void FieldChart::paintOverlay(QPainter& p) {
         drawEmpty(p, area, tr("Choose a field."));
         return;
     }
-    const FieldModel::LeastCover least = FieldModel::leastCover(m_thinning, m_reach);
+    FieldModel::LeastCover least = FieldModel::leastCover(m_thinning, m_reach);
+    for (std::size_t i = 0; i < m_cover.size(); ++i) // what was measured is worth more than what follows from curves
+        if (i == 0 || m_cover[i].share() < least.share)
+            least = {m_cover[i].share(), m_cover[i].metres};
     drawTitle(p, tr("Keep and grow with distance"),
-              !m_thinning.thins()   ? tr("every copy is drawn, as large as it is")
-              : least.share > 0.995 ? tr("the cover is held")
+              !m_thinning.thins()   ? m_thinning.widths ? tr("every strand is drawn, as wide as it is")
+                                                        : tr("every copy is drawn, as large as it is")
+                : least.share > 0.995 ? tr("the cover is held")
                                     : tr("cover at least %1 % of full density, least at %2")
                                           .arg(figureText(100 * least.share, 2), lengthText(least.metres)),
               least.share > 0.9 ? l.good : l.caution);
@@ -345,7 +379,10 @@ void FieldChart::drag(const QPointF& to) {
         m_bench.fields.setThinning(s->id, thinning, tr("Change how copies grow"), key);
         return;
     case Grip::Switch:
-        m_bench.fields.setSwitch(s->id, m_drag.index, round(d) / std::max(1e-9, m_chain.detail), key);
+        if (s->instances() != nullptr)
+            m_bench.fields.setSwitch(s->id, m_drag.index, round(d) / std::max(1e-9, m_chain.detail), key);
+        else
+            m_bench.switching.setSwitchDistance(s->id, m_drag.index, round(d), key);
         return;
     case Grip::Band: {
         SwitchRule rule = s->rule;
@@ -445,7 +482,9 @@ void FieldChart::contextMenuEvent(QContextMenuEvent* event) {
         menu.addAction(tr("Take this point away"), this, [this, hit] { removePoint(hit); });
     if (hit.grip == Grip::Switch)
         menu.addAction(tr("Let it follow the allowance"), this,
-                       [this, id = s->id, level = hit.index] { m_bench.fields.clearSwitch(id, level); });
+                       [this, id = s->id, level = hit.index, own = s->instances() == nullptr] {
+                           own ? m_bench.switching.clearSwitch(id, level) : m_bench.fields.clearSwitch(id, level);
+                       });
     if (hit.grip == Grip::None && axisRect()->rect().contains(event->pos())) {
         menu.addAction(tr("Keep a share from here"), this, [this, at] { addPoint(Curve::Keep, at); });
         if (!m_thinning.holdCover)
@@ -465,6 +504,11 @@ void FieldChart::keyPressEvent(QKeyEvent* event) {
         removePoint(m_chosen);
     else
         Chart::keyPressEvent(event);
+}
+
+void FieldChart::showEvent(QShowEvent* event) {
+    Chart::showEvent(event);
+    rebuild();
 }
 
 void FieldChart::leaveEvent(QEvent* event) {

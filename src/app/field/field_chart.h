@@ -1,5 +1,5 @@
 #pragma once
-// Keep and grow over distance: a handle a point, the cover that is left, a band a switch, the camera's needle.
+// Keep and grow of fields and strands over distance: a handle a point, the cover that is left, a band a switch, the camera's needle.
 
 #include "app/parts/chart.h"
 
@@ -30,6 +30,7 @@ protected:
     void contextMenuEvent(QContextMenuEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void leaveEvent(QEvent* event) override;
+    void showEvent(QShowEvent* event) override;
 
 private:
     enum class Grip { None, Keep, Grow, Switch, Band, Needle };
@@ -49,10 +50,12 @@ private:
     void removePoint(const Hit& hit);
     void paintSwitches(QPainter& painter) const;
     void paintCurves(QPainter& painter) const;
+    void paintCover(QPainter& painter) const;
     void paintReading(QPainter& painter) const;
 
     Thinning m_thinning;
-    ResolvedChain m_chain; ///< of the asset that is shown; without levels: none
+    std::vector<StrandCover> m_cover; ///< of strands, as it was measured
+    ResolvedChain m_chain;            ///< of the asset that is shown; without levels: none
     double m_reach = 0;
     double m_end = 100; ///< of the axis, metres
     double m_top = 3;   ///< of the axis

@@ -64,11 +64,14 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
     m_instances->setToolTip(tr("Draws are counted as one a level and material; else as one a copy and material"));
     body->addWidget(m_instances);
 
-    body->addSpacing(4);
-    body->addWidget(makeLabel(tr("What it is made of"), "title"));
+    m_assetBox = new QWidget;
+    auto* assetColumn = new QVBoxLayout(m_assetBox);
+    assetColumn->setContentsMargins(0, 4, 0, 0);
+    assetColumn->addWidget(makeLabel(tr("What it is made of"), "title"));
     m_assets = new QVBoxLayout;
     m_assets->setSpacing(3);
-    body->addLayout(m_assets);
+    assetColumn->addLayout(m_assets);
+    body->addWidget(m_assetBox);
 
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Now in frame"), "title"));
@@ -100,15 +103,19 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
         });
     }
 
-    body->addSpacing(4);
+    m_copyBox = new QWidget;
+    auto* copyColumn = new QVBoxLayout(m_copyBox);
+    copyColumn->setContentsMargins(0, 4, 0, 0);
+    body->addWidget(m_copyBox);
     m_copyName = makeLabel({}, "title");
-    body->addWidget(m_copyName);
+    copyColumn->addWidget(m_copyName);
     m_importance = new NumberBox(0.1, 10, 2, tr(" ×"));
     m_importance->setObjectName(QStringLiteral("copyImportance"));
-    body->addWidget(fieldRow(tr("Importance"), m_importance, tr("This copy's switches come in so many times as far")));
+    copyColumn->addWidget(
+        fieldRow(tr("Importance"), m_importance, tr("This copy's switches come in so many times as far")));
     m_remove = makeButton(tr("Take this copy out"), tr("Remove it from the field; Undo brings it back"));
     m_remove->setObjectName(QStringLiteral("removeCopy"));
-    body->addWidget(m_remove);
+    copyColumn->addWidget(m_remove);
 
     m_all = makeButton(tr("Show all"), tr("Draw every copy as large as it is, to compare with the thinned field"));
     m_all->setObjectName(QStringLiteral("showAll"));
@@ -119,7 +126,7 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
     connect(m_all, &QPushButton::clicked, this, [this] { m_view[kThinned]->toggle(); });
     connect(m_hold, &QPushButton::clicked, this, [this] {
         if (const Subject* s = field())
-            m_bench.fields.holdCover(s->id, !s->instances()->thinning.holdCover);
+            m_bench.fields.holdCover(s->id, !thinningOf(*s)->holdCover);
     });
 
     connect(m_decide, &QComboBox::activated, this, [this](int i) {
@@ -162,7 +169,7 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
 
 const Subject* FieldPanel::field() const {
     const Subject* s = m_bench.session.subject();
-    return s != nullptr && s->instances() != nullptr ? s : nullptr;
+    return s != nullptr && thinningOf(*s) != nullptr ? s : nullptr;
 }
 
 void FieldPanel::change(const QString& label, const std::function<void(SwitchRule&)>& how) {
@@ -175,7 +182,7 @@ void FieldPanel::change(const QString& label, const std::function<void(SwitchRul
 
 void FieldPanel::thin(const QString& label, const std::function<void(Thinning&)>& how) {
     if (const Subject* s = field()) {
-        Thinning thinning = s->instances()->thinning;
+        Thinning thinning = *thinningOf(*s);
         how(thinning);
         m_bench.fields.setThinning(s->id, thinning, label);
     }
@@ -221,9 +228,13 @@ void FieldPanel::refresh() {
     const Subject* s = field();
     if (s == nullptr)
         return;
-    const InstancesBody& of = *s->instances();
+    const Thinning& thinning = *thinningOf(*s);
+    const InstancesBody* of = s->instances(); // null: strands
     title->setText(QString::fromStdString(s->name));
-    aside->setText(tr("%1 placed").arg(groupedText(static_cast<qint64>(of.copies->size()))));
+    const QString count = groupedText(static_cast<qint64>(copyCount(*s)));
+    aside->setText(of != nullptr ? tr("%1 placed").arg(count) : tr("%1 strands").arg(count));
+    for (QWidget* part : {m_assetBox, static_cast<QWidget*>(m_instances), m_copyBox})
+        part->setVisible(of != nullptr);
     m_decide->setCurrentIndex(static_cast<int>(s->rule.decideBy));
     m_measure->setCurrentIndex(static_cast<int>(s->rule.measureFrom));
     m_allow->show(s->rule.allowPx);
@@ -234,18 +245,23 @@ void FieldPanel::refresh() {
     m_reachGrows->show(s->rule.reachGrows);
     m_margin->show(s->rule.marginMetres);
     m_cull->show(s->rule.cullBelowPx);
-    m_growAtMost->show(of.thinning.growAtMost);
-    m_growAtMost->setEnabled(of.thinning.holdCover);
-    m_thinBand->show(100 * of.thinning.band);
-    m_instances->setChecked(of.engineInstances);
-    m_hold->setText(of.thinning.holdCover ? tr("Grow by hand") : tr("Hold the cover"));
-    m_hold->setToolTip(of.thinning.holdCover ? tr("Draw the curve of growth yourself, from where it is now")
-                                             : tr("Copies grow as much as makes up for those that go"));
-    fillAssets(*s);
+    m_growAtMost->show(thinning.growAtMost);
+    m_growAtMost->setEnabled(thinning.holdCover);
+    m_thinBand->show(100 * thinning.band);
+    m_hold->setText(thinning.holdCover ? tr("Grow by hand") : tr("Hold the cover"));
+    m_hold->setToolTip(thinning.holdCover ? tr("Draw the curve of growth yourself, from where it is now")
+                                          : tr("Copies grow as much as makes up for those that go"));
+    if (of != nullptr) {
+        m_instances->setChecked(of->engineInstances);
+        fillAssets(*s);
+    }
 }
 
 void FieldPanel::setCopy(std::uint32_t placement) {
     m_copy = placement;
+    const Subject* s = field();
+    if (s == nullptr || s->instances() == nullptr)
+        return; // strands are no copies that a project names
     const Placement* copy = placement != 0 ? findCopy(m_bench.session.scene(), placement) : nullptr;
     m_copyName->setText(copy != nullptr ? tr("Copy %1").arg(placement) : tr("No copy looked at"));
     m_importance->setEnabled(copy != nullptr);
@@ -271,7 +287,8 @@ void FieldPanel::showFrame(const SelectInput& input, const Selection& selection,
     row(tr("triangles"), groupedText(static_cast<qint64>(cost.triangles)));
     row(tr("draws"), groupedText(static_cast<qint64>(cost.draws)));
     row(tr("switching now"), groupedText(cost.fading));
-    row(tr("placements in memory"), QString::fromStdString(memorySize(memoryOf(*s))));
+    row(s->instances() != nullptr ? tr("placements in memory") : tr("lines in memory"),
+        QString::fromStdString(memorySize(memoryOf(*s))));
     m_frame->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
     const QString names[5] = {tr("out of view"), tr("beyond reach"), tr("too small"), tr("hidden"), tr("thinned away")};
     const Culled reasons[5] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden,

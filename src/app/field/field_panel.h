@@ -48,6 +48,8 @@ private:
     NumberBox* m_growAtMost;
     NumberBox* m_thinBand;
     QCheckBox* m_instances;
+    QWidget* m_assetBox;
+    QWidget* m_copyBox;
     QVBoxLayout* m_assets;
     QLabel* m_frame;
     std::array<QCheckBox*, 6> m_view{}; ///< out of view, reach, small, hidden, thinned, switching

@@ -109,8 +109,10 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_tiles->setToolTip(
         tr("NAME/level_N.glb: every tile of every level, besides the heights, rule and triangle lists that an "
            "engine makes them from"));
-    for (QCheckBox* box : {m_extension, m_named, m_json, m_tables, m_tiles}) {
-        box->setChecked(box != m_tiles);
+    m_ribbons = new QCheckBox(tr("Strands as ribbons"));
+    m_ribbons->setToolTip(tr("NAME.L0.ribbons.glb and on: triangles, besides the lines of every level"));
+    for (QCheckBox* box : {m_extension, m_named, m_json, m_tables, m_ribbons, m_tiles}) {
+        box->setChecked(box != m_tiles && box != m_ribbons);
         body->addWidget(box);
         connect(box, &QCheckBox::toggled, this, &ShipPanel::refresh);
     }
@@ -127,8 +129,8 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
 }
 
 ShipOptions ShipPanel::options() const {
-    return {m_extension->isChecked(), m_named->isChecked(), m_json->isChecked(), m_tables->isChecked(),
-            m_tiles->isChecked()};
+    return {m_extension->isChecked(), m_named->isChecked(),   m_json->isChecked(),
+            m_tables->isChecked(),    m_ribbons->isChecked(), m_tiles->isChecked()};
 }
 
 void ShipPanel::refresh() {
@@ -147,23 +149,35 @@ void ShipPanel::refresh() {
                         .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
                              whole ? text : tr("not whole"));
         };
-        std::visit(Overload{[&](const MeshBody& of) {
-                                row(std::all_of(of.levels.begin(), of.levels.end(),
-                                                [](const Level& x) { return x.mesh != nullptr; }),
-                                    each, tr("%1 levels").arg(of.levels.size()));
-                            },
-                            [&](const InstancesBody& of) {
-                                row(true,
-                                    (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
-                                        (m_extension->isChecked() ? static_cast<int>(of.assets.size()) : 0),
-                                    tr("%1 copies").arg(groupedText(static_cast<qint64>(of.copies->size()))));
-                            },
-                            [&](const TerrainBody& of) {
-                                const int levels = of.tree ? static_cast<int>(of.tree->levels.size()) : 0;
-                                row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0),
-                                    tr("%1 levels").arg(levels));
-                            }},
-                   s.body);
+        std::visit(
+            Overload{[&](const MeshBody& of) {
+                         row(std::all_of(of.levels.begin(), of.levels.end(),
+                                         [](const Level& x) { return x.mesh != nullptr; }),
+                             each, tr("%1 levels").arg(of.levels.size()));
+                     },
+                     [&](const InstancesBody& of) {
+                         row(true,
+                             (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
+                                 (m_extension->isChecked() ? static_cast<int>(of.assets.size()) : 0),
+                             tr("%1 copies").arg(groupedText(static_cast<qint64>(of.copies->size()))));
+                     },
+                     [&](const TerrainBody& of) {
+                         const int levels = of.tree ? static_cast<int>(of.tree->levels.size()) : 0;
+                         row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0), tr("%1 levels").arg(levels));
+                     },
+                     [&](const StrandsBody& of) {
+                         const auto levels = static_cast<int>(of.levels.size());
+                         const bool lines = m_extension->isChecked() || m_named->isChecked();
+                         row(of.strands != nullptr,
+                             (lines ? levels : 0) + (m_ribbons->isChecked() ? levels : 0) +
+                                 (m_json->isChecked() ? 1 : 0),
+                             tr("%1 strands").arg(groupedText(static_cast<qint64>(copyCount(s)))));
+                     },
+                     [&](const EmitterBody& of) {
+                         constexpr int kFiles = 3; // compact, by levels, a strip of pictures
+                         row(true, m_json->isChecked() ? kFiles : 0, tr("%1 levels").arg(of.emitter.levels.size()));
+                     }},
+            s.body);
     }
     m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
                         .arg(tr("%1 files from %2 subjects").arg(files).arg(ready), rows));

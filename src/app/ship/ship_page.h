@@ -53,6 +53,7 @@ private:
     QCheckBox* m_named;
     QCheckBox* m_json;
     QCheckBox* m_tables;
+    QCheckBox* m_ribbons;
     QCheckBox* m_tiles;
     QLabel* m_what;
     QPushButton* m_ship;

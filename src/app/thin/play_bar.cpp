@@ -43,7 +43,13 @@ PlayBar::PlayBar(Workbench& bench, Viewport& viewport, QWidget* parent)
 
 void PlayBar::refresh() {
     const bool shown = m_viewport.canPlay();
-    if (shown && m_rig != m_bench.session.meshSubject()->mesh().rig.get()) {
+    const bool effect = m_viewport.playsEffect();
+    m_which->setVisible(!effect);
+    m_rest->setText(effect ? tr("Start over") : tr("At rest"));
+    m_rest->setToolTip(effect ? tr("From the first particle on") : tr("Show the mesh as it stands without animation"));
+    m_time->setToolTip(effect ? tr("Drag to a moment; the same moment always looks the same")
+                              : tr("Drag to a moment of the animation; the pose is held there"));
+    if (shown && !effect && m_rig != m_bench.session.meshSubject()->mesh().rig.get()) {
         m_rig = m_bench.session.meshSubject()->mesh().rig.get();
         m_which->clear();
         for (std::size_t i = 0; i < m_rig->animations.size(); ++i) {
@@ -59,7 +65,7 @@ void PlayBar::refresh() {
 
 void PlayBar::follow() {
     m_play->setText(m_viewport.playing() ? tr("Pause") : tr("Play"));
-    m_rest->setEnabled(m_viewport.inMotion());
+    m_rest->setEnabled(m_viewport.inMotion() || m_viewport.playsEffect());
     const QSignalBlocker quiet(m_time);
     const double length = m_viewport.animationLength();
     m_time->setValue(length > 0 ? static_cast<int>(kTicks * m_viewport.moment().seconds / length) : 0);

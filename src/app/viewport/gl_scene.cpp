@@ -1,6 +1,7 @@
 #include "app/viewport/gl_scene.h"
 
 #include "app/look/look.h"
+#include "app/viewport/to_qt.h"
 
 #include <QOpenGLContext>
 #include <QOpenGLFunctions>
@@ -114,7 +115,8 @@ bool GlScene::initialize() {
                program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
     };
     if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) ||
-        !build(m_line, kLineVertex, kLineFragment) || !build(m_dot, kDotVertex, kDotFragment))
+        !build(m_line, kLineVertex, kLineFragment) || !build(m_dot, kDotVertex, kDotFragment) ||
+        !m_strands.initialize() || !m_particles.initialize())
         return false;
     m_at = {m_surface.uniformLocation("uViewProjection"),
             m_surface.uniformLocation("uBase"),
@@ -138,13 +140,14 @@ bool GlScene::initialize() {
     for (int i = 0; i < 5; ++i)
         m_surface.setUniformValue(QByteArray("uHeat[" + QByteArray::number(i) + "]").constData(),
                                   squared(heatColor(i / 4.0)));
-    m_surface.setUniformValue("uHazeColor", [] {
+    m_hazeColor = [] {
         const QColor& top = Look::now().viewTop;
         const QColor& bottom = Look::now().viewBottom;
         return QVector3D(static_cast<float>(top.redF() + bottom.redF()) / 2,
                          static_cast<float>(top.greenF() + bottom.greenF()) / 2,
                          static_cast<float>(top.blueF() + bottom.blueF()) / 2);
-    }());
+    }();
+    m_surface.setUniformValue("uHazeColor", m_hazeColor);
     m_surface.setUniformValue("uCare", squared(Look::now().accent));
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
@@ -169,6 +172,8 @@ void GlScene::release() {
         glDeleteBuffers(1, &extras.buffer);
     m_extras.clear();
     m_places.clear();
+    m_strands.release();
+    m_particles.release();
     glDeleteBuffers(1, &m_listedBuffer);
     m_values.clear();
     m_meshes.clear();
@@ -179,6 +184,8 @@ void GlScene::release() {
 }
 
 void GlScene::forget() {
+    m_strands.forget();
+    m_particles.forget();
     std::erase_if(m_meshes, [this](auto& entry) {
         if (!entry.second.owner.expired())
             return false;
@@ -450,8 +457,41 @@ void GlScene::drawPart(const DrawItem& item, Shading shading, const Part& of) {
     }
 }
 
+QVector4D GlScene::tintOf(const DrawItem& item, Shading shading) const {
+    const QColor tint = Look::level(item.level);
+    return {std::pow(static_cast<float>(tint.redF()), 2.0F), std::pow(static_cast<float>(tint.greenF()), 2.0F),
+            std::pow(static_cast<float>(tint.blueF()), 2.0F), shading == Shading::Levels ? 0.9F : 0.0F};
+}
+
+std::uint64_t GlScene::drawStrands(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye,
+                                   Shading shading, std::uint64_t from, std::uint64_t most) {
+    const std::uint64_t each = std::uint64_t{2} * (m_strands.mostPoints(*item.strands) - 1);
+    const auto first = static_cast<std::uint32_t>(from / each);
+    const auto count = static_cast<std::uint32_t>(
+        std::min<std::uint64_t>(item.times() - first, std::max<std::uint64_t>(1, most / each)));
+    m_strands.draw(*item.strands, item.copies, item.listed.empty() ? item.first + first : first, count, item.listed,
+                   {viewProjection, fromQt(eye), m_height, shading == Shading::Shaded ? m_haze : 0.0F, m_hazeColor,
+                    tintOf(item, shading), item.fade});
+    const auto level = static_cast<std::size_t>(item.level);
+    if (item.listed.empty())
+        m_triangles += item.strands->costs->triangles(level, item.first + first, count);
+    else
+        for (std::uint32_t i = first; i < first + count; ++i)
+            m_triangles += item.strands->costs->triangles(level, item.listed[i], 1);
+    m_draws += first == 0 ? 1 : 0;
+    return first + count < item.times() ? each * (first + count) : 0;
+}
+
 std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye,
                             Shading shading, std::uint64_t from, std::uint64_t most) {
+    if (item.strands && item.copies && item.times() > 0)
+        return drawStrands(item, viewProjection, eye, shading, from, most);
+    if (item.particles) {
+        m_particles.draw(*item.particles, {viewProjection, eye, {}});
+        m_triangles += 2 * item.particles->dots.size();
+        m_draws += item.particles->groups.size();
+        return 0;
+    }
     if (!item.mesh || item.times() == 0)
         return 0;
     const std::uint32_t each = item.mesh->triangleCount();
@@ -463,11 +503,7 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
     m_surface.setUniformValue(m_at.fade, item.fade);
     m_surface.setUniformValue(m_at.flat, false);
     m_surface.setUniformValue(m_at.haze, shading == Shading::Shaded ? m_haze : 0.0F);
-    const QColor tint = Look::level(item.level);
-    m_surface.setUniformValue(m_at.tint, QVector4D(std::pow(static_cast<float>(tint.redF()), 2.0F),
-                                                   std::pow(static_cast<float>(tint.greenF()), 2.0F),
-                                                   std::pow(static_cast<float>(tint.blueF()), 2.0F),
-                                                   shading == Shading::Levels ? 0.9F : 0.0F));
+    m_surface.setUniformValue(m_at.tint, tintOf(item, shading));
     glBindVertexArray(gpu.vao);
     const bool valued =
         item.values && item.valueUse != ValueUse::None && item.values->size() == item.mesh->positions.size();

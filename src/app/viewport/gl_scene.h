@@ -1,6 +1,8 @@
 #pragma once
 // Meshes and textures on the graphics card, and the one shader that draws them.
 
+#include "app/viewport/gl_particles.h"
+#include "app/viewport/gl_strands.h"
 #include "scene/scene.h"
 #include "switching/cells.h"
 
@@ -51,12 +53,14 @@ struct DrawItem {
     std::shared_ptr<const GroundMesh> ground; ///< null: no tile
     float morph = 0;                          ///< of a tile: how far its points are on the way to their coarser places
     std::array<float, 4> morphEdges{};        ///< and those on its sides
+    std::optional<StrandDraw> strands;        ///< of `copies`, in place of a mesh
+    std::shared_ptr<const ParticleDraw> particles; ///< all there are, in place of a mesh
 
     [[nodiscard]] std::uint32_t times() const {
         return !copies ? 1 : listed.empty() ? count : static_cast<std::uint32_t>(listed.size());
     }
-    [[nodiscard]] std::uint64_t triangles() const { return mesh ? std::uint64_t{mesh->triangleCount()} * times() : 0; }
     bool operator==(const DrawItem& other) const = default;
+    [[nodiscard]] std::uint64_t triangles() const { return mesh ? std::uint64_t{mesh->triangleCount()} * times() : 0; }
 };
 
 /// REQUIRES a current OpenGL 3.3 core context for every call.
@@ -124,6 +128,10 @@ private:
         std::uint32_t firstTriangle = 0;
         std::uint32_t endTriangle = 0;
     };
+    /// Strands `from` on, as many as make about `most` triangles; returns where to go on.
+    std::uint64_t drawStrands(const DrawItem& item, const QMatrix4x4& viewProjection, const QVector3D& eye,
+                              Shading shading, std::uint64_t from, std::uint64_t most);
+    [[nodiscard]] QVector4D tintOf(const DrawItem& item, Shading shading) const;
     void drawPart(const DrawItem& item, Shading shading, const Part& part);
     void placeCopies(const DrawItem& item, const Part& part);
     GLuint extrasOf(const std::shared_ptr<const GroundMesh>& tile);
@@ -133,6 +141,9 @@ private:
     /// 0 while the picture is still being decoded, and when it cannot be.
     GLuint texture(const std::shared_ptr<const Surfaces>& surfaces, int image);
 
+    GlStrands m_strands;
+    GlParticles m_particles;
+    QVector3D m_hazeColor;
     QOpenGLShaderProgram m_surface;
     QOpenGLShaderProgram m_backdrop;
     QOpenGLShaderProgram m_line;

@@ -139,7 +139,7 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
     for (; coarser < 8; ++coarser) {
         std::uint64_t triangles = 0;
         for (const Run& run : selection.runs)
-            triangles += isField(input.batches[run.batch])
+            triangles += isField(input.batches[run.batch]) || !scene.subjects[input.batches[run.batch].asset].isMesh()
                              ? 0
                              : std::uint64_t{run.count} * scene.subjects[input.batches[run.batch].asset]
                                                               .mesh()
@@ -154,7 +154,7 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
     for (DrawItem& tile : tiles)
         out.emplace_back(std::move(tile), !groundChosen());
     for (const Run& run : selection.runs) {
-        if (isField(input.batches[run.batch]))
+        if (isField(input.batches[run.batch]) || !scene.subjects[input.batches[run.batch].asset].isMesh())
             continue;
         std::vector<DrawItem> items;
         addRun(scene, input, selection, run, levelOf(run, coarser), 1, view, m_shot.selectionOptions(), m_views, items);

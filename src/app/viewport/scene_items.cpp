@@ -1,6 +1,7 @@
 #include "app/viewport/scene_items.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace thicket::app {
 
@@ -28,13 +29,55 @@ DrawItem itemOf(const Subject& subject, int level) {
     return item;
 }
 
+namespace {
+
+/// Which copies of its batch an item draws.
+void listRun(const Selection& selection, const Run& run, DrawItem& item) {
+    if (run.listed) {
+        const auto from = selection.listed.begin() + run.first;
+        item.listed.assign(from, from + run.count);
+    } else {
+        item.first = run.first;
+        item.count = run.count;
+    }
+}
+
+void addStrands(const StrandsBody& body, const Batch& batch, const Selection& selection, const Run& run, int level,
+                float fade, const View& view, const SelectOptions& options, std::vector<DrawItem>& out) {
+    if (!body.strands || static_cast<std::size_t>(level) >= body.levels.size())
+        return;
+    DrawItem item;
+    item.level = level;
+    item.fade = fade;
+    item.copies = batch.copies;
+    listRun(selection, run, item);
+    StrandDraw draw;
+    draw.set = body.strands;
+    draw.worth = body.worth;
+    draw.costs = batch.strands;
+    draw.deviation = level == 0 ? -1 : body.levels[static_cast<std::size_t>(level)].deviation;
+    draw.look = body.look;
+    draw.thinning = body.thinning;
+    draw.thins = hasSizes(batch, options);
+    draw.keepFactor = std::max(options.keepFactor, 0.25); // what motion leaves out is made up for by width
+    draw.decidedFrom = batch.chain.measuredFrom.value_or(view.eye);
+    draw.halfFieldTangent = std::tan(view.fovY / 2);
+    item.strands = std::move(draw);
+    out.push_back(std::move(item));
+}
+
+} // namespace
+
 void addRun(const Scene& scene, const SelectInput& input, const Selection& selection, const Run& run, int level,
             float fade, const View& view, const SelectOptions& options, ImpostorViews& views,
             std::vector<DrawItem>& out) {
     const Batch& batch = input.batches[run.batch];
     const Subject& asset = scene.subjects[batch.asset];
-    if (level >= static_cast<int>(asset.mesh().levels.size()))
-        return;
+    if (const StrandsBody* strands = asset.strands())
+        addStrands(*strands, batch, selection, run, level, fade, view, options, out);
+    if (!asset.isMesh() || level >= static_cast<int>(asset.mesh().levels.size()))
+        return; // particles of all emitters are one item
+
     const auto addSizes = [&](DrawItem& to) {
         to.sizes.clear();
         if (hasSizes(batch, options))
@@ -62,12 +105,8 @@ void addRun(const Scene& scene, const SelectInput& input, const Selection& selec
     if (hasSizes(batch, options)) {
         eachOf(selection, run, [&item](std::uint32_t slot) { item.listed.push_back(slot); });
         addSizes(item);
-    } else if (run.listed) {
-        const auto from = selection.listed.begin() + run.first;
-        item.listed.assign(from, from + run.count);
     } else {
-        item.first = run.first;
-        item.count = run.count;
+        listRun(selection, run, item);
     }
     out.push_back(std::move(item));
 }

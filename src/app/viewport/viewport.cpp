@@ -15,6 +15,7 @@ namespace {
 
 constexpr int kRestMs = 220;
 constexpr qint64 kRestStepMs = 20;
+constexpr double kEffectsBegin = 12; // seconds that emitters have been at it when a route begins
 
 } // namespace
 
@@ -162,6 +163,7 @@ void Viewport::setRouteTime(double seconds) {
     if (route == nullptr || route->keys.empty())
         return;
     const View view = viewOnRoute(*route, m_bench.session.scene().statedView(), seconds);
+    m_effectSeconds = kEffectsBegin + seconds; // the same moment of the route shows the same smoke
     setShotView(view.eye, view.eye + view.forward * std::max(m_sceneOrbit.distance, 1.0));
 }
 
@@ -383,7 +385,7 @@ Viewport::Reading Viewport::reading() const {
 
 std::uint32_t Viewport::nearestPlacement() const {
     const auto copy = nearest();
-    return copy ? placeOf(*copy).id : 0;
+    return copy && !m_input.batches[copy->batch].strands ? placeOf(*copy).id : 0;
 }
 
 QString Viewport::why() const {
@@ -403,8 +405,6 @@ void Viewport::frameSelection() {
     if (subject == nullptr)
         return;
     m_framed = subject->id;
-    if (solo() && !subject->isMesh())
-        return;
     if (solo()) {
         double wide = subject->radius;
         m_soloOrbit.pivot = subject->bounds.centre();
@@ -495,10 +495,10 @@ double Viewport::gridSquare() const {
 }
 
 void Viewport::drawGrid(const QMatrix4x4& viewProjection) {
-    if (!solo() || m_bench.session.meshSubject() == nullptr)
+    if (soloSubject() == nullptr)
         return;
     QVector3D at = toQt(m_soloOrbit.pivot);
-    at.setY(static_cast<float>(m_bench.session.meshSubject()->bounds.low.y()));
+    at.setY(static_cast<float>(soloSubject()->emitter() != nullptr ? 0 : soloSubject()->bounds.low.y()));
     m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
 }
 
@@ -568,8 +568,7 @@ void Viewport::paintGL() {
     const QSize pixels(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
     const double aspect = static_cast<double>(width()) / std::max(1, height());
     View view = solo() ? m_soloOrbit.view(m_bench.session.scene().statedView()) : shotView();
-    const double size =
-        solo() && m_bench.session.meshSubject() != nullptr ? m_bench.session.meshSubject()->radius : 100;
+    const double size = soloSubject() != nullptr ? soloSubject()->radius : 100;
     view.nearMetres = solo() ? std::max(1e-4, (m_soloOrbit.distance - 8 * size) > 0 ? m_soloOrbit.distance - 8 * size
                                                                                     : m_soloOrbit.distance * 0.01)
                              : view.nearMetres;

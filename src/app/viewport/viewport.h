@@ -60,6 +60,8 @@ public:
     /// Where the wipe divides the picture, as a share of its width.
     [[nodiscard]] double wipe() const { return m_wipe; }
     void frameSelection();
+    /// Where the shot camera's line of sight meets the ground, or what it turns about where there is none.
+    [[nodiscard]] Vec3d placeLookedAt() const;
     void framePlace(const Vec3d& place, double radius);
 
     /// Where the shot camera stands and looks, with the stated field and lines.
@@ -82,13 +84,19 @@ public:
     void stopWalk();
     [[nodiscard]] bool walking() const { return m_walk.isActive(); }
     void setRouteTime(double seconds);
+    /// The moment that emitters are shown at, seconds; the picture is drawn anew.
+    void setEffectTime(double seconds);
+    [[nodiscard]] double effectTime() const { return m_effectSeconds; }
 
     // Animations of the subject that is looked at alone
     [[nodiscard]] bool canPlay() const;
     [[nodiscard]] bool playing() const { return m_play.isActive(); }
     /// Whether a pose is shown, playing or held, in place of the mesh at rest.
     [[nodiscard]] bool inMotion() const;
-    [[nodiscard]] const Moment& moment() const { return m_player.moment(); }
+    [[nodiscard]] Moment moment() const;
+    /// An emitter plays its particles, a mesh its poses.
+    [[nodiscard]] bool playsEffect() const;
+    [[nodiscard]] bool playsPoses() const;
     [[nodiscard]] double animationLength() const; ///< seconds
     void play(bool on);
     void setMoment(std::size_t animation, double seconds);
@@ -151,11 +159,19 @@ protected:
     bool event(QEvent* event) override;
 
 private:
-    /// One subject by itself; fields and terrain are always seen where they stand.
+    /// One subject by itself; fields, terrain and strands are always seen where they stand.
     [[nodiscard]] bool solo() const {
         const Subject* s = m_bench.session.subject();
-        return (m_stage == Stage::Gather || m_stage == Stage::Thin) && (s == nullptr || s->isMesh());
+        return (m_stage == Stage::Gather || m_stage == Stage::Thin) &&
+               (s == nullptr || s->isMesh() || s->emitter() != nullptr);
     }
+    /// What is seen by itself; null where nothing is chosen, or something that is not.
+    [[nodiscard]] const Subject* soloSubject() const { return solo() ? m_bench.session.subject() : nullptr; }
+    std::vector<DrawItem> emitterItems(const Subject& subject);
+    void paintEmitterLabels(QPainter& painter, const QMatrix4x4& viewProjection, const Subject& subject) const;
+    void addParticles(const Selection& selection, const View& view, std::vector<DrawItem>& out);
+    /// The same item again where nothing in it has changed, so that a picture at rest stays.
+    void keepParticles(std::optional<DrawItem> made, std::vector<DrawItem>& out);
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
     void turn(double left, double up);
     void pan(double right, double down);
@@ -291,6 +307,8 @@ private:
     PosePlayer m_player;
     ImpostorViews m_views;
     GroundTiles m_groundTiles;
+    double m_effectSeconds = 12; ///< on the clock of emitters: all of them have been at it for so long
+    std::shared_ptr<const ParticleDraw> m_lastParticles;
     std::optional<Vec3d> m_groundPlace; ///< someone clicked on the chosen ground there
     double m_walkPhase = 0;
     double m_walkNear = 1;

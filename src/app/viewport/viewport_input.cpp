@@ -78,9 +78,12 @@ void Viewport::chooseAt(const QPointF& at) {
             emit selected();
             return;
         }
-        if (const auto copy = copyAlong(
-                m_input, m_state, selectedView(), selectionOptions(), view.eye, direction,
-                [&](const Batch& batch) { return (subjects[batch.subject].role == Role::Horizon) == ground; })) {
+        if (const auto copy = copyAlong(m_input, m_state, selectedView(), selectionOptions(), view.eye, direction,
+                                        [&](const Batch& batch) { // smoke is seen through, and clicked through
+                                            const Subject& subject = subjects[batch.subject];
+                                            return subject.emitter() == nullptr &&
+                                                   (subject.role == Role::Horizon) == ground;
+                                        })) {
             // What lies behind the ground cannot be meant.
             const ResolvedChain& chain = m_input.batches[copy->batch].chain;
             const double nearest =

@@ -2,6 +2,7 @@
 
 #include "app/viewport/to_qt.h"
 #include "app/viewport/viewport.h"
+#include "scene/kinds.h"
 
 #include <algorithm>
 #include <cmath>
@@ -13,16 +14,18 @@ std::vector<double> Viewport::lineUpOffsets(const Subject& subject) const {
     const Vec3d size = subject.bounds.size();
     const double step = std::max(1.12 * size.x() + 0.02 * subject.radius, 0.55 * size.y());
     std::vector<double> offsets;
-    const double n = static_cast<double>(subject.mesh().levels.size());
-    for (std::size_t i = 0; i < subject.mesh().levels.size(); ++i)
+    const std::size_t levels = levelCount(subject);
+    const double n = static_cast<double>(levels);
+    for (std::size_t i = 0; i < levels; ++i)
         offsets.push_back(step * (static_cast<double>(i) - (n - 1) / 2));
     return offsets;
 }
 
 bool Viewport::comparing(Arrangement arrangement) const {
-    const Subject* subject = m_bench.session.meshSubject();
-    return m_stage == Stage::Thin && m_arrangement == arrangement && subject != nullptr &&
-           subject->mesh().levels.size() > 1;
+    const Subject* subject = soloSubject();
+    if (subject != nullptr && subject->emitter() != nullptr && arrangement != Arrangement::LineUp)
+        return false; // particles are no surfaces to lay over each other
+    return m_stage == Stage::Thin && m_arrangement == arrangement && subject != nullptr && levelCount(*subject) > 1;
 }
 
 int Viewport::wipeLevel(const Subject& subject) const {
@@ -83,6 +86,8 @@ void Viewport::lightenSolo(const Subject& subject, std::vector<DrawItem>& items)
 
 std::vector<DrawItem> Viewport::soloItems() {
     std::vector<DrawItem> items;
+    if (const Subject* own = soloSubject(); own != nullptr && own->emitter() != nullptr)
+        return emitterItems(*own);
     const Subject* subject = m_bench.session.meshSubject();
     if (subject == nullptr)
         return items;
@@ -125,6 +130,7 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
     if (!m_flicker.isActive()) {
         const auto copies = itemsOf(m_bench.session.scene(), m_input, selection, view, options, m_views);
         out.insert(out.end(), copies.begin(), copies.end());
+        addParticles(selection, view, out);
         return out;
     }
     // One subject shows two of its levels in turn, whatever was selected.
@@ -134,6 +140,7 @@ std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
         addRun(m_bench.session.scene(), m_input, selection, run, flickers ? shown : run.level, 1, view, options,
                m_views, out);
     }
+    addParticles(selection, view, out);
     return out;
 }
 

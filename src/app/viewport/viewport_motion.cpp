@@ -2,9 +2,24 @@
 
 #include "app/viewport/viewport.h"
 
+#include <cmath>
+
 namespace thicket::app {
 
+namespace {
+constexpr double kEffectLoop = 20; // seconds that the slider spans
+}
+
+bool Viewport::playsEffect() const {
+    const Subject* s = soloSubject();
+    return s != nullptr && s->emitter() != nullptr;
+}
+
 bool Viewport::canPlay() const {
+    return playsEffect() || playsPoses();
+}
+
+bool Viewport::playsPoses() const {
     return solo() && PosePlayer::canPlay(m_bench.session.meshSubject());
 }
 
@@ -13,12 +28,21 @@ bool Viewport::inMotion() const {
 }
 
 double Viewport::animationLength() const {
-    return canPlay() ? m_player.length(*m_bench.session.meshSubject()) : 0;
+    if (playsEffect())
+        return kEffectLoop;
+    return playsPoses() ? m_player.length(*m_bench.session.meshSubject()) : 0;
+}
+
+Moment Viewport::moment() const {
+    if (playsEffect())
+        return {0, std::fmod(m_effectSeconds, kEffectLoop)};
+    return m_player.moment();
 }
 
 void Viewport::play(bool on) {
     if (on && canPlay()) {
-        m_player.start(*m_bench.session.meshSubject());
+        if (playsPoses())
+            m_player.start(*m_bench.session.meshSubject());
         m_playClock.start();
         m_play.start();
     } else {
@@ -28,7 +52,13 @@ void Viewport::play(bool on) {
 }
 
 void Viewport::setMoment(std::size_t animation, double seconds) {
-    if (!canPlay())
+    if (playsEffect()) {
+        m_effectSeconds = seconds;
+        moved();
+        emit motionChanged();
+        return;
+    }
+    if (!playsPoses())
         return;
     m_player.setMoment(*m_bench.session.meshSubject(), animation, seconds);
     moved();
@@ -37,12 +67,20 @@ void Viewport::setMoment(std::size_t animation, double seconds) {
 
 void Viewport::toRest() {
     m_play.stop();
+    if (playsEffect())
+        m_effectSeconds = 0; // it begins anew
     m_player.toRest();
     moved();
     emit motionChanged();
 }
 
 void Viewport::playOn() {
+    if (playsEffect()) {
+        m_effectSeconds += static_cast<double>(m_playClock.restart()) / 1000;
+        moved();
+        emit motionChanged();
+        return;
+    }
     if (!inMotion()) {
         m_play.stop();
         emit motionChanged();

@@ -3,6 +3,7 @@
 #include "app/look/look.h"
 #include "app/viewport/to_qt.h"
 #include "app/viewport/viewport.h"
+#include "scene/kinds.h"
 #include "switching/explain.h"
 
 #include <QPainter>
@@ -89,6 +90,10 @@ void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
 
 void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     const Look& l = Look::now();
+    if (const Subject* own = soloSubject(); own != nullptr && own->emitter() != nullptr) {
+        paintEmitterLabels(p, viewProjection, *own);
+        return;
+    }
     const Subject* subject = m_bench.session.meshSubject();
     if (subject == nullptr)
         return;
@@ -245,7 +250,7 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
                     .arg(groupedText(chain.levels[static_cast<std::size_t>(picked.level)].triangles));
         paintPicked(p, viewProjection, *copy, state);
     }
-    if (const Subject* subject = m_bench.session.subject(); subject != nullptr && subject->instances() != nullptr)
+    if (const Subject* subject = m_bench.session.subject(); subject != nullptr && thinningOf(*subject) != nullptr)
         paintFieldReading(p, *subject);
     else
         paintReading(p, picked, chain, state);
@@ -259,7 +264,7 @@ void Viewport::paintFieldReading(QPainter& p, const Subject& field) {
     const Look& l = Look::now();
     const SubjectCost& cost = m_exact.subjects[*index];
     const QString drawn = tr("%1 drawn").arg(groupedText(cost.drawn));
-    QString rest = tr("of %1").arg(groupedText(static_cast<qint64>(field.instances()->copies->size())));
+    QString rest = tr("of %1").arg(groupedText(static_cast<qint64>(copyCount(field))));
     for (const Culled reason :
          {Culled::OutOfView, Culled::Thinned, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden})
         if (const auto count = cost.culledBy[static_cast<std::size_t>(reason)]; count > 0)

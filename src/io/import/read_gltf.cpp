@@ -2,8 +2,8 @@
 #include "base/memory.h"
 #include "base/text.h"
 #include "image/image.h"
-#include "io/import/gltf_check.h"
 #include "io/import/gltf_reader.h"
+#include "io/import/load_gltf.h"
 #include "io/import/near_copy.h"
 #include "io/project/placements_file.h"
 
@@ -19,11 +19,6 @@ namespace {
 constexpr const char* kLevelExtension = "MSFT_lod";
 constexpr const char* kInstancingExtension = "EXT_mesh_gpu_instancing";
 constexpr const char* kCoverageExtra = "MSFT_screencoverage";
-
-struct Placed {
-    int node;
-    Eigen::Affine3d transform;
-};
 
 /// One level in the making: parts are put together once all its nodes are in, grouped by material.
 struct Gathering {
@@ -99,47 +94,6 @@ void readSurfaces(const tinygltf::Model& model, Surfaces& out, std::vector<std::
     }
 }
 
-/// Lets the loader see only files inside the folder of the one that is read.
-struct Fence {
-    std::filesystem::path folder;
-    std::string refused; ///< the first reference that was not followed, and why
-    static constexpr std::uintmax_t kMost = std::uintmax_t{8} << 30;
-
-    [[nodiscard]] Result<std::filesystem::path> find(const std::string& joined) const {
-        const std::string root = folder.string();
-        return referencedFile(folder, joined.starts_with(root + "/") ? joined.substr(root.size() + 1) : joined, kMost);
-    }
-    static bool exists(const std::string& file, void* user) {
-        auto& fence = *static_cast<Fence*>(user);
-        const auto found = fence.find(file);
-        if (!found && fence.refused.empty())
-            fence.refused = found.error().where + " " + found.error().what;
-        return found.has_value();
-    }
-    static bool read(std::vector<unsigned char>* out, std::string* error, const std::string& file, void* user) {
-        const auto found = static_cast<Fence*>(user)->find(file);
-        const auto data = found ? readFile(*found, kMost) : Result<std::vector<std::byte>>(found.error());
-        if (!data || data->empty()) {
-            if (error != nullptr)
-                *error += data ? file + " is empty" : data.error().where + " " + data.error().what;
-            return false;
-        }
-        const auto* bytes = reinterpret_cast<const unsigned char*>(data->data());
-        out->assign(bytes, bytes + data->size());
-        return true;
-    }
-    tinygltf::FsCallbacks callbacks() {
-        return {&exists, [](const std::string& file, void*) { return file; }, &read,
-                [](std::string*, const std::string&, const std::vector<unsigned char>&, void*) { return false; }, this};
-    }
-};
-
-bool keepEncoded(tinygltf::Image* image, int, std::string*, std::string*, int, int, const unsigned char* bytes,
-                 int size, void*) {
-    image->image.assign(bytes, bytes + size);
-    return true;
-}
-
 /// A transform as a placement; empty where it shears, mirrors or stretches unevenly, or has no size.
 std::optional<Placement> placementOf(const Eigen::Affine3d& t) {
     const Eigen::Matrix3d m = t.linear();
@@ -160,9 +114,9 @@ std::optional<Placement> placementOf(const Eigen::Affine3d& t) {
 using Copies = std::map<int, std::vector<std::pair<int, Placement>>>;
 
 /// Meshes that stand in more places than are baked into one: mesh to nodes and where they stand.
-Copies copiesOf(const tinygltf::Model& model, const std::vector<Placed>& placed, const std::set<int>& used) {
+Copies copiesOf(const tinygltf::Model& model, const std::vector<PlacedNode>& placed, const std::set<int>& used) {
     Copies out;
-    for (const Placed& p : placed) {
+    for (const PlacedNode& p : placed) {
         const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(p.node)];
         if (used.contains(p.node) || node.skin >= 0)
             continue;
@@ -230,7 +184,7 @@ Result<std::vector<Placement>> instancesOf(const GltfReader& reader, const tinyg
 }
 
 /// What all placed nodes would take, before any of it is made.
-Result<void> checkSize(const tinygltf::Model& model, const std::vector<Placed>& placed, const Copies& copies,
+Result<void> checkSize(const tinygltf::Model& model, const std::vector<PlacedNode>& placed, const Copies& copies,
                        const std::filesystem::path& path) {
     constexpr double kBytesEach = 160; // of a vertex with all it carries and the triangles round it
     std::size_t held = 0;              // what claims more than the file holds is said where it is read
@@ -238,7 +192,7 @@ Result<void> checkSize(const tinygltf::Model& model, const std::vector<Placed>& 
         held += buffer.data.size();
     std::map<int, double> cost;
     double bytes = 0;
-    for (const Placed& p : placed) {
+    for (const PlacedNode& p : placed) {
         const int index = model.nodes[static_cast<std::size_t>(p.node)].mesh;
         if (copies.contains(index) || index >= static_cast<int>(model.meshes.size()))
             continue;
@@ -265,67 +219,23 @@ Result<void> checkSize(const tinygltf::Model& model, const std::vector<Placed>& 
 
 Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
                                               const JobContext& job) {
-    tinygltf::TinyGLTF loader;
-    loader.SetImageLoader(keepEncoded, nullptr);
-    tinygltf::Model model;
-    std::string error;
-    std::string warning;
-    const auto* bytes = reinterpret_cast<const unsigned char*>(data.data());
-    const bool binary = data.size() >= 4 && std::memcmp(bytes, "glTF", 4) == 0;
-    if (auto fine = checkGltf(path, data, binary); !fine)
-        return fine.error();
-    const std::string folder = path.has_parent_path() ? path.parent_path().string() : ".";
-    Fence fence{folder, {}};
-    loader.SetFsCallbacks(fence.callbacks());
-    const auto size = static_cast<unsigned int>(data.size());
-    const bool read = binary ? loader.LoadBinaryFromMemory(&model, &error, &warning, bytes, size, folder)
-                             : loader.LoadASCIIFromString(&model, &error, &warning,
-                                                          reinterpret_cast<const char*>(bytes), size, folder);
-    if (!read) {
-        std::string reason = error.substr(0, error.find('\n'));
-        if (!fence.refused.empty())
-            return Error{ErrorCode::BadInput, path.string(), "names a file that is not read: " + fence.refused,
-                         "put what it names beside it, or export it as GLB"};
-        return Error{ErrorCode::BadInput, path.string(),
-                     "is not a readable glTF file" + (reason.empty() ? "" : " (" + reason + ")"),
-                     "check that it is whole and that the files it names are beside it"};
-    }
+    auto loaded = loadGltf(path, data);
+    if (!loaded)
+        return loaded.error();
+    const tinygltf::Model& model = loaded->model;
     if (job.cancelled())
         return cancelledError();
     const GltfReader reader{model, path.string()};
     const auto nodeCount = static_cast<int>(model.nodes.size());
 
-    // World transforms by a walk from the scene's roots; a node met twice is a loop and is left out.
-    std::vector<Placed> placed;
-    std::vector<bool> seen(model.nodes.size(), false);
-    std::vector<Placed> stack;
-    std::vector<int> roots;
-    if (!model.scenes.empty()) {
-        const int scene = model.defaultScene >= 0 && model.defaultScene < static_cast<int>(model.scenes.size())
-                              ? model.defaultScene
-                              : 0;
-        roots = model.scenes[static_cast<std::size_t>(scene)].nodes;
-    } else {
-        for (int i = 0; i < nodeCount; ++i)
-            roots.push_back(i);
-    }
+    std::vector<PlacedNode> placed;
     std::map<int, Eigen::Affine3d> transformOf;
-    for (const int root : roots)
-        stack.push_back({root, Eigen::Affine3d::Identity()});
     std::map<int, std::vector<int>> levelsOf; // node -> the nodes of its coarser levels
-    while (!stack.empty()) {
-        const Placed at = stack.back();
-        stack.pop_back();
-        if (at.node < 0 || at.node >= nodeCount || seen[static_cast<std::size_t>(at.node)])
-            continue;
-        seen[static_cast<std::size_t>(at.node)] = true;
+    for (const PlacedNode& at : placedNodes(model)) {
         const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(at.node)];
-        const Eigen::Affine3d world = at.transform * GltfReader::localOf(node);
-        transformOf[at.node] = world;
+        transformOf[at.node] = at.transform;
         if (node.mesh >= 0)
-            placed.push_back({at.node, world});
-        for (auto child = node.children.rbegin(); child != node.children.rend(); ++child)
-            stack.push_back({*child, world});
+            placed.push_back(at);
         if (const auto lod = node.extensions.find(kLevelExtension);
             lod != node.extensions.end() && lod->second.Has("ids")) {
             const auto& ids = lod->second.Get("ids");
@@ -339,15 +249,15 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     Vec3d shift(0, 0, 0);
     if (!placed.empty() && placed.front().transform.translation().norm() > kFarFromOrigin)
         shift = placed.front().transform.translation().array().round();
-    for (Placed& p : placed)
+    for (PlacedNode& p : placed)
         p.transform.pretranslate(-shift);
     for (auto& [node, transform] : transformOf)
         transform.pretranslate(-shift);
 
     Surfaces surfaces;
     std::vector<std::string> notes;
-    if (!fence.refused.empty())
-        notes.push_back("a picture was left out: " + fence.refused);
+    if (!loaded->refused.empty())
+        notes.push_back("a picture was left out: " + loaded->refused);
     readSurfaces(model, surfaces, notes);
     std::vector<ImportedSubject> subjects;
     const auto meshInto = [&](int nodeIndex, const Eigen::Affine3d& world, GltfRig& rig,
@@ -434,7 +344,7 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     }
     // Nodes with instances and one level: their meshes are subjects of their own too.
     Copies instanced;
-    for (const Placed& p : placed) {
+    for (const PlacedNode& p : placed) {
         const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(p.node)];
         if (used.contains(p.node) || !node.extensions.contains(kInstancingExtension))
             continue;
@@ -464,11 +374,11 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         }
     }
     std::map<std::string, std::set<int>> numbers; // which level numbers each base name has
-    for (const Placed& p : placed)
+    for (const PlacedNode& p : placed)
         if (const LevelName split = splitLevelName(nameOf(p.node)); split.level >= 0 && !used.contains(p.node))
             numbers[split.base].insert(split.level);
     const std::string stem = splitLevelName(path.stem().string()).base;
-    for (const Placed& p : placed) {
+    for (const PlacedNode& p : placed) {
         if (used.contains(p.node))
             continue;
         const LevelName split = splitLevelName(nameOf(p.node));

@@ -42,6 +42,8 @@ ordered_json encode(const Thinning& t) {
         {"keep", encode(t.keep)}, {"holdCover", t.holdCover}, {"growAtMost", t.growAtMost}, {"band", t.band}};
     if (!t.grow.points.empty())
         out["grow"] = encode(t.grow);
+    if (t.widths)
+        out["widths"] = true;
     return out;
 }
 
@@ -53,6 +55,7 @@ Thinning decodeThinning(const ordered_json& in, const std::string& path) {
     out.holdCover = flag(in, "holdCover", path, true);
     out.growAtMost = number(in, "growAtMost", path, 1, Thinning::kMostGrowth, Thinning().growAtMost);
     out.band = number(in, "band", path, 0, 1, Thinning().band);
+    out.widths = flag(in, "widths", path, false);
     return out;
 }
 

@@ -3,12 +3,16 @@
 #include "base/file.h"
 #include "base/memory.h"
 #include "io/import/heights_file.h"
+#include "io/import/read_strands.h"
 #include "io/json/fields.h"
+#include "io/project/emitter_file.h"
 #include "io/project/placements_file.h"
 #include "io/project/project_body.h"
+#include "io/project/strands_file.h"
 #include "io/ship/write_glb.h"
 #include "scene/grounds.h"
 #include "scene/kinds.h"
+#include "scene/strand_subject.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
@@ -39,6 +43,7 @@ ordered_json encodeDevice(const Device& d) {
             {"overdraw", d.overdraw},
             {"baseMs", d.baseMs},
             {"detail", d.detail},
+            {"tier", d.tier},
             {"source", d.source}};
 }
 
@@ -57,6 +62,7 @@ Device decodeDevice(const ordered_json& in, const std::string& path) {
     d.overdraw = json::number(in, "overdraw", path, 0, 1000);
     d.baseMs = json::number(in, "baseMs", path, 0, 10000);
     d.detail = json::number(in, "detail", path, 0.01, 100, 1);
+    d.tier = json::integer<int>(in, "tier", path, 0, 7, 0);
     d.source = json::string(in, "source", path, "entered");
     return d;
 }
@@ -140,7 +146,8 @@ void useIds(const Subject& subject, const std::string& at, Ids& subjects, Ids& c
             copies.use((*placements)[i].id, fmt::format("{}{}[{}].id", at, name, i));
     };
     std::visit(Overload{[&](const MeshBody& body) { each(body.placed, "placed"); },
-                        [&](const InstancesBody& body) { each(body.copies, "copies"); }, [](const TerrainBody&) {}},
+                        [&](const InstancesBody& body) { each(body.copies, "copies"); }, [](const TerrainBody&) {},
+                        [](const StrandsBody&) {}, [&](const EmitterBody& body) { each(body.placed, "placed"); }},
                subject.body);
 }
 
@@ -162,7 +169,7 @@ int versionOf(const ordered_json& in) {
     return version;
 }
 
-Scene decode(ordered_json in, const fs::path& folder, const PlacementsOf& placementsOf) {
+Scene decode(ordered_json in, const fs::path& folder, const BesideReader& beside) {
     upgradeProject(in, versionOf(in));
     Scene scene;
     Settings& settings = scene.settings;
@@ -188,7 +195,7 @@ Scene decode(ordered_json in, const fs::path& folder, const PlacementsOf& placem
     Ids subjects;
     Ids copies;
     list("subjects", [&](const ordered_json& item, const std::string& at) {
-        scene.subjects.push_back(decodeSubject(item, folder, at, placementsOf));
+        scene.subjects.push_back(decodeSubject(item, folder, at, beside));
         useIds(scene.subjects.back(), at, subjects, copies);
     });
     checkAssets(scene);
@@ -263,8 +270,8 @@ void dropOldFiles(const Scene& scene, const BesideFiles& beside, const fs::path&
         return;
     for (const auto& entry : fs::directory_iterator(folder, ec)) {
         const std::string suffix = entry.path().extension().string();
-        const bool ours =
-            (suffix == ".glb" || suffix == kPlacementsSuffix) && json::isHash(entry.path().stem().string());
+        const bool ours = (suffix == ".glb" || suffix == kPlacementsSuffix || suffix == kStrandsSuffix) &&
+                          json::isHash(entry.path().stem().string());
         if (ours && fs::is_regular_file(entry.symlink_status(ec)) && !wanted.contains(entry.path().filename().string()))
             fs::remove(entry.path(), ec);
     }
@@ -296,23 +303,32 @@ void takeKeptLevels(MeshBody& body, const fs::path& project, bool sourceChanged,
     }
 }
 
-/// Placements from the folder beside a project, each once: what is read must have the hash that it goes by.
-PlacementsOf placementsBeside(const fs::path& folder) {
-    return [folder](const std::string& hash) -> Result<SharedPlacements> {
-        const fs::path file = folder / (hash + kPlacementsSuffix);
-        std::error_code ec;
-        if (hash.empty() || !fs::is_regular_file(file, ec))
-            return Error{ErrorCode::NotFound, file.string(), "is missing", "bring the folder beside the project along"};
-        auto bytes = readFile(file);
-        if (!bytes)
-            return bytes.error();
-        if (contentHash(*bytes) != hash)
-            return Error{ErrorCode::BadInput, file.string(), "is not what its name says", "take an older copy"};
-        auto read = decodePlacements(*bytes, file.string());
-        if (!read)
-            return read.error();
-        return SharedPlacements(std::make_shared<const Placements>(std::move(*read)));
-    };
+/// What a file beside a project holds: what is read must have the hash that it goes by.
+template <class T>
+Result<std::shared_ptr<const T>> readBeside(const fs::path& folder, const std::string& hash, const char* suffix,
+                                            Result<T> (*decode)(std::span<const std::byte>, const std::string&)) {
+    const fs::path file = folder / (hash + suffix);
+    std::error_code ec;
+    if (hash.empty() || !fs::is_regular_file(file, ec))
+        return Error{ErrorCode::NotFound, file.string(), "is missing", "bring the folder beside the project along"};
+    auto bytes = readFile(file);
+    if (!bytes)
+        return bytes.error();
+    if (contentHash(*bytes) != hash)
+        return Error{ErrorCode::BadInput, file.string(), "is not what its name says", "take an older copy"};
+    auto read = decode(*bytes, file.string());
+    if (!read)
+        return read.error();
+    return std::make_shared<const T>(std::move(*read));
+}
+
+BesideReader readerBeside(const fs::path& folder) {
+    return {[folder](const std::string& hash) {
+                return readBeside<Placements>(folder, hash, kPlacementsSuffix, decodePlacements);
+            },
+            [folder](const std::string& hash) {
+                return readBeside<StrandSet>(folder, hash, kStrandsSuffix, decodeStrands);
+            }};
 }
 
 } // namespace
@@ -405,8 +421,7 @@ Result<void> writeAutosave(const Scene& scene, const fs::path& file) {
 
 Result<Scene> decodeProject(const std::string& text, const fs::path& folder, const std::string& where,
                             const fs::path& beside) {
-    return json::decoded(where, kMendProject,
-                         [&] { return decode(json::parse(text), folder, placementsBeside(beside)); });
+    return json::decoded(where, kMendProject, [&] { return decode(json::parse(text), folder, readerBeside(beside)); });
 }
 
 Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, const JobContext& job) {
@@ -426,9 +441,46 @@ Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, cons
     return withHeights(std::move(out), std::make_shared<const Heights>(std::move(read->heights)), job.part(0.6, 1));
 }
 
+namespace {
+
+/// What was grown stands beside the project and is there already; what came from a file is read again.
+Result<Subject> attachStrands(const Subject& subject, const fs::path& file, const JobContext& job) {
+    const StrandsBody& body = *subject.strands();
+    if (body.recipe) {
+        if (!body.strands)
+            return Error{ErrorCode::NotFound, subject.name, "has lost what was grown", "grow it again"};
+        return withStrands(subject, body.strands, job);
+    }
+    auto read = readStrands(file, {body.width, false}, job.part(0, 0.7));
+    if (!read)
+        return read.error();
+    Subject out = subject;
+    out.source = {fs::absolute(file).lexically_normal(), read->hash, {}};
+    return withStrands(std::move(out), std::make_shared<const StrandSet>(std::move(read->set)), job.part(0.7, 1));
+}
+
+/// An emitter stands in the project as a whole; only its sprites are pictures beside it.
+Result<Subject> attachSprites(const Subject& subject) {
+    Subject out = subject;
+    auto& body = std::get<EmitterBody>(out.body);
+    for (std::size_t p = 0; p < body.emitter.parts.size(); ++p) {
+        auto sprite = readSprite(body.emitter.parts[p].sprite);
+        if (!sprite)
+            return sprite.error();
+        body.sprites[p] = std::move(*sprite);
+    }
+    return out;
+}
+
+} // namespace
+
 Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job) {
     if (subject.terrain() != nullptr)
         return attachHeights(subject, file, job);
+    if (subject.strands() != nullptr)
+        return attachStrands(subject, file, job);
+    if (subject.emitter() != nullptr)
+        return attachSprites(subject);
     auto read = readModel(file, job);
     if (!read)
         return read.error();
@@ -475,7 +527,7 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
     auto scene = json::decoded(path.string(), kMendProject, [&] {
         ordered_json tree = json::parse(*text);
         version = versionOf(tree);
-        return decode(std::move(tree), fs::absolute(path).parent_path(), placementsBeside(levelsFolder(path)));
+        return decode(std::move(tree), fs::absolute(path).parent_path(), readerBeside(levelsFolder(path)));
     });
     if (!scene)
         return scene.error();
@@ -500,10 +552,11 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
         }
         subject = std::move(*attached);
         if (subject.source.hash != hash)
-            load.problems.push_back({ErrorCode::BadInput, subject.name,
-                                     "the source file has changed since the project was saved",
-                                     subject.isMesh() ? "thin it again to bring its levels up to date"
-                                                      : "look whether its strokes still lie where they should"});
+            load.problems.push_back(
+                {ErrorCode::BadInput, subject.name, "the source file has changed since the project was saved",
+                 subject.isMesh()               ? "thin it again to bring its levels up to date"
+                 : subject.terrain() != nullptr ? "look whether its strokes still lie where they should"
+                                                : "look at its levels again"});
         if (!subject.isMesh())
             continue;
         takeKeptLevels(subject.mesh(), path, subject.source.hash != hash, version < 2, job);

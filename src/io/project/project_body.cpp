@@ -2,11 +2,14 @@
 
 #include "base/file.h"
 #include "io/json/care_json.h"
+#include "io/json/emitter_json.h"
 #include "io/json/field_json.h"
 #include "io/json/level_json.h"
+#include "io/json/strand_json.h"
 #include "io/json/switching_json.h"
 #include "io/json/terrain_json.h"
 #include "io/project/placements_file.h"
+#include "io/project/strands_file.h"
 #include "scene/kinds.h"
 
 #include <fmt/format.h>
@@ -64,13 +67,13 @@ ordered_json encode(const Placements& placements, BesideFiles* files) {
 }
 
 SharedPlacements decodePlacements(const ordered_json& in, const char* name, const std::string& path,
-                                  const PlacementsOf& placementsOf) {
+                                  const BesideReader& beside) {
     const ordered_json& value = json::member(in, name, path);
     if (value.is_object()) {
         const std::string at = path + name + ".";
         const auto count = json::integer<std::uint32_t>(value, "count", at, 0, kMostPlacements);
         const std::string hash = json::hash(value, "content", at);
-        auto read = placementsOf(hash);
+        auto read = beside.placements(hash);
         if (!read)
             throw json::FieldError(at + "content: " + read.error().text());
         if ((*read)->size() != count)
@@ -144,8 +147,8 @@ DeviationCurve decodeCurve(const ordered_json& in, const std::string& path) {
     return curve;
 }
 
-MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::string& path,
-                    const PlacementsOf& placementsOf, SourceFile& file) {
+MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::string& path, const BesideReader& beside,
+                    SourceFile& file) {
     MeshBody body;
     const ordered_json& source = json::object(in, "source", path);
     file.path = (folder / json::string(source, "path", path + "source.")).lexically_normal();
@@ -171,7 +174,7 @@ MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::s
         body.care = std::make_shared<const Care>(json::decodeCare(json::list(in, "care", path), path));
     body.careCut = json::flag(in, "careIsNewer", path, false) ? std::make_shared<const Care>() : body.care;
     if (in.contains("placed"))
-        body.placed = decodePlacements(in, "placed", path, placementsOf);
+        body.placed = decodePlacements(in, "placed", path, beside);
     return body;
 }
 
@@ -216,7 +219,7 @@ void encodeBody(const Subject& s, const InstancesBody& body, const fs::path& fol
 }
 
 InstancesBody decodeInstances(const ordered_json& in, const fs::path& folder, const std::string& path,
-                              const PlacementsOf& placementsOf, SourceFile& file) {
+                              const BesideReader& beside, SourceFile& file) {
     InstancesBody body;
     if (in.contains("thinning"))
         body.thinning = json::decodeThinning(json::object(in, "thinning", path), path + "thinning.");
@@ -232,7 +235,7 @@ InstancesBody decodeInstances(const ordered_json& in, const fs::path& folder, co
             throw json::FieldError(path + "assets: needs ids of subjects");
         body.assets.push_back(static_cast<std::uint32_t>(id));
     }
-    body.copies = decodePlacements(in, "copies", path, placementsOf);
+    body.copies = decodePlacements(in, "copies", path, beside);
     for (const Placement& copy : *body.copies)
         if (copy.asset >= body.assets.size())
             throw json::FieldError(
@@ -281,6 +284,85 @@ TerrainBody decodeTerrain(const ordered_json& in, const fs::path& folder, const 
     return body;
 }
 
+void encodeBody(const Subject& s, const StrandsBody& body, const fs::path& folder, BesideFiles* files,
+                ordered_json& out) {
+    if (!body.recipe) {
+        out["source"] = {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}};
+    } else {
+        out["recipe"] = json::encode(*body.recipe, json::byId(), folder);
+        if (body.strands) { // what was grown on may be another ground by now
+            std::vector<std::byte> bytes = encodeStrands(*body.strands);
+            const std::string hash = contentHash(bytes);
+            if (files != nullptr)
+                files->try_emplace(hash + kStrandsSuffix, std::move(bytes));
+            out["strands"] = {{"count", body.strands->size()}, {"content", hash}};
+        }
+    }
+    out["width"] = body.width;
+    out["look"] = json::encode(body.look);
+    out["levels"] = ordered_json::array();
+    for (const StrandLevel& level : body.levels)
+        out["levels"].push_back(json::encode(level));
+    out["thinning"] = json::encode(body.thinning);
+}
+
+StrandsBody decodeStrandsBody(const ordered_json& in, const fs::path& folder, const std::string& path,
+                              const BesideReader& beside, SourceFile& file) {
+    StrandsBody body;
+    if (in.contains("recipe")) {
+        body.recipe = std::make_shared<const StrandRecipe>(
+            json::decodeStrandRecipe(json::object(in, "recipe", path), json::byId(), folder, path + "recipe."));
+        if (in.contains("strands")) {
+            const std::string at = path + "strands.";
+            auto read = beside.strands(json::hash(json::object(in, "strands", path), "content", at));
+            if (!read)
+                throw json::FieldError(at + "content: " + read.error().text());
+            body.strands = std::move(*read);
+        }
+    } else {
+        const ordered_json& source = json::object(in, "source", path);
+        file.path = (folder / json::string(source, "path", path + "source.")).lexically_normal();
+        file.hash = json::string(source, "hash", path + "source.");
+    }
+    body.width = json::number(in, "width", path, 1e-6, 10, body.width);
+    body.look = json::decodeLook(json::object(in, "look", path), path + "look.");
+    const ordered_json& levels = json::list(in, "levels", path);
+    constexpr std::size_t kMostLevels = 16;
+    if (levels.empty() || levels.size() > kMostLevels)
+        throw json::FieldError(path + "levels: there are 1 to 16");
+    for (std::size_t i = 0; i < levels.size(); ++i)
+        body.levels.push_back(json::decodeStrandLevel(levels[i], fmt::format("{}levels[{}].", path, i)));
+    body.thinning = json::decodeThinning(json::object(in, "thinning", path), path + "thinning.");
+    body.thinning.widths = true;
+    return body;
+}
+
+void encodeBody(const Subject& s, const EmitterBody& body, const fs::path& folder, BesideFiles* files,
+                ordered_json& out) {
+    out["emitter"] = json::encode(body.emitter, folder);
+    if (!s.source.path.empty())
+        out["source"] = {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}};
+    if (body.placed && !body.placed->empty())
+        out["placed"] = encode(*body.placed, files);
+}
+
+EmitterBody decodeEmitterBody(const ordered_json& in, const fs::path& folder, const std::string& path,
+                              const BesideReader& beside, SourceFile& file) {
+    EmitterBody body;
+    body.emitter = json::decodeEmitter(json::object(in, "emitter", path), folder, path + "emitter.");
+    if (auto sound = checkEmitter(body.emitter, path + "emitter"); !sound)
+        throw json::FieldError(sound.error().text());
+    if (in.contains("source")) {
+        const ordered_json& source = json::object(in, "source", path);
+        file.path = (folder / json::string(source, "path", path + "source.")).lexically_normal();
+        file.hash = json::string(source, "hash", path + "source.");
+    }
+    body.sprites.resize(body.emitter.parts.size());
+    if (in.contains("placed"))
+        body.placed = decodePlacements(in, "placed", path, beside);
+    return body;
+}
+
 } // namespace
 
 fs::path relativeTo(const fs::path& file, const fs::path& folder) {
@@ -301,7 +383,7 @@ ordered_json encodeSubject(const Subject& s, const fs::path& folder, BesideFiles
 }
 
 Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std::string& path,
-                      const PlacementsOf& placementsOf) {
+                      const BesideReader& beside) {
     Subject s;
     s.id = json::integer<std::uint32_t>(in, "id", path, 1, kAnyId);
     s.name = json::string(in, "name", path);
@@ -312,13 +394,19 @@ Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std:
     s.radius = json::number(bounds, "radius", path + "bounds.", 0, 1e12);
     switch (json::choice<Kind>(in, "kind", path)) {
     case Kind::Mesh:
-        s.body = decodeMesh(in, folder, path, placementsOf, s.source);
+        s.body = decodeMesh(in, folder, path, beside, s.source);
         break;
     case Kind::Instances:
-        s.body = decodeInstances(in, folder, path, placementsOf, s.source);
+        s.body = decodeInstances(in, folder, path, beside, s.source);
         break;
     case Kind::Terrain:
         s.body = decodeTerrain(in, folder, path, s.source);
+        break;
+    case Kind::Strands:
+        s.body = decodeStrandsBody(in, folder, path, beside, s.source);
+        break;
+    case Kind::Emitter:
+        s.body = decodeEmitterBody(in, folder, path, beside, s.source);
         break;
     }
     return s;

@@ -3,7 +3,9 @@
 #include "base/file.h"
 #include "io/import/import.h"
 #include "io/ship/chain_json.h"
+#include "io/ship/ship_emitter.h"
 #include "io/ship/ship_field.h"
+#include "io/ship/ship_strands.h"
 #include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
 
@@ -112,6 +114,16 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
             base = fmt::format("{}-{}", fileNameFor(subject.name), n);
         if (subject.terrain() != nullptr) {
             if (auto done = shipTerrain(scene, subject, folder / base, options, job, report); !done)
+                return done.error();
+            continue;
+        }
+        if (subject.strands() != nullptr) {
+            if (auto done = shipStrands(scene, subject, folder, base, options, job, report); !done)
+                return done.error();
+            continue;
+        }
+        if (subject.emitter() != nullptr) {
+            if (auto done = shipEmitter(scene, subject, folder, base, options, job, report); !done)
                 return done.error();
             continue;
         }

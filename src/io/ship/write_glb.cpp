@@ -413,4 +413,47 @@ Result<std::vector<std::byte>> encodeNodes(const std::vector<NamedMesh>& meshes,
     return writer.glb();
 }
 
+Result<std::vector<std::byte>> encodeLines(const std::string& name, const StrandSet& set) {
+    const double bytes = 16.0 * static_cast<double>(set.points.size()) + 8.0 * static_cast<double>(set.segments());
+    if (bytes > 4e9)
+        return Error{ErrorCode::TooLarge, name, fmt::format("would be {:.1f} GB; a GLB holds 4 GB", bytes / 1e9),
+                     "write fewer strands"};
+    Writer writer;
+    writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
+    writer.root["scene"] = 0;
+    ordered_json attributes{{"POSITION", writer.moves(set.points)}};
+    std::vector<float> radii(set.widths);
+    for (float& r : radii)
+        r /= 2;
+    attributes["_RADIUS"] = writer.accessor(writer.view(radii.data(), radii.size() * sizeof(float), kVertexTarget), 0,
+                                            kFloat, radii.size(), "SCALAR");
+    std::vector<std::uint32_t> indices;
+    indices.reserve(2 * set.segments());
+    for (std::size_t s = 0; s < set.size(); ++s)
+        for (std::uint32_t i = set.first[s] + 1; i < set.first[s + 1]; ++i)
+            indices.insert(indices.end(), {i - 1, i});
+    constexpr int kLines = 1;
+    const std::size_t indexView = writer.view(indices.data(), indices.size() * sizeof(std::uint32_t), kIndexTarget);
+    writer.root["meshes"] = {
+        {{"name", name},
+         {"primitives",
+          {{{"attributes", attributes},
+            {"mode", kLines},
+            {"indices", writer.accessor(indexView, 0, kUnsignedInt, indices.size(), "SCALAR")}}}}}};
+    writer.root["nodes"] = {{{"name", name}, {"mesh", 0}, {"translation", json::array3(set.origin)}}};
+    writer.root["scenes"] = {{{"nodes", {0}}}};
+    return writer.glb();
+}
+
+std::vector<std::byte> encodeAt(const std::string& name, const Mesh& mesh, const Surfaces& surfaces, const Vec3d& at) {
+    Writer writer;
+    writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
+    writer.root["scene"] = 0;
+    const std::size_t index = writer.mesh(name, mesh, writer.vertices(mesh), mesh.indices);
+    writer.root["nodes"] = {{{"name", name}, {"mesh", index}, {"translation", json::array3(at)}}};
+    writer.root["scenes"] = {{{"nodes", {0}}}};
+    writer.surfaces(surfaces);
+    return writer.glb();
+}
+
 } // namespace thicket

@@ -36,4 +36,12 @@ struct NamedMesh {
 };
 Result<std::vector<std::byte>> encodeNodes(const std::vector<NamedMesh>& meshes, const Surfaces& surfaces);
 
+/// Strands as one primitive of lines, with half of their widths as the attribute _RADIUS; their node stands at the set's
+/// origin.
+/// ERRORS     TooLarge: a GLB holds 4 GB at most.
+Result<std::vector<std::byte>> encodeLines(const std::string& name, const StrandSet& set);
+
+/// One mesh in a node that stands somewhere.
+std::vector<std::byte> encodeAt(const std::string& name, const Mesh& mesh, const Surfaces& surfaces, const Vec3d& at);
+
 } // namespace thicket

@@ -1,0 +1,43 @@
+#pragma once
+// Gather, for strands: where they come from, what they grow by, what they look like.
+
+#include "app/parts/controls.h"
+#include "appmodel/workbench.h"
+
+#include <functional>
+
+namespace thicket::app {
+
+class GrowPanel : public Panel {
+    Q_OBJECT
+public:
+    explicit GrowPanel(Workbench& bench, QWidget* parent = nullptr);
+
+private:
+    void refresh();
+    [[nodiscard]] const Subject* strands() const;
+    void change(const QString& label, const std::function<void(StrandRecipe&)>& how);
+    void chooseColour(bool tip);
+    NumberBox* number(QVBoxLayout* column, const QString& name, const QString& tip, NumberBox* box, double unit,
+                      std::function<double&(StrandRecipe&)> of);
+
+    Workbench& m_bench;
+    QLabel* m_facts;
+    QWidget* m_controls;
+    ChoiceBox* m_surface;
+    struct Row {
+        NumberBox* box;
+        double unit; ///< how many of what is shown are one of what is kept
+        std::function<double&(StrandRecipe&)> of;
+    };
+    std::vector<Row> m_rows;
+    NumberBox* m_points;
+    NumberBox* m_seed;
+    QPushButton* m_root;
+    QPushButton* m_tip;
+    NumberBox* m_vary;
+    QPushButton* m_save;
+    QPushButton* m_again;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,118 @@
+#include "app/strands/strand_levels.h"
+
+#include "app/look/look.h"
+#include "scene/strand_subject.h"
+
+namespace thicket::app {
+
+StrandLevels::StrandLevels(Workbench& bench, QWidget* parent) : Panel(tr("Fewer points"), parent), m_bench(bench) {
+    m_cards = new QVBoxLayout;
+    m_cards->setSpacing(6);
+    body->addLayout(m_cards);
+    m_deviation = new NumberBox(0.001, 1e6, 3, tr(" mm"));
+    m_deviation->setObjectName(QStringLiteral("strandDeviation"));
+    m_exact = fieldRow(tr("Off by at most"), m_deviation,
+                       tr("A point stays where the line, with half of its width, would be off by more"));
+    body->addWidget(m_exact);
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("What is left of the cover"), "title"));
+    m_cover = makeLabel({});
+    m_cover->setTextFormat(Qt::RichText);
+    m_cover->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_cover->setObjectName(QStringLiteral("strandCover"));
+    m_cover->setToolTip(
+        tr("Rendered at these distances and counted: what the strands that are kept there cover of what "
+           "all of them do, and how far their mean colours are apart"));
+    body->addWidget(m_cover);
+    m_add = makeButton(tr("Add a level"), tr("Half as many inner points as the last one"), true);
+    m_add->setObjectName(QStringLiteral("addStrandLevel"));
+    m_remove = makeButton(tr("Remove"), tr("Remove the chosen level (Delete)"));
+    footer->addWidget(m_add, 1);
+    footer->addWidget(m_remove);
+    connect(m_add, &QPushButton::clicked, this, [this] {
+        const Subject* s = strands();
+        if (s != nullptr && !m_bench.strands.addLevel(s->id))
+            m_bench.session.say(tr("The last level is straight lines already: there is none with fewer points."));
+    });
+    connect(m_remove, &QPushButton::clicked, this,
+            [this] { m_bench.strands.removeLevel(m_bench.session.subjectId(), m_bench.session.level()); });
+    connect(m_deviation, &NumberBox::chosen, this, [this](double v) {
+        m_bench.strands.setDeviation(m_bench.session.subjectId(), m_bench.session.level(), v / 1000);
+    });
+    connect(&bench.session.document, &Document::sceneChanged, this, &StrandLevels::refresh);
+    connect(&bench.session, &Session::selectionChanged, this, &StrandLevels::refresh);
+    connect(&bench.strands, &StrandModel::coverChanged, this, &StrandLevels::refreshCover);
+    refresh();
+}
+
+void StrandLevels::showEvent(QShowEvent* event) {
+    Panel::showEvent(event);
+    refreshCover(); // measured only while somebody looks at it
+}
+
+const Subject* StrandLevels::strands() const {
+    const Subject* s = m_bench.session.subject();
+    return s != nullptr && s->strands() != nullptr && s->strands()->strands ? s : nullptr;
+}
+
+void StrandLevels::refresh() {
+    const Subject* s = strands();
+    const auto wanted = s != nullptr ? static_cast<int>(s->strands()->levels.size()) : 0;
+    while (m_cards->count() > wanted) {
+        QLayoutItem* item = m_cards->takeAt(m_cards->count() - 1);
+        item->widget()->deleteLater(); // its own key may be what brought us here
+        delete item;
+    }
+    while (m_cards->count() < wanted) {
+        auto* card = new FigureCard(m_cards->count());
+        connect(card, &FigureCard::picked, &m_bench.session, &Session::selectLevel);
+        connect(card, &FigureCard::removeAsked, this,
+                [this](int level) { m_bench.strands.removeLevel(m_bench.session.subjectId(), level); });
+        m_cards->addWidget(card);
+    }
+    if (s == nullptr)
+        return;
+    aside->setText(QString::fromStdString(s->name));
+    const StrandsBody& of = *s->strands();
+    const ResolvedChain chain = strandChain(*s, m_bench.session.scene().statedView());
+    const int chosen = std::clamp(m_bench.session.level(), 0, wanted - 1);
+    for (int i = 0; i < wanted; ++i) {
+        const StrandLevel& level = of.levels[static_cast<std::size_t>(i)];
+        const double points = static_cast<double>(level.segments) / static_cast<double>(of.strands->size()) + 1;
+        const double share =
+            100 * static_cast<double>(level.segments) / static_cast<double>(of.levels.front().segments);
+        FigureCard::Lines lines;
+        lines.name = tr("L%1").arg(i);
+        lines.cost = tr("%1 triangles").arg(groupedText(static_cast<qint64>(2 * level.segments)));
+        lines.left = tr("%1 points a strand").arg(figureText(points, 2));
+        lines.right = QStringLiteral("%1 %").arg(figureText(share, 3));
+        lines.leftBelow = i == 0 ? tr("the source") : tr("off by %1").arg(lengthText(level.deviation));
+        lines.rightBelow = tr("from %1").arg(lengthText(chain.fromMetres[static_cast<std::size_t>(i)]));
+        static_cast<FigureCard*>(m_cards->itemAt(i)->widget())->show(lines, i == chosen);
+    }
+    m_exact->setEnabled(chosen > 0);
+    m_remove->setEnabled(chosen > 0);
+    m_deviation->show(1000 * of.levels[static_cast<std::size_t>(chosen)].deviation);
+    refreshCover();
+}
+
+void StrandLevels::refreshCover() {
+    const Subject* s = strands();
+    if (s == nullptr || !isVisible())
+        return;
+    const auto values = m_bench.strands.cover(s->id);
+    if (values.empty()) {
+        m_cover->setText(tr("being measured …"));
+        return;
+    }
+    const Look& l = Look::now();
+    QString rows;
+    for (const StrandCover& c : values)
+        rows += QStringLiteral("<tr><td style='padding:1px 0'>%1</td><td align='right' style='color:%2'>%3 %</td>"
+                               "<td align='right' style='color:%4'>ΔE %5</td></tr>")
+                    .arg(lengthText(c.metres), (c.share() < 0.9 ? l.caution : l.text).name(),
+                         figureText(100 * c.share(), 3), l.quiet.name(), figureText(c.colour, 2));
+    m_cover->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+}
+
+} // namespace thicket::app

@@ -1,0 +1,276 @@
+#include "appmodel/strand_model.h"
+
+#include "appmodel/text.h"
+#include "io/import/read_strands.h"
+#include "io/project/recipe_file.h"
+#include "scene/strand_subject.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace thicket::app {
+namespace {
+
+/// Some twenty thousand blades, wherever they are to grow.
+StrandRecipe firstRecipe(const Scene& scene, std::uint32_t wanted) {
+    StrandRecipe r;
+    const Subject* surface = scene.find(wanted);
+    if (surface != nullptr && !surface->isMesh() && surface->terrain() == nullptr)
+        surface = nullptr;
+    const auto area = [](const Subject& s) { return s.bounds.size().x() * s.bounds.size().z(); };
+    for (const Subject& s : scene.subjects)
+        if (scene.find(wanted) == nullptr && (s.terrain() != nullptr || (s.isMesh() && s.role == Role::Horizon)) &&
+            (surface == nullptr || area(s) > area(*surface)))
+            surface = &s;
+    double metres = 400;
+    r.where.lowX = r.where.lowZ = -10;
+    r.where.highX = r.where.highZ = 10;
+    if (surface != nullptr) {
+        r.where.surface = surface->id;
+        metres = std::max(area(*surface), 1e-6);
+        // On something the size of a hand grow hairs, not blades.
+        const double size = std::sqrt(metres);
+        r.length = std::clamp(0.12 * size, 0.004, 0.6);
+        r.width = std::max(r.length / 75, 5e-5);
+        r.clumpMetres = 0.75 * r.length;
+    }
+    constexpr double kFirstStrands = 20'000;
+    const double density = std::min(kFirstStrands / metres, 60.0 / (r.length * r.length));
+    const double digit = std::pow(10, std::floor(std::log10(density)));
+    r.where.density = std::max(1.0, std::floor(density / digit)) * digit;
+    return r;
+}
+
+Result<Subject> grownBy(const Scene& in, const StrandRecipeFile& file, const JobContext& job) {
+    auto grown = growStrandsIn(in, file.recipe, job.part(0, 0.8));
+    if (!grown)
+        return grown.error();
+    StrandsBody body;
+    body.strands = std::move(*grown);
+    body.recipe = std::make_shared<const StrandRecipe>(file.recipe);
+    body.look = file.look.value_or(body.look);
+    auto made = makeStrands(file.name, file.role, std::move(body), job.part(0.8, 1));
+    if (!made)
+        return made;
+    if (file.rule)
+        made->rule = *file.rule;
+    if (file.thinning)
+        setThinning(*made, *file.thinning);
+    return made;
+}
+
+} // namespace
+
+const Subject* StrandModel::strands(std::uint32_t id) const {
+    const Subject* found = scene().find(id);
+    return found != nullptr && found->strands() != nullptr ? found : nullptr;
+}
+
+void StrandModel::edit(const Subject& after, const QString& label, const QString& mergeKey) {
+    m_session.document.push(changeSubject(scene(), after, label.toStdString(), mergeKey.toStdString()));
+}
+
+void StrandModel::importLines(const QString& path) {
+    m_session.add(tr("Reading %1").arg(path.section('/', -1)),
+                  [this, path](const Scene&, const JobContext& job) -> Result<Subject> {
+                      const std::filesystem::path file = std::filesystem::absolute(toPath(path)).lexically_normal();
+                      StrandsBody body;
+                      auto read = readStrands(file, {body.width, false}, job.part(0, 0.7));
+                      if (!read)
+                          return read.error();
+                      if (!read->notes.empty())
+                          QMetaObject::invokeMethod(this, [this, path, note = read->notes.front()] {
+                              m_session.say(path.section('/', -1) + QStringLiteral(": ") + toText(note));
+                          });
+                      body.strands = std::make_shared<const StrandSet>(std::move(read->set));
+                      auto made = makeStrands(file.stem().string(), Role::Dressing, std::move(body), job.part(0.7, 1));
+                      if (made)
+                          made->source = {file, read->hash, {}};
+                      return made;
+                  });
+}
+
+void StrandModel::growNew(std::uint32_t surface) {
+    m_session.add(tr("Growing"), [surface](const Scene& in, const JobContext& job) {
+        StrandRecipeFile file;
+        file.name = "Grass";
+        file.recipe = firstRecipe(in, surface);
+        return grownBy(in, file, job);
+    });
+}
+
+void StrandModel::openRecipe(const QString& path) {
+    m_session.add(tr("Growing"), [path](const Scene& in, const JobContext& job) -> Result<Subject> {
+        const auto file = readStrandRecipe(in, toPath(path));
+        if (!file)
+            return file.error();
+        return grownBy(in, *file, job);
+    });
+}
+
+void StrandModel::saveRecipe(std::uint32_t id, const QString& path) {
+    const Subject* found = strands(id);
+    if (found == nullptr || !found->strands()->recipe)
+        return;
+    if (auto done = writeStrandRecipe(scene(), *found, toPath(path)); !done)
+        m_session.report(done.error());
+    else
+        m_session.say(tr("Written: %1").arg(path));
+}
+
+const StrandRecipe* StrandModel::recipe(std::uint32_t id) const {
+    if (const auto pending = m_pending.find(id); pending != m_pending.end())
+        return &pending->second.recipe;
+    const Subject* found = strands(id);
+    return found != nullptr ? found->strands()->recipe.get() : nullptr;
+}
+
+void StrandModel::setRecipe(std::uint32_t id, const StrandRecipe& recipe, const QString& label) {
+    if (strands(id) == nullptr)
+        return;
+    const int number = ++m_asked;
+    m_pending[id] = {recipe, number};
+    emit recipeChanged(id);
+    Session::Change change;
+    change.title = tr("Growing");
+    change.label = label.toStdString();
+    change.key = QStringLiteral("grow-%1").arg(id);
+    change.supersede = true;
+    change.kind = Kind::Strands;
+    change.work = [recipe](const Subject& before, const Scene& in, const JobContext& job) -> Result<Subject> {
+        auto grown = growStrandsIn(in, recipe, job.part(0, 0.8));
+        if (!grown)
+            return grown.error();
+        // Points of another number or length ask for other levels; those of the same stay where they are.
+        const StrandsBody& was = *before.strands();
+        const bool alike = was.recipe && was.recipe->points == recipe.points && was.recipe->length == recipe.length;
+        Subject start = before;
+        if (!alike)
+            std::get<StrandsBody>(start.body).levels.clear();
+        auto made = withStrands(std::move(start), std::move(*grown), job.part(0.8, 1));
+        if (!made)
+            return made;
+        auto& body = std::get<StrandsBody>(made->body);
+        body.recipe = std::make_shared<const StrandRecipe>(recipe);
+        if (!alike)
+            made = withStrandLevels(
+                *made, usualLevels(*body.strands, *body.worth, std::max<std::size_t>(2, was.levels.size())));
+        return made;
+    };
+    change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        Subject after = now; // its name, rule, curves and looks may have changed meanwhile
+        auto& body = std::get<StrandsBody>(after.body);
+        const StrandsBody& fresh = *made.strands();
+        if (body.levels != before.strands()->levels)
+            return withStrandLevels(made, body.levels);
+        const Thinning thinning = body.thinning;
+        const StrandLook look = body.look;
+        body = fresh;
+        body.thinning = thinning;
+        body.look = look;
+        after.bounds = made.bounds;
+        after.radius = made.radius;
+        return after;
+    };
+    change.ended = [this, id, number] {
+        if (const auto pending = m_pending.find(id); pending != m_pending.end() && pending->second.number == number) {
+            m_pending.erase(pending);
+            emit recipeChanged(id);
+        }
+    };
+    m_session.change({id}, std::move(change));
+}
+
+bool StrandModel::addLevel(std::uint32_t id) {
+    const Subject* found = strands(id);
+    if (found == nullptr || !found->strands()->strands)
+        return false;
+    const StrandsBody& body = *found->strands();
+    constexpr std::size_t kMost = 8;
+    const auto straight = static_cast<std::uint64_t>(body.strands->size());
+    if (body.levels.size() >= kMost || body.levels.back().segments <= straight)
+        return false;
+    const auto inner = static_cast<double>(body.strands->segments() - straight);
+    const double share = static_cast<double>(body.levels.back().segments - straight) / std::max(inner, 1.0) / 2;
+    StrandLevel level = levelWithShare(*body.strands, *body.worth, share);
+    if (level.segments >= body.levels.back().segments)
+        level = levelWithShare(*body.strands, *body.worth, 0);
+    std::vector<StrandLevel> levels = body.levels;
+    levels.push_back(level);
+    edit(withStrandLevels(*found, std::move(levels)), tr("Add a level to %1").arg(toText(found->name)));
+    return true;
+}
+
+void StrandModel::removeLevel(std::uint32_t id, int level) {
+    const Subject* found = strands(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->strands()->levels.size()))
+        return;
+    std::vector<StrandLevel> levels = found->strands()->levels;
+    levels.erase(levels.begin() + level);
+    edit(withStrandLevels(*found, std::move(levels)), tr("Remove L%1 of %2").arg(level).arg(toText(found->name)));
+}
+
+void StrandModel::setDeviation(std::uint32_t id, int level, double metres) {
+    const Subject* found = strands(id);
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->strands()->levels.size()) || !(metres > 0))
+        return;
+    std::vector<StrandLevel> levels = found->strands()->levels;
+    levels[static_cast<std::size_t>(level)].deviation = metres;
+    edit(withStrandLevels(*found, std::move(levels)), tr("Change L%1 of %2").arg(level).arg(toText(found->name)));
+}
+
+void StrandModel::setLook(std::uint32_t id, const StrandLook& look, const QString& mergeKey) {
+    const Subject* found = strands(id);
+    if (found == nullptr || found->strands()->look == look)
+        return;
+    Subject after = *found;
+    std::get<StrandsBody>(after.body).look = look;
+    edit(after, tr("Change the colours of %1").arg(toText(found->name)), mergeKey);
+}
+
+StrandModel::Measured StrandModel::measuredOf(const Subject& subject) const {
+    const StrandsBody& body = *subject.strands();
+    return {body.strands, body.thinning, body.look, strandChain(subject, scene().statedView()).fromMetres,
+            subject.rule.reachMetres};
+}
+
+std::vector<StrandCover> StrandModel::cover(std::uint32_t id) {
+    const Subject* found = strands(id);
+    if (found == nullptr || !found->strands()->strands)
+        return {};
+    Measured of = measuredOf(*found);
+    const auto known = m_covers.find(id);
+    if (known != m_covers.end() && known->second.of == of)
+        return known->second.values;
+    const std::vector<StrandCover> before = known != m_covers.end() ? known->second.values : std::vector<StrandCover>();
+    if (m_measuring && m_measuring->first == id && m_measuring->second == of)
+        return before; // the old one stays in sight until the new one is there
+    m_measuring = {id, of};
+    std::vector<double> distances;
+    const double last = of.reach > 0 ? of.reach : std::max(50.0, 1.5 * of.from.back());
+    constexpr int kPlaces = 9;
+    for (int i = 1; i <= kPlaces; ++i) {
+        const double share = static_cast<double>(i) / (kPlaces + 0.5);
+        distances.push_back(share * share * last);
+    }
+    const View view = scene().statedView();
+    m_session.looks().run(
+        tr("Measuring the cover"),
+        [this, id, of, distances, view, subject = *found](const JobContext& job) -> JobQueue::Finish {
+            const StrandsBody& body = *subject.strands();
+            auto values = measureCover(*body.strands, *body.worth, strandChain(subject, view), body.thinning, body.look,
+                                       view, distances, job);
+            return [this, id, of, made = std::move(values)] {
+                if (m_measuring && m_measuring->first == id && m_measuring->second == of)
+                    m_measuring.reset();
+                if (!made)
+                    return;
+                m_covers[id] = {of, *made};
+                emit coverChanged(id);
+            };
+        },
+        QStringLiteral("cover-%1").arg(id), true);
+    return before;
+}
+
+} // namespace thicket::app

@@ -1,0 +1,74 @@
+#pragma once
+// Strands: in from lines and recipes, grown in the background, their levels and looks, and what thinning covers.
+
+#include "appmodel/session.h"
+
+#include <map>
+
+namespace thicket::app {
+
+class StrandModel : public QObject {
+    Q_OBJECT
+public:
+    explicit StrandModel(Session& session) : m_session(session) {}
+
+    // In
+    void importLines(const QString& path);
+    /// Grass on what is chosen, else on the widest ground there is, else on level ground.
+    void growNew(std::uint32_t surface);
+    void openRecipe(const QString& path);
+    void saveRecipe(std::uint32_t id, const QString& path);
+
+    /// What they grow by, or will when growing ends; null when they came from a file.
+    [[nodiscard]] const StrandRecipe* recipe(std::uint32_t id) const;
+    [[nodiscard]] bool growing(std::uint32_t id) const { return m_pending.contains(id); }
+    /// Grows again in the background; the strands stay as they are until then. One step, with the new recipe.
+    void setRecipe(std::uint32_t id, const StrandRecipe& recipe, const QString& label);
+
+    // Levels and looks
+    /// One more level between the coarsest and straight lines; false when there is none to be had.
+    bool addLevel(std::uint32_t id);
+    void removeLevel(std::uint32_t id, int level);
+    /// How far a level may be off; it becomes what it truly is.
+    void setDeviation(std::uint32_t id, int level, double metres);
+    void setLook(std::uint32_t id, const StrandLook& look, const QString& mergeKey = {});
+
+    // Cover
+    /// What was measured last for strands as they are now; empty while it is not there. Asks for it where it is not.
+    [[nodiscard]] std::vector<StrandCover> cover(std::uint32_t id);
+
+signals:
+    void recipeChanged(std::uint32_t id);
+    void coverChanged(std::uint32_t id);
+
+private:
+    [[nodiscard]] const Scene& scene() const { return m_session.scene(); }
+    [[nodiscard]] const Subject* strands(std::uint32_t id) const;
+    void edit(const Subject& after, const QString& label, const QString& mergeKey = {});
+
+    Session& m_session;
+    struct Pending {
+        StrandRecipe recipe;
+        int number = 0;
+    };
+    std::map<std::uint32_t, Pending> m_pending;
+    int m_asked = 0;
+    /// What a cover was measured of.
+    struct Measured {
+        std::shared_ptr<const StrandSet> set;
+        Thinning thinning;
+        StrandLook look;
+        std::vector<double> from; ///< where levels come in
+        double reach = 0;
+        bool operator==(const Measured&) const = default;
+    };
+    [[nodiscard]] Measured measuredOf(const Subject& subject) const;
+    struct Cover {
+        Measured of;
+        std::vector<StrandCover> values;
+    };
+    std::map<std::uint32_t, Cover> m_covers;
+    std::optional<std::pair<std::uint32_t, Measured>> m_measuring;
+};
+
+} // namespace thicket::app

@@ -1,0 +1,149 @@
+// Strands at the command line: from lines or grown, with their levels, how they thin out, and what that covers.
+
+#include "base/text.h"
+#include "cli/commands.h"
+#include "cli/project_input.h"
+#include "cli/report.h"
+#include "io/import/read_strands.h"
+#include "io/project/project.h"
+#include "io/project/recipe_file.h"
+#include "scene/edits.h"
+#include "scene/strand_subject.h"
+
+#include <fmt/format.h>
+
+namespace thicket::cli {
+namespace fs = std::filesystem;
+using nlohmann::ordered_json;
+
+namespace {
+
+Result<Subject> readLines(const Console& console, const StrandsOptions& options, std::vector<std::string>& notes) {
+    auto read = readStrands(options.file, {options.width, false}, console.job);
+    if (!read)
+        return read.error();
+    notes = read->notes;
+    StrandsBody body;
+    body.width = options.width;
+    body.strands = std::make_shared<const StrandSet>(std::move(read->set));
+    const Role role = options.role.empty() ? Role::GroundCover : *fromKey<Role>(options.role);
+    auto made = makeStrands(options.name.empty() ? options.file.stem().string() : options.name, role, std::move(body),
+                            console.job);
+    if (made)
+        made->source = {fs::absolute(options.file).lexically_normal(), read->hash, {}};
+    return made;
+}
+
+Result<Subject> grow(const Console& console, const StrandsOptions& options, Scene& scene) {
+    std::optional<std::uint32_t> surface;
+    if (!options.surface.empty()) {
+        if (auto added = addSurface(scene, options.surface, console.job); !added)
+            return added.error();
+        surface = scene.subjects.front().id;
+    }
+    auto file = readStrandRecipe(scene, options.recipe, surface);
+    if (!file)
+        return file.error();
+    if (options.seed)
+        file->recipe.where.seed = *options.seed;
+    if (options.density > 0)
+        file->recipe.where.density = options.density;
+    auto grown = growStrandsIn(scene, file->recipe, console.job);
+    if (!grown) {
+        Error error = grown.error();
+        error.where = options.recipe.string();
+        return error;
+    }
+    StrandsBody body;
+    body.strands = std::move(*grown);
+    body.recipe = std::make_shared<const StrandRecipe>(file->recipe);
+    body.look = file->look.value_or(body.look);
+    const Role role = options.role.empty() ? file->role : *fromKey<Role>(options.role);
+    auto made = makeStrands(options.name.empty() ? file->name : options.name, role, std::move(body), console.job);
+    if (!made)
+        return made.error();
+    if (file->rule)
+        made->rule = *file->rule;
+    if (file->thinning)
+        setThinning(*made, *file->thinning);
+    return made;
+}
+
+} // namespace
+
+int strands(const Console& console, const StrandsOptions& options) {
+    if (options.file.empty() && options.recipe.empty())
+        return fail(console,
+                    {ErrorCode::BadInput, "strands", "no lines were named", "name a file, or a recipe with --grow"});
+    const auto start = std::chrono::steady_clock::now();
+    Scene scene;
+    scene.settings.name = options.out.stem().stem().string();
+    std::vector<std::string> notes;
+    auto made = options.recipe.empty() ? readLines(console, options, notes) : grow(console, options, scene);
+    if (!made)
+        return fail(console, made.error());
+    const double ms = msSince(start);
+    for (const std::string& note : notes)
+        console.err << "thicket: " << options.file.string() << ": " << note << '\n';
+    const View view = viewWith(options.fovDegrees, options.heightPx);
+    const StrandsBody& body = *made->strands();
+    const ResolvedChain chain = strandChain(*made, view);
+    std::vector<StrandCover> covers;
+    if (!options.cover.empty()) {
+        auto measured =
+            measureCover(*body.strands, *body.worth, chain, body.thinning, body.look, view, options.cover, console.job);
+        if (!measured)
+            return fail(console, measured.error());
+        covers = std::move(*measured);
+    }
+    ordered_json out{{"strands", made->name},
+                     {"count", body.strands->size()},
+                     {"points", body.strands->points.size()},
+                     {"mean_length_metres", body.places.meanLength},
+                     {"mean_width_metres", body.places.meanWidth},
+                     {"reach_metres", made->rule.reachMetres}};
+    std::string lines;
+    out["levels"] = ordered_json::array();
+    for (std::size_t l = 0; l < body.levels.size(); ++l) {
+        const StrandLevel& level = body.levels[l];
+        out["levels"].push_back({{"deviation_metres", level.deviation},
+                                 {"triangles", 2 * level.segments},
+                                 {"from_metres", chain.fromMetres[l]}});
+        lines += fmt::format("  L{}  {:>12} triangles   off by {:<8} from {}\n", l,
+                             grouped(static_cast<std::int64_t>(2 * level.segments)), length(level.deviation),
+                             length(chain.fromMetres[l]));
+    }
+    if (!covers.empty())
+        out["cover"] = ordered_json::array();
+    for (const StrandCover& c : covers) {
+        out["cover"].push_back({{"metres", c.metres},
+                                {"all", c.full},
+                                {"thinned", c.thinned},
+                                {"share", c.share()},
+                                {"colour_delta_e", c.colour},
+                                {"keep", body.thinning.keepAt(c.metres)},
+                                {"grow", body.thinning.growAt(c.metres)}});
+        lines += fmt::format("  cover {:.0f} % at {} · {:.0f} % of strands, {:.2f} x as wide · colour off by {:.1f}\n",
+                             100 * c.share(), length(c.metres), 100 * body.thinning.keepAt(c.metres),
+                             body.thinning.growAt(c.metres), c.colour);
+    }
+    out["ms"] = ms;
+    const std::string head = fmt::format("{}: {} strands, {} points, {} long in the mean, {} wide\n", made->name,
+                                         grouped(static_cast<std::int64_t>(body.strands->size())),
+                                         grouped(static_cast<std::int64_t>(body.strands->points.size())),
+                                         length(body.places.meanLength), length(body.places.meanWidth));
+    if (!options.out.empty()) {
+        apply(scene, addSubjects(scene, {std::move(*made)}, "Strands"));
+        if (auto done = writeProject(scene, options.out, true); !done)
+            return fail(console, done.error());
+        out["project"] = options.out.string();
+        lines += fmt::format("  {}\n", options.out.string());
+    }
+    if (console.json)
+        print(console, out);
+    else
+        console.out << head << lines;
+    return 0;
+}
+
+} // namespace thicket::cli

@@ -1,0 +1,130 @@
+#include "io/ship/ship_strands.h"
+
+#include "base/file.h"
+#include "io/import/import.h"
+#include "io/import/read_strands.h"
+#include "io/json/strand_json.h"
+#include "io/json/switching_json.h"
+#include "io/ship/write_glb.h"
+#include "scene/strand_subject.h"
+#include "strands/ribbon_mesh.h"
+
+#include <fmt/format.h>
+#include <numbers>
+
+namespace thicket {
+namespace fs = std::filesystem;
+using json::ordered_json;
+
+namespace {
+
+constexpr int kStrandVersion = 1;
+
+Error differs(const fs::path& file, const std::string& what) {
+    return {ErrorCode::CheckFailed, file.string(), "read back, " + what,
+            "do not use this file; report how it was made"};
+}
+
+Result<void> compareLines(const fs::path& file, const StrandSet& was, const JobContext& job) {
+    const auto back = readStrands(file, {0, true}, job);
+    if (!back)
+        return back.error();
+    if (back->set.first != was.first)
+        return differs(file, "it holds other strands");
+    for (std::size_t i = 0; i < was.points.size(); ++i) {
+        const Vec3d a = was.origin + was.points[i].cast<double>();
+        const Vec3d b = back->set.origin + back->set.points[i].cast<double>();
+        if ((a - b).norm() > 1e-6 * (1 + static_cast<double>(was.points[i].norm())) ||
+            std::abs(back->set.widths[i] - was.widths[i]) > 1e-6F * was.widths[i])
+            return differs(file, fmt::format("point {} lies elsewhere", i));
+    }
+    return {};
+}
+
+} // namespace
+
+std::string encodeStrandRule(const Subject& strands, const View& view) {
+    const StrandsBody& body = *strands.strands();
+    const ResolvedChain chain = strandChain(strands, view);
+    ordered_json levels = ordered_json::array();
+    for (std::size_t l = 0; l < body.levels.size(); ++l)
+        levels.push_back({{"fromMetres", chain.fromMetres[l]},
+                          {"deviation", body.levels[l].deviation},
+                          {"segments", body.levels[l].segments},
+                          {"triangles", 2 * body.levels[l].segments}});
+    const ordered_json out{
+        {"format", "lean-thicket-strands"},
+        {"version", kStrandVersion},
+        {"strands", strands.name},
+        {"count", body.strands->size()},
+        {"view", {{"fovDegrees", view.fovY * 180 / std::numbers::pi}, {"lines", view.lines}, {"detail", view.detail}}},
+        {"rule", json::encode(strands.rule)},
+        {"thinning", json::encode(body.thinning)},
+        {"look", json::encode(body.look)},
+        {"formulas",
+         {{"rank", "(strand + 0.5) / count, strands from 0 in the order of the file: it is progressive"},
+          {"drawn", "rank < keep(d) * (1 + band), d from the camera to the middle of the strand's box"},
+          {"shrink", "smoothstep of clamp((keep(d) * (1 + band) - rank) / (keep(d) * band), 0, 1)"},
+          {"cover", "c = keep(d) * (1 + 0.5 * band), at most 1"},
+          {"grow", "where the cover is held min(growAtMost, 1 / c), else the curve"},
+          {"width", "width * grow * shrink; below a pixel it stays a pixel, and opacity falls in its place"},
+          {"switch", "fromMetres * (1 + softBand * (2 * u - 1)), u in 0..1 a hash of the strand"}}},
+        {"levels", levels}};
+    return json::text(out, 2) + "\n";
+}
+
+Result<void> shipStrands(const Scene& scene, const Subject& strands, const fs::path& folder, const std::string& base,
+                         const ShipOptions& options, const JobContext& job, ShipReport& report) {
+    const StrandsBody& body = *strands.strands();
+    if (!body.strands) {
+        report.skipped.push_back(strands.name + ": its strands are missing");
+        return {};
+    }
+    for (std::size_t l = 0; l < body.levels.size(); ++l) {
+        if (job.cancelled())
+            return cancelledError();
+        const StrandSet cut = cutStrands(*body.strands, *body.worth, body.levels[l].deviation, 1, 1);
+        const std::string name = fmt::format("{}_LOD{}", strands.name, l);
+        if (options.extensionGlb || options.namedGlb) {
+            const fs::path file = folder / fmt::format("{}.L{}.lines.glb", base, l);
+            const auto bytes = encodeLines(name, cut);
+            if (!bytes)
+                return bytes.error();
+            if (auto done = writeFile(file, *bytes); !done)
+                return done;
+            if (auto same = compareLines(file, cut, job); !same)
+                return same;
+            report.files.push_back({file, bytes->size(), true});
+        }
+        if (options.ribbons) {
+            const fs::path file = folder / fmt::format("{}.L{}.ribbons.glb", base, l);
+            Surfaces surfaces;
+            surfaces.materials.resize(1);
+            surfaces.materials[0].name = strands.name;
+            surfaces.materials[0].doubleSided = true;
+            const Mesh mesh = ribbonMesh(cut, body.look);
+            const auto bytes = encodeAt(name, mesh, surfaces, cut.origin);
+            if (auto done = writeFile(file, bytes); !done)
+                return done;
+            const auto back = readModel(file, job);
+            if (!back)
+                return back.error();
+            if (back->size() != 1 || back->front().levels.front().mesh.indices.size() != mesh.indices.size())
+                return differs(file, "it holds other ribbons");
+            report.files.push_back({file, bytes.size(), true});
+        }
+    }
+    if (options.chainJson) {
+        const fs::path file = folder / (base + ".strands.json");
+        const std::string text = encodeStrandRule(strands, scene.settings.view);
+        if (auto done = writeTextFile(file, text); !done)
+            return done;
+        const auto back = readTextFile(file);
+        if (!back || *back != text)
+            return differs(file, "it differs");
+        report.files.push_back({file, text.size(), true});
+    }
+    return {};
+}
+
+} // namespace thicket

@@ -1,0 +1,156 @@
+#include "scene/strand_subject.h"
+
+#include "scene/fields.h"
+#include "strands/ribbon_mesh.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace thicket {
+namespace {
+
+constexpr std::size_t kMostLevels = 5;
+
+/// A few strands as ribbons, wide enough to be seen in a picture the size of a thumb.
+void makeLikeness(StrandsBody& body) {
+    constexpr double kShown = 400;
+    const double share = std::min(1.0, kShown / static_cast<double>(body.strands->size()));
+    // Those next to the first: a tuft says more than a few strands from all over.
+    const StrandSet& set = *body.strands;
+    std::vector<std::pair<float, std::uint32_t>> near;
+    for (std::uint32_t s = 0; s < set.size(); ++s)
+        near.emplace_back((set.points[set.first[s]] - set.points.front()).squaredNorm(), s);
+    const auto shown = std::min<std::size_t>(near.size(), static_cast<std::size_t>(kShown));
+    std::nth_element(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(shown - 1), near.end());
+    StrandSet tuft;
+    tuft.first.push_back(0);
+    for (std::size_t i = 0; i < shown; ++i) {
+        const std::uint32_t s = near[i].second;
+        for (std::uint32_t p = set.first[s]; p < set.first[s + 1]; ++p) {
+            tuft.points.push_back(set.points[p] - set.points.front());
+            tuft.widths.push_back(set.widths[p]);
+        }
+        tuft.first.push_back(static_cast<std::uint32_t>(tuft.points.size()));
+    }
+    const Bounds box = placesOf(tuft).world;
+    constexpr double kOfPicture = 0.012;
+    const auto least = static_cast<float>(kOfPicture * box.diagonal());
+    for (float& width : tuft.widths)
+        width = std::max(width, share < 1 ? 0.6F * least : least);
+    body.likeness = std::make_shared<const Mesh>(ribbonMesh(tuft, body.look));
+    auto surfaces = std::make_shared<Surfaces>();
+    surfaces->materials.resize(1);
+    surfaces->materials[0].name = "strands";
+    surfaces->materials[0].doubleSided = true;
+    // Pictures of meshes do not read colours of vertices.
+    const Vec3f mean = (body.look.root + body.look.tip) / 2;
+    surfaces->materials[0].baseColor = {mean.x(), mean.y(), mean.z(), 1};
+    body.likenessSurfaces = std::move(surfaces);
+}
+
+/// Everything that follows from the lines.
+Result<void> derive(StrandsBody& body, const std::string& name, const JobContext& job) {
+    if (auto sound = checkStrands(*body.strands, name); !sound)
+        return sound;
+    auto worth = weighPoints(*body.strands, job);
+    if (!worth)
+        return worth.error();
+    body.worth = std::make_shared<const std::vector<float>>(std::move(*worth));
+    body.places = placesOf(*body.strands);
+    body.layout = {};
+    makeLikeness(body);
+    return {};
+}
+
+void layLevels(StrandsBody& body, std::vector<StrandLevel> levels) {
+    std::vector<StrandLevel> out{{0, body.strands->segments(), {}}};
+    for (std::size_t l = 1; l < levels.size(); ++l) {
+        StrandLevel level = levelWithin(*body.strands, *body.worth, levels[l].deviation);
+        level.fixed = levels[l].fixed;
+        out.push_back(level);
+    }
+    std::stable_sort(out.begin() + 1, out.end(),
+                     [](const StrandLevel& a, const StrandLevel& b) { return a.deviation < b.deviation; });
+    body.levels = std::move(out);
+    body.layout = layOut(*body.strands, *body.worth, body.places, body.levels, &body.layout);
+}
+
+} // namespace
+
+Result<Subject> makeStrands(std::string name, Role role, StrandsBody body, const JobContext& job) {
+    Subject out;
+    out.name = std::move(name);
+    out.role = role;
+    if (auto done = derive(body, out.name, job); !done)
+        return done.error();
+    out.rule = usualStrandRule(role, body.places.meanLength);
+    body.thinning = usualStrandThinning(role, out.rule.reachMetres);
+    layLevels(body, usualLevels(*body.strands, *body.worth, kMostLevels));
+    out.body = std::move(body);
+    refresh({}, out);
+    return out;
+}
+
+Result<Subject> withStrands(Subject subject, std::shared_ptr<const StrandSet> strands, const JobContext& job) {
+    StrandsBody& body = std::get<StrandsBody>(subject.body);
+    body.strands = std::move(strands);
+    if (auto done = derive(body, subject.name, job); !done)
+        return done.error();
+    layLevels(body, std::vector<StrandLevel>(body.levels));
+    refresh({}, subject);
+    return subject;
+}
+
+Subject withStrandLevels(Subject subject, std::vector<StrandLevel> levels) {
+    layLevels(std::get<StrandsBody>(subject.body), std::move(levels));
+    return subject;
+}
+
+Result<std::shared_ptr<const StrandSet>> growIn(const Scene& scene, const StrandRecipe& recipe,
+                                                const std::vector<std::byte>& mask, const JobContext& job) {
+    auto ground = groundOf(scene, recipe.where, mask);
+    if (!ground)
+        return ground.error();
+    auto grown = growStrands(recipe, *ground, job);
+    if (!grown)
+        return grown.error();
+    return std::make_shared<const StrandSet>(std::move(*grown));
+}
+
+std::vector<LevelCost> strandCosts(const StrandsBody& body) {
+    std::vector<LevelCost> out;
+    for (const StrandLevel& level : body.levels) {
+        LevelCost cost;
+        cost.triangles = static_cast<std::uint32_t>(2 * level.segments);
+        cost.vertices = static_cast<std::uint32_t>(2 * level.segments + 2 * (body.strands ? body.strands->size() : 0));
+        cost.draws = 1;
+        cost.deviationMetres = level.deviation;
+        cost.fixed = level.fixed;
+        out.push_back(cost);
+    }
+    return out;
+}
+
+ResolvedChain strandChain(const Subject& subject, const View& view) {
+    const StrandsBody& body = *subject.strands();
+    return resolveChain(strandCosts(body), subject.rule, body.places.bounds, std::max(body.places.radius, 1e-6), view);
+}
+
+Thinning usualStrandThinning(Role role, double reach) {
+    Thinning out = usualThinning(role, reach);
+    out.widths = true;
+    out.growAtMost = role == Role::GroundCover ? 6 : 4;
+    return out;
+}
+
+SwitchRule usualStrandRule(Role role, double length) {
+    SwitchRule rule = usualFieldRule(role, length);
+    rule.cullBelowPx = 0;
+    rule.softBand = 0.1;
+    rule.marginMetres = std::clamp(std::round(2 * length), 0.5, 20.0);
+    if (rule.reachMetres > 0)
+        rule.reachMetres = std::clamp(std::round(length * 400 / 10) * 10, 60.0, 4000.0);
+    return rule;
+}
+
+} // namespace thicket
