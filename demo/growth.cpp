@@ -171,13 +171,13 @@ Result<void> addGrass(Scene& scene, const std::string& ground, const JobContext&
     for (const Subject& subject : scene.subjects)
         if (subject.name == ground)
             recipe.where.surface = subject.id;
-    recipe.where.density = 41;
-    recipe.where.leastHeight = 2.55;
+    recipe.where.density = 40;
+    recipe.where.leastHeight = 2.52;
     recipe.where.mostSlope = 48;
     recipe.where.near = {{ScatterNear::Of::Route, "Channel run", 0, 22, 76}};
     recipe.where.seed = 21;
-    recipe.length = 0.85;
-    recipe.width = 0.007;
+    recipe.length = 0.95;
+    recipe.width = 0.013;
     recipe.bendDegrees = 58;
     recipe.leanDegrees = 16;
     recipe.clump = 0.4;
@@ -188,8 +188,8 @@ Result<void> addGrass(Scene& scene, const std::string& ground, const JobContext&
     StrandsBody body;
     body.strands = std::move(*strands);
     body.recipe = std::make_shared<const StrandRecipe>(recipe);
-    body.look.root = {0.10F, 0.115F, 0.045F};
-    body.look.tip = {0.44F, 0.41F, 0.19F};
+    body.look.root = {0.075F, 0.085F, 0.03F};
+    body.look.tip = {0.30F, 0.29F, 0.12F};
     auto made = makeStrands("Dune grass", Role::GroundCover, std::move(body), job);
     if (!made)
         return made.error();

@@ -356,6 +356,14 @@ void MainWindow::showKind() {
             "Choose a brush and drag on the ground · right-drag turns the view meanwhile · Undo takes a stroke back"));
     else if (m_stage == Stage::Gather)
         m_hint->setText(hintFor(m_stage));
+    if (m_stage == Stage::Thin)
+        m_hint->setText(
+            emitter ? tr("Change a value to make it the level's own · click “own” to have it inherited again · "
+                         "drag a switch · hold B to see the source · L changes the arrangement")
+            : kind == Kind::Strands
+                ? tr("Choose a level and say how far its lines may be off · drag a handle of keep or grow · "
+                     "double-click the chart adds one")
+                : hintFor(m_stage));
     if (m_stage == Stage::Switch)
         m_hint->setText(
             kind == Kind::Terrain

@@ -78,7 +78,7 @@ void takeStrands(QApplication& app, MainWindow& window, const Shot& shot) {
         if (s.strands() != nullptr)
             window.bench().session.selectSubject(s.id);
     window.setStage(Stage::Gather);
-    window.viewport().setShotView({-23, 5.6, 14}, {-48, 4.4, -18});
+    window.viewport().setShotView({-33, 6.4, 12}, {-62, 5.2, -14});
     settle(app, window, 900);
     shot(QStringLiteral("strands-gather"));
     window.setStage(Stage::Switch);
@@ -237,7 +237,9 @@ int takePictures(QApplication& app, MainWindow& window, const QString& folder) {
     window.resize(1280, 800);
     QDir().mkpath(folder);
     settle(app, window, 1500);
-    bool fine = !window.bench().session.scene().subjects.empty();
+    bool fine = true;
+    if (window.bench().session.scene().subjects.empty())
+        return 1;
     const Shot shot = [&](const QString& name) {
         settle(app, window, 900);
         fine &= window.grab().save(QDir(folder).filePath(name + QStringLiteral(".png")));

@@ -147,4 +147,26 @@ Bounds particleBounds(const std::vector<EmitterPart>& parts) {
     return {low, high};
 }
 
+Bounds seenBounds(const std::vector<EmitterPart>& parts, std::uint32_t seed) {
+    double longest = 0;
+    for (const EmitterPart& part : parts)
+        longest = std::max(longest, part.lifetime.high);
+    Vec3d low = Vec3d::Constant(1e300);
+    Vec3d high = -low;
+    std::vector<Particle> out;
+    constexpr int kMoments = 6;
+    for (int i = 0; i < kMoments; ++i) {
+        particlesAt(parts, seed, longest * (1 + 0.37 * i), -1e9, 1e9, out);
+        for (const Particle& p : out) {
+            constexpr float kFaint = 0.15F; // of the most its part shows: hardly seen
+            if (p.opacity < kFaint * static_cast<float>(parts[p.part].opacity))
+                continue;
+            const Vec3d half = Vec3d::Constant(0.35 * static_cast<double>(p.size));
+            low = low.cwiseMin(p.place.cast<double>() - half);
+            high = high.cwiseMax(p.place.cast<double>() + half);
+        }
+    }
+    return low.x() <= high.x() ? Bounds{low, high} : particleBounds(parts);
+}
+
 } // namespace thicket

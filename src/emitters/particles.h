@@ -40,5 +40,7 @@ void particlesAt(const std::vector<EmitterPart>& parts, std::uint32_t seed, doub
 
 /// A box that holds all particles at any moment, from the emitter.
 Bounds particleBounds(const std::vector<EmitterPart>& parts);
+/// The box that most of what is seen lies in at some moments: smaller, for framing pictures.
+Bounds seenBounds(const std::vector<EmitterPart>& parts, std::uint32_t seed);
 
 } // namespace thicket

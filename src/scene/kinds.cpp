@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <tuple>
 
 namespace thicket {
 namespace {
@@ -284,8 +285,7 @@ Likeness likenessOf(const Scene& scene, const Subject& subject) {
                 return Likeness{body.likeness, body.likenessSurfaces};
             },
             [](const EmitterBody& body) {
-                const auto [mesh, surfaces] = emitterLikeness(body.emitter);
-                return Likeness{mesh, surfaces};
+                return Likeness{body.likeness, body.likenessSurfaces};
             }},
         subject.body);
 }
@@ -339,6 +339,7 @@ void refresh(const Scene& scene, Subject& subject) {
                         },
                         [&](EmitterBody& body) {
                             subject.bounds = particleBounds(body.emitter.parts);
+                            std::tie(body.likeness, body.likenessSurfaces) = emitterLikeness(body.emitter);
                             subject.radius = std::max(subject.bounds.diagonal() / 2, 1e-3);
                         }},
                subject.body);

@@ -151,6 +151,8 @@ struct EmitterBody {
     Emitter emitter;
     std::vector<std::shared_ptr<const Image>> sprites = {}; ///< one a part; null: a soft disc
     SharedPlacements placed = {};                           ///< null: nobody has placed it
+    std::shared_ptr<const Mesh> likeness = {}; ///< its particles at a moment as cards, for pictures; refresh() makes it
+    std::shared_ptr<const Surfaces> likenessSurfaces = {};
 };
 
 /// In the order of Subject::body.

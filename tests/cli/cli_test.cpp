@@ -410,4 +410,81 @@ TEST(Cli, terrain_is_inspected_cut_into_tiles_and_made_a_mesh) {
     EXPECT_EQ(run({"terrain"}).code, 1);
 }
 
+TEST(CliStrands, a_recipe_grows_and_its_levels_and_cover_are_said) {
+    const FieldFiles files;
+    const std::string recipe = files.written(
+        "r.strands.json", R"({"format": "lean-thicket-strand-recipe", "version": 1, "name": "Marram", "density": 12,
+            "ground": {"height": 0, "low": [-10, -10], "high": [10, 10]}, "length": 0.8, "points": 6})");
+    const Ran made = run({"strands", "--grow", recipe, "-o", files.project, "--cover", "40,90", "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    const auto out = made.json();
+    EXPECT_NEAR(out["count"].get<int>(), 4800, 100);
+    EXPECT_EQ(out["points"], 6 * out["count"].get<int>());
+    ASSERT_GE(out["levels"].size(), 3U);
+    for (std::size_t l = 1; l < out["levels"].size(); ++l) {
+        EXPECT_LT(out["levels"][l]["triangles"], out["levels"][l - 1]["triangles"]);
+        EXPECT_GT(out["levels"][l]["from_metres"], out["levels"][l - 1]["from_metres"]);
+    }
+    EXPECT_EQ(out["cover"].size(), 2U);
+    EXPECT_NEAR(out["cover"][0]["share"].get<double>(), 1, 0.15);
+    // The project holds them, and everything that works for projects works for them.
+    const Ran seen = run({"select", files.project, "--eye", "0,1,30", "--look", "0,0,0", "--json"});
+    ASSERT_EQ(seen.code, 0) << seen.err;
+    EXPECT_EQ(seen.json()["subjects"][0]["copies"], out["count"]);
+    EXPECT_GT(seen.json()["subjects"][0]["drawn"], 1000);
+    const Ran shipped = run({"ship", files.project, "-o", (files.folder.path() / "out2").string(), "--json"});
+    ASSERT_EQ(shipped.code, 0) << shipped.err;
+    EXPECT_TRUE(fs::exists(files.folder.path() / "out2" / "marram.L0.lines.glb"));
+    // What was shipped is read again as lines.
+    const Ran lines = run({"strands", (files.folder.path() / "out2" / "marram.L0.lines.glb").string(), "--json"});
+    ASSERT_EQ(lines.code, 0) << lines.err;
+    EXPECT_EQ(lines.json()["count"], out["count"]);
+}
+
+TEST(CliStrands, what_cannot_be_is_one_sentence) {
+    const FieldFiles files;
+    const std::string dense =
+        files.written("r.strands.json", R"({"format": "lean-thicket-strand-recipe", "version": 1, "density": 1e6})");
+    const Ran many = run({"strands", "--grow", dense});
+    EXPECT_EQ(many.code, 1);
+    EXPECT_NE(many.err.find("r.strands.json: would grow some"), std::string::npos) << many.err;
+    const Ran none = run({"strands", files.mesh});
+    EXPECT_EQ(none.code, 1);
+    EXPECT_EQ(none.err, "thicket: " + files.mesh + ": holds no lines; choose a file with lines or curves\n");
+    EXPECT_EQ(run({"strands"}).code, 1);
+}
+
+TEST(CliEmitter, the_forecast_is_said_for_every_level_and_distance) {
+    const FieldFiles files;
+    const std::string fire = files.written(
+        "fire.emitter.json", R"({"format": "lean-thicket-emitter", "version": 1, "name": "Fire", "parts": [
+            {"name": "smoke", "rate": 10, "lifetime": [4, 6], "size": [1, 1], "sizeOverLife": [1, 1]},
+            {"name": "sparks", "rate": 40, "lifetime": [1, 1], "size": [0.1, 0.1]}],
+            "levels": [{"from": 0}, {"from": 30, "parts": {"sparks": {"on": false}}}]})");
+    const Ran ran = run({"emitter", fire, "--distances", "20", "--add-level", "0.5", "-o", files.project, "--json"});
+    ASSERT_EQ(ran.code, 0) << ran.err;
+    const auto levels = ran.json()["levels"];
+    ASSERT_EQ(levels.size(), 3U);
+    EXPECT_EQ(levels[0]["live"], 90);
+    EXPECT_EQ(levels[1]["live"], 50);
+    EXPECT_EQ(levels[2]["live"], 25);
+    EXPECT_EQ(levels[2]["from_metres"], 60);
+    EXPECT_EQ(levels[1]["parts"][1]["on"], false);
+    EXPECT_NEAR(levels[1]["overdraw"][0]["overdraw"].get<double>() /
+                    (2 * levels[2]["overdraw"][0]["overdraw"].get<double>()),
+                1, 1e-9);
+    const Ran seen = run({"select", files.project, "--eye", "0,1,50", "--look", "0,0,0", "--json"});
+    ASSERT_EQ(seen.code, 0) << seen.err;
+    EXPECT_EQ(seen.json()["subjects"][0]["triangles"], 100) << "two a particle of L1";
+    const std::string all = files.written("levels.json", "");
+    ASSERT_EQ(run({"emitter", fire, "--resolved", "-o", all}).code, 0);
+    EXPECT_NE(readTextFile(all)->find("lean-thicket-emitter-levels"), std::string::npos);
+    const std::string bad =
+        files.written("bad.emitter.json", R"({"format": "lean-thicket-emitter", "version": 1, "parts": [
+            {"name": "smoke", "rate": 1e12, "lifetime": [4, 6], "size": [1, 1]}], "levels": [{"from": 0}]})");
+    const Ran refused = run({"emitter", bad});
+    EXPECT_EQ(refused.code, 1);
+    EXPECT_NE(refused.err.find("particles at its worst"), std::string::npos) << refused.err;
+}
+
 } // namespace thicket

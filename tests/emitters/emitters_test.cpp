@@ -139,6 +139,25 @@ TEST(Particles, stay_in_the_box_that_is_said_to_hold_them) {
     }
 }
 
+TEST(Particles, most_of_what_is_seen_lies_in_the_smaller_box) {
+    const Emitter e = fire();
+    const Bounds all = particleBounds(e.parts);
+    const Bounds seen = seenBounds(e.parts, e.seed);
+    EXPECT_LT(seen.diagonal(), all.diagonal());
+    std::vector<Particle> out;
+    int inside = 0;
+    int count = 0;
+    for (int i = 0; i < 40; ++i) {
+        particlesAt(e.parts, e.seed, 9 + 0.53 * i, -1e9, 1e9, out);
+        for (const Particle& p : out) {
+            ++count;
+            const Vec3d at = p.place.cast<double>();
+            inside += (at - seen.low).minCoeff() > 0 && (seen.high - at).minCoeff() > 0 ? 1 : 0;
+        }
+    }
+    EXPECT_GT(inside, 0.97 * count);
+}
+
 TEST(Particles, are_the_same_however_time_was_gone_to) {
     const Emitter e = fire();
     std::vector<Particle> once;

@@ -201,6 +201,74 @@ TerrainBody anyTerrain(Dice& dice) {
     return body;
 }
 
+StrandsBody anyStrands(Dice& dice) {
+    StrandsBody body;
+    if (dice.coin()) {
+        StrandRecipe recipe;
+        recipe.where.density = dice.between(0.1, 90);
+        recipe.where.surface = dice.coin() ? 10 : 0;
+        recipe.length = dice.between(0.01, 3);
+        recipe.curl = dice.between(0, 9);
+        recipe.clump = dice.between(0, 1);
+        recipe.points = 2 + static_cast<std::uint32_t>(dice.upTo(60));
+        body.recipe = std::make_shared<const StrandRecipe>(recipe);
+    }
+    body.width = dice.between(0.001, 0.1);
+    body.look.vary = dice.between(0, 1);
+    double off = 0;
+    for (int i = dice.upTo(4); i >= 0; --i, off += dice.between(0.001, 0.1))
+        body.levels.push_back({off, static_cast<std::uint64_t>(1 + dice.upTo(100'000)),
+                               dice.coin() || off == 0 ? std::nullopt : std::optional(anySwitch(dice))});
+    body.thinning.keep.points = {{dice.between(1, 9), 1}, {dice.between(10, 90), dice.between(0, 1)}};
+    body.thinning.growAtMost = dice.between(1, 8);
+    return body;
+}
+
+Emitter anyEmitter(Dice& dice) {
+    Emitter e;
+    for (int i = dice.upTo(3); i >= 0; --i) {
+        EmitterPart part;
+        part.name = "part " + std::to_string(i);
+        part.on = dice.coin();
+        part.rate = dice.between(0, 90);
+        part.burst = dice.coin() ? 0 : dice.between(1, 30);
+        part.burstEvery = part.burst > 0 ? dice.between(0.5, 3) : 1;
+        part.lifetime = {dice.between(0.1, 2), dice.between(2, 5)};
+        part.size = {dice.between(0, 1), dice.between(1, 2)};
+        part.direction = (dice.place() + Vec3d(0, 1e-3, 0)).normalized();
+        part.pull = dice.place() / 20;
+        part.glows = dice.coin();
+        part.local = dice.coin();
+        part.opacity = dice.between(0, 1);
+        e.parts.push_back(part);
+    }
+    double from = 0;
+    for (int l = dice.upTo(3); l >= 0; --l) {
+        EmitterLevel level;
+        level.from.value = from;
+        level.parts.resize(e.parts.size());
+        if (!e.levels.empty()) {
+            if (dice.coin())
+                level.inherits = static_cast<std::uint32_t>(dice.upTo(static_cast<int>(e.levels.size()) - 1));
+            for (PartOverride& over : level.parts) {
+                if (dice.coin())
+                    over.rate = dice.between(0, 40);
+                if (dice.coin())
+                    over.on = dice.coin();
+                if (dice.coin())
+                    over.size = Between{dice.between(0, 1), dice.between(1, 3)};
+            }
+        }
+        from += dice.between(1, 60);
+        e.levels.push_back(std::move(level));
+    }
+    e.levelBy = dice.coin() ? LevelBy::Tier : LevelBy::Distance;
+    if (dice.coin())
+        e.forced = static_cast<std::uint32_t>(dice.upTo(static_cast<int>(e.levels.size()) - 1));
+    e.seed = static_cast<std::uint32_t>(dice.upTo(100'000));
+    return e;
+}
+
 Scene anyScene(unsigned seed) {
     Dice dice(seed);
     Scene scene;
@@ -240,6 +308,31 @@ Scene anyScene(unsigned seed) {
         if (!ground.terrain()->trial)
             ground.source = {"/somewhere/here/bed.tif", std::string(32, 'a'), {}};
         scene.subjects.push_back(ground);
+    }
+    if (dice.coin()) {
+        Subject strands;
+        strands.id = 80;
+        strands.name = "grass";
+        strands.rule = anyRule(dice);
+        strands.radius = 4;
+        strands.body = anyStrands(dice);
+        if (!strands.strands()->recipe)
+            strands.source = {"/somewhere/here/grass.glb", std::string(32, 'b'), {}};
+        scene.subjects.push_back(strands);
+    }
+    if (dice.coin()) {
+        Subject smoke;
+        smoke.id = 90;
+        smoke.name = "smoke";
+        smoke.rule = anyRule(dice);
+        smoke.radius = 4;
+        EmitterBody body;
+        body.emitter = anyEmitter(dice);
+        body.sprites.resize(body.emitter.parts.size());
+        if (dice.coin())
+            body.placed = copies(1 + dice.upTo(3), 1);
+        smoke.body = std::move(body);
+        scene.subjects.push_back(smoke);
     }
     scene.nextId = id + static_cast<std::uint32_t>(dice.upTo(5));
     for (int i = 0; i < dice.upTo(2); ++i) {

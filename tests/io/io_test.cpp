@@ -296,8 +296,8 @@ TEST(Import, animations_have_one_value_for_each_of_their_times) {
         mesh.extras.weights.emplace_back(1, 0, 0, 0);
     }
     const fs::path file = folder.path() / "nod.glb";
-    using Between = RigChannel::Between;
-    const auto readsWith = [&](Between between, std::vector<float> times, std::vector<float> values) {
+    using Interpolation = RigChannel::Between;
+    const auto readsWith = [&](Interpolation between, std::vector<float> times, std::vector<float> values) {
         Rig rig;
         rig.nodes = {{"root", -1, {0, 0, 0}, {0, 0, 0, 1}, {1, 1, 1}}};
         rig.joints = {0};
@@ -306,12 +306,12 @@ TEST(Import, animations_have_one_value_for_each_of_their_times) {
         EXPECT_TRUE(writeFile(file, encodeGlb("nod", {share(mesh)}, plain(), GlbLevels::Named, {}, &rig)));
         return static_cast<bool>(readModel(file, {}));
     };
-    EXPECT_TRUE(readsWith(Between::Linear, {0, 1}, {0, 0, 0, 1, 1, 1}));
-    EXPECT_FALSE(readsWith(Between::Linear, {0, 1}, {0, 0, 0}));
-    EXPECT_FALSE(readsWith(Between::Step, {0, 1, 2}, {0, 0, 0, 1, 1, 1}));
-    EXPECT_FALSE(readsWith(Between::Linear, {1, 0}, {0, 0, 0, 1, 1, 1}));
-    EXPECT_TRUE(readsWith(Between::CubicSpline, {0, 1}, std::vector<float>(18, 0.5F)));
-    EXPECT_FALSE(readsWith(Between::CubicSpline, {0, 1}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_TRUE(readsWith(Interpolation::Linear, {0, 1}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_FALSE(readsWith(Interpolation::Linear, {0, 1}, {0, 0, 0}));
+    EXPECT_FALSE(readsWith(Interpolation::Step, {0, 1, 2}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_FALSE(readsWith(Interpolation::Linear, {1, 0}, {0, 0, 0, 1, 1, 1}));
+    EXPECT_TRUE(readsWith(Interpolation::CubicSpline, {0, 1}, std::vector<float>(18, 0.5F)));
+    EXPECT_FALSE(readsWith(Interpolation::CubicSpline, {0, 1}, {0, 0, 0, 1, 1, 1}));
 }
 
 TEST(Import, screen_coverages_become_switches) {

@@ -123,10 +123,11 @@ void EmitterChart::paintSteps(QPainter& p) const {
         const double until = i + 1 < m_forecasts.size() ? std::min(m_chain.fromMetres[i + 1], end) : end;
         const QString text = tr("L%1 · %2 live").arg(i).arg(figureText(m_forecasts[i].live, 3));
         const int w = p.fontMetrics().horizontalAdvance(text);
-        if (until <= from || m_chain.neverShows(i) || x(until) - x(from) < w + 10)
+        const double begin = i > 0 ? x(from * (1 + h)) : x(from); // right of where the finer one may still show
+        if (until <= from || m_chain.neverShows(i) || x(until) - begin < w + 10)
             continue;
         p.setPen(l.text);
-        p.drawText(QRectF(x(from) + 8, y(m_forecasts[i].live) - 18, w + 4, 14), Qt::AlignLeft | Qt::AlignVCenter, text);
+        p.drawText(QRectF(begin + 8, y(m_forecasts[i].live) - 18, w + 4, 14), Qt::AlignLeft | Qt::AlignVCenter, text);
     }
     p.setFont(Look::font(10.5));
     p.setPen(l.quiet);
@@ -188,7 +189,7 @@ void EmitterChart::paintOverlay(QPainter& p) {
         hatch(p, QRectF(x(s->rule.reachMetres), area.top(), area.right() - x(s->rule.reachMetres), area.height()));
         p.setFont(Look::font(11, 600));
         p.setPen(l.quiet);
-        p.drawText(QRectF(x(s->rule.reachMetres) - 96, area.bottom() - 18, 90, 14), Qt::AlignRight | Qt::AlignVCenter,
+        p.drawText(QRectF(x(s->rule.reachMetres) - 96, area.top() + 6, 90, 14), Qt::AlignRight | Qt::AlignVCenter,
                    tr("reach"));
     }
     paintSwitches(p);

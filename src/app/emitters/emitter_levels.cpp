@@ -76,9 +76,10 @@ EmitterLevels::EmitterLevels(Workbench& bench, QWidget* parent) : Panel(tr("Leve
     };
     row(PartValue::On, tr("Gives off"), tr("Whole parts can be off far away"), false, 1, 0, {});
     row(PartValue::Rate, tr("Rate"), tr("Particles a second"), false, 1e12, 2, tr(" a s"));
-    row(PartValue::Lifetime, tr("Lifetime"), tr("Of a particle, between these"), true, 1e6, 2, tr(" s"));
-    row(PartValue::Size, tr("Size"), tr("Across, at the middle of its life, between these"), true, 1e6, 3, tr(" m"));
-    row(PartValue::Speed, tr("Speed"), tr("When it is given off, between these"), true, 1e6, 2, tr(" m/s"));
+    row(PartValue::Lifetime, tr("Lifetime, s"), tr("Of a particle, seconds, between these"), true, 1e6, 2, {});
+    row(PartValue::Size, tr("Size, m"), tr("Across, at the middle of its life, metres, between these"), true, 1e6, 3,
+        {});
+    row(PartValue::Speed, tr("Speed, m/s"), tr("When it is given off, between these"), true, 1e6, 2, {});
     m_share = new NumberBox(1, 100, 0, tr(" % of the rate"));
     m_share->show(40);
     body->addSpacing(4);
@@ -166,7 +167,7 @@ void EmitterLevels::refreshCards() {
         lines.right = QStringLiteral("%1 %").arg(figureText(100 * forecast.live / first, 3));
         const double from = chain.fromMetres[at];
         lines.leftBelow = tr("%1 × screen").arg(figureText(forecast.overdraw(std::max(from, 10.0), view), 2));
-        lines.rightBelow = from > 1e9 ? tr("never") : tr("from %1").arg(lengthText(from));
+        lines.rightBelow = from > 1e9 ? tr("never") : i == 0 ? tr("from 0 m") : tr("from %1").arg(lengthText(from));
         lines.picture = all.copy(i * kSide, 0, kSide, kSide);
         static_cast<FigureCard*>(m_cards->itemAt(i)->widget())->show(lines, i == level());
     }

@@ -238,10 +238,10 @@ void FieldChart::paintCover(QPainter& p) const {
         p.drawEllipse(QPointF(x(c.metres), y(c.share())), 2.2, 2.2);
     if (m_cover.size() < 2)
         return;
-    const StrandCover& named = m_cover[m_cover.size() / 3];
+    const StrandCover& named = m_cover[m_cover.size() - 3];
     p.setFont(Look::font(11));
     p.setPen(l.quiet);
-    p.drawText(QPointF(x(named.metres) + 6, y(named.share()) - 8), tr("cover, measured"));
+    p.drawText(QPointF(x(named.metres) - 20, y(named.share()) - 8), tr("cover, measured"));
 }
 
 void FieldChart::paintReading(QPainter& p) const {

@@ -69,7 +69,7 @@ GrowPanel::GrowPanel(Workbench& bench, QWidget* parent) : Panel(tr("Strands"), p
     low->setSpecialValueText(tr("any"));
     number(column, tr("Height from"), tr("Only where the surface lies at least so high"), low, 1,
            [](R& r) -> double& { return r.where.leastHeight; });
-    auto* high = new NumberBox(-1e9, 1e9, 2, tr(" m"));
+    auto* high = new NumberBox(-1e9, 1e9, 2, {});
     high->setTopText(tr("any"));
     number(column, tr("Height to"), tr("Only where the surface lies no higher"), high, 1,
            [](R& r) -> double& { return r.where.mostHeight; });

@@ -406,20 +406,21 @@ void Viewport::frameSelection() {
         return;
     m_framed = subject->id;
     if (solo()) {
-        double wide = subject->radius;
-        m_soloOrbit.pivot = subject->bounds.centre();
+        const Bounds bounds = seenBox(*subject);
+        const double radius = subject->isMesh() ? subject->radius : bounds.diagonal() / 2;
+        double wide = radius;
+        m_soloOrbit.pivot = bounds.centre();
         if (comparing(Arrangement::LineUp)) {
             const auto offsets = lineUpOffsets(*subject);
-            wide = std::max(subject->radius, (offsets.back() - offsets.front()) / 2 + subject->bounds.size().x() / 2);
+            wide = std::max(radius, (offsets.back() - offsets.front()) / 2 + bounds.size().x() / 2);
             m_soloOrbit.yaw = 0.0;
             m_soloOrbit.pitch = 0.12;
             const double aspect = height() > 0 ? static_cast<double>(width()) / height() : 1.6;
             const double half = std::tan(m_bench.session.scene().settings.view.fovY / 2);
-            const double tall = subject->bounds.size().y() / 2 + subject->bounds.size().z() / 4;
-            m_soloOrbit.distance =
-                1.03 * std::max(wide / (half * aspect), tall / half * 1.3) + subject->bounds.size().z() / 2;
+            const double tall = bounds.size().y() / 2 + bounds.size().z() / 4;
+            m_soloOrbit.distance = 1.03 * std::max(wide / (half * aspect), tall / half * 1.3) + bounds.size().z() / 2;
         } else {
-            m_soloOrbit.distance = 1.15 * subject->radius / std::sin(m_bench.session.scene().settings.view.fovY / 2);
+            m_soloOrbit.distance = 1.15 * radius / std::sin(m_bench.session.scene().settings.view.fovY / 2);
         }
     } else if (chosenGround() != nullptr) {
         const Vec3d middle = subject->bounds.centre();

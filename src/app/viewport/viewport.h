@@ -167,6 +167,7 @@ private:
     }
     /// What is seen by itself; null where nothing is chosen, or something that is not.
     [[nodiscard]] const Subject* soloSubject() const { return solo() ? m_bench.session.subject() : nullptr; }
+    [[nodiscard]] static Bounds seenBox(const Subject& subject);
     std::vector<DrawItem> emitterItems(const Subject& subject);
     void paintEmitterLabels(QPainter& painter, const QMatrix4x4& viewProjection, const Subject& subject) const;
     void addParticles(const Selection& selection, const View& view, std::vector<DrawItem>& out);

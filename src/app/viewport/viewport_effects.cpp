@@ -13,6 +13,7 @@ namespace thicket::app {
 void Viewport::setEffectTime(double seconds) {
     m_effectSeconds = seconds;
     moved();
+    emit motionChanged();
 }
 
 Vec3d Viewport::placeLookedAt() const {
@@ -66,7 +67,7 @@ void Viewport::paintEmitterLabels(QPainter& p, const QMatrix4x4& viewProjection,
             continue;
         const QPointF foot((at.x() / at.w() + 1) / 2 * static_cast<float>(width()),
                            (1 - at.y() / at.w()) / 2 * static_cast<float>(height()));
-        constexpr double kWide = 150;
+        constexpr double kWide = 186;
         constexpr double kTall = 40;
         const QRectF box(std::clamp(foot.x() - kWide / 2, 8.0, std::max(8.0, width() - kWide - 8.0)),
                          std::min(foot.y() + 10, height() - kTall - 64), kWide, kTall);
@@ -85,7 +86,7 @@ void Viewport::paintEmitterLabels(QPainter& p, const QMatrix4x4& viewProjection,
         p.setPen(l.quiet);
         const double metres = std::max(m_soloOrbit.distance, 1e-3);
         p.drawText(text, Qt::AlignRight | Qt::AlignBottom,
-                   tr("%1 × the screen at %2")
+                   tr("%1 × screen at %2")
                        .arg(QString::fromStdString(figure(forecast.overdraw(metres, view), 2)),
                             QString::fromStdString(length(metres))));
     }

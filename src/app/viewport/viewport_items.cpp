@@ -11,14 +11,21 @@ namespace thicket::app {
 
 std::vector<double> Viewport::lineUpOffsets(const Subject& subject) const {
     // Narrow things stand apart too, so that each has room for its label.
-    const Vec3d size = subject.bounds.size();
-    const double step = std::max(1.12 * size.x() + 0.02 * subject.radius, 0.55 * size.y());
+    const Bounds bounds = seenBox(subject);
+    const Vec3d size = bounds.size();
+    const double step = std::max(1.12 * size.x() + 0.01 * bounds.diagonal(), 0.55 * size.y());
     std::vector<double> offsets;
     const std::size_t levels = levelCount(subject);
     const double n = static_cast<double>(levels);
     for (std::size_t i = 0; i < levels; ++i)
         offsets.push_back(step * (static_cast<double>(i) - (n - 1) / 2));
     return offsets;
+}
+
+/// What is framed of a subject: of an emitter where its particles are mostly, not where they may be at all.
+Bounds Viewport::seenBox(const Subject& subject) {
+    const EmitterBody* body = subject.emitter();
+    return body != nullptr ? seenBounds(body->emitter.parts, body->emitter.seed) : subject.bounds;
 }
 
 bool Viewport::comparing(Arrangement arrangement) const {

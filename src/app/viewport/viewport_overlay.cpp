@@ -245,9 +245,16 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
     const ResolvedChain& chain = chainOf(*copy);
     QString state = tr("culled: %1").arg(QString::fromStdString(culledName(picked.culled)));
     if (picked.level >= 0) {
-        state = QStringLiteral("L%1 · %2 triangles")
-                    .arg(static_cast<int>(picked.level))
-                    .arg(groupedText(chain.levels[static_cast<std::size_t>(picked.level)].triangles));
+        const auto triangles = chain.levels[static_cast<std::size_t>(picked.level)].triangles;
+        const Batch& batch = m_input.batches[copy->batch];
+        state = tr("L%1").arg(static_cast<int>(picked.level));
+        if (chain.levels.front().area > 0)
+            state += tr(" · %1 live").arg(groupedText(triangles / 2));
+        else if (batch.strands)
+            state += tr(" · %1 segments")
+                         .arg(batch.strands->triangles(static_cast<std::size_t>(picked.level), copy->slot, 1) / 2);
+        else
+            state += tr(" · %1 triangles").arg(groupedText(triangles));
         paintPicked(p, viewProjection, *copy, state);
     }
     if (const Subject* subject = m_bench.session.subject(); subject != nullptr && thinningOf(*subject) != nullptr)
@@ -330,7 +337,8 @@ void Viewport::paintReading(QPainter& p, const Pick& picked, const ResolvedChain
     const QString far = lengthText(subjectDistance());
     const double share = reading().height; // of what is out of view the selection says nothing
     const QString tall = share > 2 ? tr("fills the screen") : tr("%1 % of height").arg(share * 100, 0, 'f', 1);
-    const QString off = drawn ? pixelText(picked.errorPx) + tr(" off") : state;
+    const bool surface = chain.levels.empty() || chain.levels.front().area <= 0; // what has none is off by nothing
+    const QString off = !drawn ? state : surface ? pixelText(picked.errorPx) + tr(" off") : QString();
     p.setFont(Look::font(13, 600));
     const int w1 = p.fontMetrics().horizontalAdvance(far) + 18;
     p.setFont(Look::font(11.5));

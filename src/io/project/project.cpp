@@ -469,6 +469,7 @@ Result<Subject> attachSprites(const Subject& subject) {
             return sprite.error();
         body.sprites[p] = std::move(*sprite);
     }
+    refresh({}, out);
     return out;
 }
 

@@ -315,9 +315,10 @@ StrandsBody decodeStrandsBody(const ordered_json& in, const fs::path& folder, co
         if (in.contains("strands")) {
             const std::string at = path + "strands.";
             auto read = beside.strands(json::hash(json::object(in, "strands", path), "content", at));
-            if (!read)
+            if (read)
+                body.strands = std::move(*read);
+            else if (read.error().code != ErrorCode::NotFound) // what is only missing can be grown again
                 throw json::FieldError(at + "content: " + read.error().text());
-            body.strands = std::move(*read);
         }
     } else {
         const ordered_json& source = json::object(in, "source", path);

@@ -1,0 +1,188 @@
+// Strands and emitters in the window, as a person works with them.
+
+#include "app/emitters/emitter_chart.h"
+#include "app/emitters/emitter_levels.h"
+#include "app/field/field_chart.h"
+#include "app/field/field_panel.h"
+#include "app/parts/figure_card.h"
+#include "app/strands/grow_panel.h"
+#include "app/strands/strand_levels.h"
+#include "app/window_fixture.h"
+#include "scene/kinds.h"
+
+#include <QCheckBox>
+#include <QPushButton>
+
+namespace thicket::app {
+namespace {
+
+class GrowthWindow : public WindowTest {
+protected:
+    void grow(Stage stage) {
+        window->bench().strands.growNew(0);
+        waitForJobs();
+        ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
+        window->setStage(stage);
+        window->viewport().setShotView({0, 1.6, 14}, {0, 0, 0});
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+    }
+    void makeSmoke(Stage stage) {
+        window->bench().emitters.makeNew({0, 0, 0});
+        waitForJobs();
+        ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
+        window->setStage(stage);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+    }
+    [[nodiscard]] const Subject& own() const { return window->bench().session.scene().subjects.front(); }
+    [[nodiscard]] QUndoStack& steps() const { return window->bench().session.document.undo(); }
+    template <class W> [[nodiscard]] W* named(const char* name) const {
+        return window->findChild<W*>(QString::fromLatin1(name));
+    }
+    /// How much of a part of the picture is unlike its upper left corner.
+    [[nodiscard]] double unlike(const QRect& part) const {
+        const QImage image = window->viewport().grabFramebuffer();
+        const double ratio = static_cast<double>(image.width()) / window->viewport().width();
+        int differ = 0;
+        int count = 0;
+        for (int y = static_cast<int>(part.top() * ratio); y < part.bottom() * ratio; ++y)
+            for (int x = static_cast<int>(part.left() * ratio); x < part.right() * ratio; ++x, ++count) {
+                const QColor a = image.pixelColor(x, y);
+                const QColor b = image.pixelColor(2, y); // of the sky at that height
+                differ += std::abs(a.red() - b.red()) + std::abs(a.green() - b.green()) > 24 ? 1 : 0;
+            }
+        return static_cast<double>(differ) / count;
+    }
+    [[nodiscard]] QRect middle() const {
+        const QSize s = window->viewport().size();
+        return {s.width() / 3, s.height() / 3, s.width() / 3, s.height() / 3};
+    }
+    [[nodiscard]] bool settled() const {
+        return QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000);
+    }
+};
+
+} // namespace
+
+TEST_F(GrowthWindow, grass_is_drawn_and_counted) {
+    grow(Stage::Switch);
+    EXPECT_GT(window->viewport().exact().total.drawn, 5000U);
+    EXPECT_GT(unlike(middle()), 0.15) << "strands are to be seen";
+    // What is drawn is what was counted.
+    EXPECT_EQ(window->viewport().submittedTriangles(), window->viewport().exact().total.triangles);
+    window->bench().strands.setDeviation(own().id, 1, 0.0001);
+    ASSERT_TRUE(settled());
+    EXPECT_EQ(window->viewport().submittedTriangles(), window->viewport().exact().total.triangles);
+    // Thinned to nothing, nothing is left of them.
+    Thinning none = own().strands()->thinning;
+    none.keep.points = {{0, 0}};
+    window->bench().fields.setThinning(own().id, none, "None");
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return window->viewport().settled() && window->viewport().exact().total.drawn == 0; }, 20'000));
+    EXPECT_LT(unlike(middle()), 0.02);
+}
+
+TEST_F(GrowthWindow, the_stages_show_panels_of_their_own) {
+    grow(Stage::Gather);
+    EXPECT_TRUE(window->findChild<GrowPanel*>()->isVisible());
+    window->setStage(Stage::Thin);
+    EXPECT_TRUE(window->findChild<StrandLevels*>()->isVisible());
+    window->setStage(Stage::Switch);
+    EXPECT_TRUE(window->fieldChart().isVisible());
+    EXPECT_TRUE(window->findChild<FieldPanel*>()->isVisible());
+}
+
+TEST_F(GrowthWindow, a_number_typed_in_gather_grows_anew) {
+    grow(Stage::Gather);
+    const std::size_t before = own().strands()->strands->size();
+    auto* density = named<NumberBox>("growDensity");
+    density->setFocus();
+    density->selectAll();
+    QTest::keyClicks(density, QString::number(density->value() / 2));
+    QTest::keyClick(density, Qt::Key_Return);
+    waitForJobs();
+    EXPECT_NEAR(static_cast<double>(own().strands()->strands->size()), 0.5 * static_cast<double>(before),
+                0.03 * static_cast<double>(before));
+    steps().undo();
+    EXPECT_EQ(own().strands()->strands->size(), before);
+}
+
+TEST_F(GrowthWindow, a_handle_of_keep_is_dragged_and_the_measured_cover_follows) {
+    grow(Stage::Switch);
+    FieldChart& chart = window->fieldChart();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().strands.cover(own().id).empty(); }, 30'000));
+    const Thinning before = own().strands()->thinning;
+    const int at = steps().index();
+    const QPoint from = chart.place(FieldChart::Curve::Keep, 1).toPoint();
+    drag(&chart, from, from + QPoint(30, 6));
+    EXPECT_EQ(steps().index(), at + 1);
+    EXPECT_GT(own().strands()->thinning.keep.points[1].metres, before.keep.points[1].metres);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().session.looks().busy(); }, 30'000));
+    EXPECT_FALSE(window->bench().strands.cover(own().id).empty());
+}
+
+TEST_F(GrowthWindow, a_switch_of_strands_is_dragged_on_the_chart) {
+    grow(Stage::Switch);
+    FieldChart& chart = window->fieldChart();
+    const View view = window->bench().session.scene().statedView();
+    const double before = ownChainOf(own(), view)->fromMetres[1];
+    const QPoint from = chart.switchPlace(1).toPoint();
+    drag(&chart, from, from + QPoint(8, 0));
+    EXPECT_GT(ownChainOf(own(), view)->fromMetres[1], before);
+    EXPECT_TRUE(own().strands()->levels[1].fixed.has_value());
+}
+
+TEST_F(GrowthWindow, smoke_is_drawn_with_its_levels_side_by_side) {
+    makeSmoke(Stage::Thin);
+    EXPECT_TRUE(window->findChild<EmitterLevels*>()->isVisible());
+    EXPECT_GT(unlike(middle()), 0.01) << "smoke is to be seen";
+    const std::uint64_t one = window->viewport().submittedTriangles();
+    window->arrange(Arrangement::LineUp);
+    window->viewport().frameSelection();
+    ASSERT_TRUE(settled());
+    EXPECT_GT(window->viewport().submittedTriangles(), one) << "both levels";
+    // The same moment looks the same, another one otherwise.
+    window->viewport().setEffectTime(9);
+    ASSERT_TRUE(settled());
+    const QImage first = window->viewport().grabFramebuffer();
+    window->viewport().setEffectTime(9.5);
+    ASSERT_TRUE(settled());
+    EXPECT_NE(window->viewport().grabFramebuffer(), first);
+    window->viewport().setEffectTime(9);
+    ASSERT_TRUE(settled());
+    EXPECT_EQ(window->viewport().grabFramebuffer(), first);
+}
+
+TEST_F(GrowthWindow, a_typed_value_becomes_the_levels_own_and_its_button_gives_it_back) {
+    makeSmoke(Stage::Thin);
+    QTest::mouseClick(named<FigureCard>("levelCard1"), Qt::LeftButton);
+    ASSERT_EQ(window->bench().session.level(), 1);
+    auto* back = named<QPushButton>("own-size");
+    EXPECT_EQ(back->text(), "from L0");
+    EXPECT_FALSE(back->isEnabled());
+    EXPECT_TRUE(window->bench().emitters.setNumber(own().id, 1, 0, PartValue::Size, {2, 3}));
+    EXPECT_TRUE(back->isEnabled());
+    QTest::mouseClick(back, Qt::LeftButton);
+    EXPECT_FALSE(own().emitter()->emitter.levels[1].parts[0].size.has_value());
+    QTest::mouseClick(named<QPushButton>("addEmitterLevel"), Qt::LeftButton);
+    EXPECT_EQ(own().emitter()->emitter.levels.size(), 3U);
+    EXPECT_EQ(window->bench().session.level(), 2) << "the new level is looked at";
+}
+
+TEST_F(GrowthWindow, a_switch_of_an_emitter_is_dragged_and_walked_past) {
+    makeSmoke(Stage::Switch);
+    EmitterChart& chart = window->emitterChart();
+    ASSERT_TRUE(chart.isVisible());
+    const double before = own().emitter()->emitter.levels[1].from.value;
+    const int at = steps().index();
+    const QPoint from = chart.switchPlace(1).toPoint();
+    drag(&chart, from, from + QPoint(40, 0));
+    const double moved = own().emitter()->emitter.levels[1].from.value;
+    EXPECT_GT(moved, before);
+    EXPECT_EQ(steps().index(), at + 1);
+    window->viewport().standAt(0.8 * moved);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 0; }, 5000));
+    window->viewport().standAt(1.3 * moved);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 1; }, 5000));
+}
+
+} // namespace thicket::app
