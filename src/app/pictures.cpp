@@ -72,15 +72,12 @@ void takeFields(QApplication& app, MainWindow& window, const Shot& shot) {
     window.bench().session.selectSubject(subjects.front().id);
 }
 
-/// Strands: what they grow by, their levels, how they thin out.
+/// Strands: how they thin out, with the cover that was measured.
 void takeStrands(QApplication& app, MainWindow& window, const Shot& shot) {
     for (const Subject& s : window.bench().session.scene().subjects)
         if (s.strands() != nullptr)
             window.bench().session.selectSubject(s.id);
-    window.setStage(Stage::Gather);
     window.viewport().setShotView({-33, 6.4, 12}, {-62, 5.2, -14});
-    settle(app, window, 900);
-    shot(QStringLiteral("strands-gather"));
     window.setStage(Stage::Switch);
     QElapsedTimer waited;
     waited.start();
@@ -91,7 +88,7 @@ void takeStrands(QApplication& app, MainWindow& window, const Shot& shot) {
     window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
 }
 
-/// An emitter: its levels side by side, and where they come in.
+/// An emitter: its levels side by side.
 void takeEmitter(QApplication& app, MainWindow& window, const Shot& shot) {
     for (const Subject& s : window.bench().session.scene().subjects)
         if (s.emitter() != nullptr)
@@ -104,10 +101,6 @@ void takeEmitter(QApplication& app, MainWindow& window, const Shot& shot) {
     settle(app, window, 900);
     shot(QStringLiteral("emitter"));
     window.arrange(Arrangement::One);
-    window.setStage(Stage::Switch);
-    window.viewport().standAt(32);
-    settle(app, window, 900);
-    shot(QStringLiteral("emitter-switch"));
     window.bench().session.selectSubject(window.bench().session.scene().subjects.front().id);
 }
 

@@ -329,7 +329,7 @@ void GlScene::resume(int width, int height) {
 }
 
 void GlScene::begin(const QColor& top, const QColor& bottom, int width, int height) {
-    m_triangles = m_draws = 0;
+    m_triangles = m_draws = m_particleTriangles = m_particleDraws = 0;
     resume(width, height);
     glClearColor(0, 0, 0, 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
@@ -488,8 +488,8 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
         return drawStrands(item, viewProjection, eye, shading, from, most);
     if (item.particles) {
         m_particles.draw(*item.particles, {viewProjection, eye, {}});
-        m_triangles += 2 * item.particles->dots.size();
-        m_draws += item.particles->groups.size();
+        m_particleTriangles = 2 * item.particles->dots.size();
+        m_particleDraws = item.particles->groups.size();
         return 0;
     }
     if (!item.mesh || item.times() == 0)
@@ -647,7 +647,7 @@ void GlScene::end() {
 void GlScene::resolve(unsigned from, unsigned to, int width, int height) {
     glBindFramebuffer(GL_READ_FRAMEBUFFER, from);
     glBindFramebuffer(GL_DRAW_FRAMEBUFFER, to);
-    glBlitFramebuffer(0, 0, width, height, 0, 0, width, height, GL_COLOR_BUFFER_BIT, GL_NEAREST);
+    glBlitFramebuffer(0, 0, width, height, 0, 0, width, height, GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT, GL_NEAREST);
     glBindFramebuffer(GL_FRAMEBUFFER, to);
 }
 

@@ -94,15 +94,15 @@ public:
     };
     void dots(const QMatrix4x4& viewProjection, const std::vector<Dot>& dots);
     void end();
-    /// Copies a multisampled picture into a plain target and binds that.
+    /// Copies a multisampled picture into a plain target, with its depths, and binds that.
     void resolve(unsigned from, unsigned to, int width, int height);
     /// Uploads a mesh before it is first drawn. Returns false when it was there already.
     bool warm(const std::shared_ptr<const Mesh>& mesh);
     /// Frees what no scene holds any more.
     void forget();
 
-    [[nodiscard]] std::uint64_t triangles() const { return m_triangles; }
-    [[nodiscard]] std::uint64_t draws() const { return m_draws; }
+    [[nodiscard]] std::uint64_t triangles() const { return m_triangles + m_particleTriangles; }
+    [[nodiscard]] std::uint64_t draws() const { return m_draws + m_particleDraws; }
 
 private:
     struct GpuMesh {
@@ -181,6 +181,8 @@ private:
     std::function<void()> m_pictureReady;
     std::uint64_t m_triangles = 0;
     std::uint64_t m_draws = 0;
+    std::uint64_t m_particleTriangles = 0; ///< of the one item that holds them all, however often it is laid on
+    std::uint64_t m_particleDraws = 0;
 };
 
 } // namespace thicket::app

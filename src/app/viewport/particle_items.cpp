@@ -31,8 +31,12 @@ public:
         if (m_dots.empty())
             return std::nullopt;
         const Vec3f from = eye.cast<float>();
-        for (Entry& e : m_dots)
+        for (Entry& e : m_dots) {
             e.far = (Vec3f(e.dot.x, e.dot.y, e.dot.z) - from).squaredNorm();
+            // What the eye comes into fades, so that no disc is cut through or fills the picture.
+            e.dot.opacity *= std::clamp((std::sqrt(e.far) / e.dot.size - 0.35F) / 0.65F, 0.0F, 1.0F);
+        }
+        std::erase_if(m_dots, [](const Entry& e) { return e.dot.opacity == 0; });
         std::stable_sort(m_dots.begin(), m_dots.end(), [](const Entry& a, const Entry& b) { return a.far > b.far; });
         auto draw = std::make_shared<ParticleDraw>();
         for (const Entry& e : m_dots) {

@@ -603,9 +603,22 @@ void Viewport::paintGL() {
         m_factorDrawn = light ? m_budget.factor() : solo() ? m_factorDrawn : 1;
         m_pictureStands = true;
         m_restPicture.forget();
-    } else if (drawRest(std::move(items), view, viewProjection, pixels)) {
-        m_factorDrawn = 1;
-        m_pictureStands = true;
+    } else {
+        // Smoke has no edges to be made smooth, and may move while everything else rests: it is laid over the picture.
+        std::optional<DrawItem> particles;
+        if (!items.empty() && items.back().particles) {
+            particles = std::move(items.back());
+            items.pop_back();
+        }
+        if (drawRest(std::move(items), view, viewProjection, pixels)) {
+            if (particles) {
+                m_gl.resume(pixels.width(), pixels.height());
+                m_gl.draw(*particles, viewProjection, toQt(view.eye), m_shading);
+                m_gl.end();
+            }
+            m_factorDrawn = 1;
+            m_pictureStands = true;
+        }
     }
     if (m_moving) {
         context()->functions()->glFinish();
