@@ -48,5 +48,4 @@ using LookFrom = std::function<const Appearance&(const Vec3d& back)>;
 Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
                           double pixelsPerMetre, const PopOptions& options, const JobContext& job);
 
-
 } // namespace thicket

@@ -5,6 +5,7 @@
 #include "cli/commands.h"
 #include "cli/project_input.h"
 #include "cli/report.h"
+#include "emitters/emitter_look.h"
 #include "io/project/emitter_file.h"
 #include "io/project/project.h"
 #include "scene/edits.h"
@@ -35,6 +36,9 @@ int emitter(const Console& console, const EmitterOptions& options) {
     made->source = {fs::absolute(options.file).lexically_normal(), file->hash, {}};
     const View view = viewWith(options.fovDegrees, options.heightPx);
     const ResolvedChain chain = emitterChain(*made, view);
+    const auto pops = emitterPops(file->emitter, chain.fromMetres, view, console.job);
+    if (!pops)
+        return fail(console, pops.error());
     ordered_json out{{"emitter", file->name}, {"parts", file->emitter.parts.size()}};
     out["levels"] = ordered_json::array();
     std::string lines;
@@ -62,6 +66,18 @@ int emitter(const Console& console, const EmitterOptions& options) {
         lines += fmt::format("  L{}  {:>8} live, {:>8} at worst, {} of {} parts, from {}\n     {}\n", l,
                              grouped(std::lround(forecast.live)), grouped(std::lround(forecast.worst)),
                              forecast.partsOn, parts.size(), length(chain.fromMetres[l]), overText);
+        if (l > 0) {
+            const EmitterPop& pop = (*pops)[l - 1];
+            out["levels"].back()["switch"] = {{"cover_before_px", pop.coverBefore},
+                                              {"cover_after_px", pop.coverAfter},
+                                              {"lightness_before", pop.lightBefore},
+                                              {"lightness_after", pop.lightAfter},
+                                              {"delta_e", pop.deltaE},
+                                              {"unseen", pop.unseen()}};
+            lines += fmt::format("     where it comes in: cover {} to {} px, colours apart by {} ({})\n",
+                                 grouped(std::lround(pop.coverBefore)), grouped(std::lround(pop.coverAfter)),
+                                 figure(pop.deltaE, 2), pop.unseen() ? "unseen" : "seen");
+        }
     }
     if (options.resolved) {
         const std::string text = encodeEmitterFile(file->name, file->emitter, EmitterText::Resolved,

@@ -109,9 +109,9 @@ int strands(const Console& console, const StrandsOptions& options) {
         out["levels"].push_back({{"deviation_metres", level.deviation},
                                  {"triangles", 2 * level.segments},
                                  {"from_metres", chain.fromMetres[l]}});
-        lines += fmt::format("  L{}  {:>12} triangles   off by {:<8} from {}\n", l,
-                             grouped(static_cast<std::int64_t>(2 * level.segments)), length(level.deviation),
-                             length(chain.fromMetres[l]));
+        lines += fmt::format(
+            "  L{}  {:>12} triangles   {:<16} from {}\n", l, grouped(static_cast<std::int64_t>(2 * level.segments)),
+            l == 0 ? std::string("the source") : "off by " + length(level.deviation), length(chain.fromMetres[l]));
     }
     if (!covers.empty())
         out["cover"] = ordered_json::array();

@@ -134,7 +134,7 @@ TEST(Architecture, includes_go_one_way) {
         {"terrain", {"base", "mesh", "switching"}},
         {"scatter", {"base", "mesh", "switching"}},
         {"strands", {"base", "mesh", "image", "switching", "scatter"}},
-        {"emitters", {"base", "mesh", "switching", "scatter"}},
+        {"emitters", {"base", "mesh", "image", "switching", "scatter"}},
         {"scene", {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands", "emitters"}},
         {"budget", {"base", "mesh", "switching", "scene"}},
         {"io",

@@ -1,5 +1,6 @@
 // Emitters: what a level inherits, the forecast against counted particles, boxes that hold them, what is refused.
 
+#include "emitters/emitter_look.h"
 #include "emitters/particles.h"
 
 #include "switching/view.h"
@@ -186,6 +187,53 @@ TEST(Particles, of_before_and_after_a_moment_are_those_of_the_whole) {
     // A level that ended 20 seconds ago has nothing left.
     particlesAt(e.parts, 1, 28, -1e9, 8, before);
     EXPECT_TRUE(before.empty());
+}
+
+TEST(EmitterPops, a_level_that_differs_more_is_seen_more) {
+    Emitter e = fire();
+    e.parts[0].opacity = 0.5;
+    const View view;
+    const std::vector<double> from = {0, 20, 40, 60};
+    const auto scored = [&](double rate) {
+        e.levels[1].parts[0].rate = rate;
+        const auto pops = emitterPops(e, from, view, {});
+        EXPECT_TRUE(pops);
+        return (*pops)[0];
+    };
+    const EmitterPop same = scored(20);
+    EXPECT_EQ(same.deltaE, 0) << "nothing differs, and time is the same";
+    EXPECT_EQ(same.coverChange(), 0);
+    EXPECT_TRUE(same.unseen());
+    const EmitterPop half = scored(10);
+    const EmitterPop few = scored(2);
+    EXPECT_GT(half.deltaE, 0.5);
+    EXPECT_GT(few.deltaE, 1.5 * half.deltaE);
+    EXPECT_LT(few.coverAfter, half.coverAfter);
+    EXPECT_FALSE(few.unseen());
+    // Wider puffs make up for fewer.
+    e.levels[1].parts[0].size = Between{0.8 * std::sqrt(2), 1.2 * std::sqrt(2)};
+    EXPECT_LT(scored(10).coverChange(), half.coverChange());
+}
+
+TEST(EmitterPops, a_disc_covers_what_it_covers) {
+    EmitterPart one = part("one", 1);
+    one.lifetime = {1, 1};
+    one.size = {1, 1};
+    one.sizeAtBirth = one.sizeAtEnd = 1;
+    one.opacity = 1;
+    one.fadeIn = 0;
+    one.fadeOut = 1;
+    one.from = {0, 0, 0};
+    one.speed = {0, 0};
+    for (const double metre : {60.0, 4.0, 0.6}) { // as small as less than a pixel
+        const EmitterPicture picture = meanPicture({one}, 1, {{-1, -1, -1}, {1, 1, 1}}, metre);
+        double cover = 0;
+        for (const float c : picture.cover)
+            cover += static_cast<double>(c);
+        // A disc that falls off as (1 - r2)2 covers a third of its area; one is alive at any moment.
+        const double expected = std::numbers::pi / 4 * metre * metre / 3;
+        EXPECT_NEAR(cover / expected, 1, metre < 1 ? 0.2 : 0.06) << metre;
+    }
 }
 
 TEST(EmitterForecast, overdraw_falls_with_the_square_of_the_distance) {

@@ -239,6 +239,15 @@ EmitterSwitches::EmitterSwitches(Workbench& bench, QWidget* parent)
     m_frame->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_frame->setObjectName(QStringLiteral("emitterFrame"));
     body->addWidget(m_frame);
+    body->addSpacing(4);
+    body->addWidget(makeLabel(tr("What an eye sees of each switch"), "title"));
+    m_pops = makeLabel({});
+    m_pops->setTextFormat(Qt::RichText);
+    m_pops->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_pops->setObjectName(QStringLiteral("emitterPops"));
+    m_pops->setToolTip(tr("Both levels as large as on screen there, averaged over time: what each covers, and how far "
+                          "their colours are apart (CIELAB). Up to 2 nobody takes notice"));
+    body->addWidget(m_pops);
     connect(m_by, &Segmented::picked, this, [this](int i) {
         m_bench.emitters.setLevelBy(m_bench.session.subjectId(), i == 1 ? LevelBy::Tier : LevelBy::Distance);
     });
@@ -294,6 +303,39 @@ void EmitterSwitches::refresh() {
     m_hysteresis->show(100 * s->rule.hysteresis);
     m_liveOut->show(s->rule.fadeSeconds);
     m_reach->show(s->rule.reachMetres);
+    const View view = m_bench.session.scene().statedView();
+    const ResolvedChain chain = emitterChain(*s, view);
+    if (own == m_scored && chain.fromMetres == m_scoredFrom)
+        return;
+    m_scored = own;
+    m_scoredFrom = chain.fromMetres;
+    m_bench.session.looks().run(
+        tr("Looking at switches"),
+        [this, emitter = own, from = chain.fromMetres, view](const JobContext& job) -> JobQueue::Finish {
+            auto pops = emitterPops(emitter, from, view, job);
+            return [this, emitter, pops = std::move(pops)] {
+                if (pops && emitter == m_scored)
+                    showPops(*pops);
+            };
+        },
+        QStringLiteral("emitter-pops"), true);
+}
+
+void EmitterSwitches::showPops(const std::vector<EmitterPop>& pops) {
+    const Look& l = Look::now();
+    QString rows;
+    for (const EmitterPop& pop : pops) {
+        const double change = pop.coverBefore > 0 ? 100 * (pop.coverAfter / pop.coverBefore - 1) : 0;
+        rows += QStringLiteral("<tr><td style='padding:1px 0'>%1</td><td align='right' style='color:%2'>%3</td>"
+                               "<td align='right' style='color:%4'>ΔE %5 · %6</td></tr>")
+                    .arg(tr("L%1 to L%2").arg(pop.level - 1).arg(pop.level), l.quiet.name(),
+                         tr("cover %1 %")
+                             .arg(QStringLiteral("%1%2").arg(change >= 0 ? "+" : "−").arg(std::abs(change), 0, 'f', 0)),
+                         (pop.unseen() ? l.good : l.caution).name(), figureText(pop.deltaE, 2),
+                         pop.unseen() ? tr("unseen") : tr("seen"));
+    }
+    m_pops->setText(rows.isEmpty() ? tr("it has one level")
+                                   : QStringLiteral("<table width='100%'>%1</table>").arg(rows));
 }
 
 void EmitterSwitches::showFrame(const SelectInput& input, const Selection& selection) {

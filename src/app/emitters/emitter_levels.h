@@ -4,6 +4,7 @@
 #include "app/parts/controls.h"
 #include "app/parts/figure_card.h"
 #include "appmodel/workbench.h"
+#include "emitters/emitter_look.h"
 
 #include <QCheckBox>
 
@@ -49,6 +50,7 @@ public:
 private:
     void refresh();
     void change(const QString& label, const std::function<void(SwitchRule&)>& how);
+    void showPops(const std::vector<EmitterPop>& pops);
     [[nodiscard]] const Subject* emitter() const;
 
     Workbench& m_bench;
@@ -61,6 +63,9 @@ private:
     NumberBox* m_liveOut;
     NumberBox* m_reach;
     QLabel* m_frame;
+    QLabel* m_pops;
+    Emitter m_scored; ///< what the list of switches is of
+    std::vector<double> m_scoredFrom;
 };
 
 } // namespace thicket::app

@@ -1,6 +1,7 @@
 #include "io/ship/ship_emitter.h"
 
 #include "base/file.h"
+#include "emitters/emitter_look.h"
 #include "image/image.h"
 #include "io/json/emitter_json.h"
 #include "io/project/emitter_file.h"
@@ -23,59 +24,40 @@ Error differs(const fs::path& file) {
     return {ErrorCode::CheckFailed, file.string(), "read back, it differs", "check the disk"};
 }
 
-/// Soft discs over each other, the farthest first.
-void draw(const std::vector<EmitterPart>& parts, const std::vector<Particle>& sorted, const Bounds& box, int side,
-          int left, int top, int stride, std::vector<Vec3f>& picture) {
-    const Vec3d size = box.size();
-    const double metre = side / std::max({size.x(), size.y(), 1e-6});
-    for (const Particle& p : sorted) {
-        const double x = side / 2.0 + (static_cast<double>(p.place.x()) - box.centre().x()) * metre;
-        const double y = side / 2.0 - (static_cast<double>(p.place.y()) - box.centre().y()) * metre;
-        const double r = std::max(static_cast<double>(p.size) * metre / 2, 0.7);
-        for (int py = std::max(0, static_cast<int>(y - r)); py <= std::min(side - 1, static_cast<int>(y + r)); ++py)
-            for (int px = std::max(0, static_cast<int>(x - r)); px <= std::min(side - 1, static_cast<int>(x + r));
-                 ++px) {
-                const double d = std::hypot(px + 0.5 - x, py + 0.5 - y) / r;
-                if (d >= 1)
-                    continue;
-                const float a = p.opacity * static_cast<float>((1 - d * d) * (1 - d * d));
-                Vec3f& at = picture[static_cast<std::size_t>(top + py) * static_cast<std::size_t>(stride) +
-                                    static_cast<std::size_t>(left + px)];
-                at = parts[p.part].glows ? Vec3f(at + a * p.colour) : Vec3f(at + a * (p.colour - at));
-            }
-    }
-}
-
 } // namespace
 
 Pixels emitterStrip(const Emitter& emitter, int side) {
     const auto levels = static_cast<int>(emitter.levels.size());
-    const int width = side * levels;
-    const Bounds box = particleBounds(emitter.parts);
-    std::vector<Vec3f> picture(static_cast<std::size_t>(width) * static_cast<std::size_t>(side * kMoments),
-                               Vec3f(0.05F, 0.06F, 0.055F));
+    const Bounds box = seenBounds(emitter.parts, emitter.seed);
+    const double metre = side / std::max({box.size().x(), box.size().y(), 1e-6});
     double longest = 0;
     for (const EmitterPart& part : emitter.parts)
         longest = std::max(longest, part.lifetime.high);
+    Pixels out;
+    out.width = side * levels;
+    out.height = side * kMoments;
+    out.rgba.resize(std::size_t{4} * static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));
     std::vector<Particle> particles;
+    EmitterPicture picture;
+    picture.width = picture.height = side;
+    const std::size_t pixels = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
     for (int l = 0; l < levels; ++l) {
         const std::vector<EmitterPart> parts = partsAt(emitter, static_cast<std::size_t>(l));
         for (int m = 0; m < kMoments; ++m) {
+            picture.colour.assign(pixels, Vec3f(0.05F, 0.06F, 0.055F));
+            picture.cover.assign(pixels, 0);
             particlesAt(parts, emitter.seed, longest + kMomentSeconds * (m + 1), -1e9, 1e9, particles);
-            std::stable_sort(particles.begin(), particles.end(),
-                             [](const Particle& a, const Particle& b) { return a.place.z() < b.place.z(); });
-            draw(parts, particles, box, side, side * l, side * m, width, picture);
+            drawParticles(parts, particles, box.centre(), metre, picture);
+            for (int y = 0; y < side; ++y)
+                for (int x = 0; x < side; ++x) {
+                    const Vec3f& c = picture.colour[static_cast<std::size_t>(y * side + x)];
+                    std::uint8_t* to = out.at(side * l + x, side * m + y);
+                    for (int k = 0; k < 3; ++k)
+                        to[k] = static_cast<std::uint8_t>(
+                            std::lround(255 * std::pow(std::clamp(c[k], 0.0F, 1.0F), 1 / 2.2F)));
+                    to[3] = 255;
+                }
         }
-    }
-    Pixels out;
-    out.width = width;
-    out.height = side * kMoments;
-    out.rgba.reserve(picture.size() * 4);
-    for (const Vec3f& c : picture) {
-        for (int k = 0; k < 3; ++k)
-            out.rgba.push_back(
-                static_cast<std::uint8_t>(std::lround(255 * std::pow(std::clamp(c[k], 0.0F, 1.0F), 1 / 2.2F))));
-        out.rgba.push_back(255);
     }
     return out;
 }
@@ -111,6 +93,9 @@ Result<void> shipEmitter(const Scene& scene, const Subject& subject, const fs::p
 
     const View view = scene.statedView();
     const ResolvedChain chain = emitterChain(subject, view);
+    const auto pops = emitterPops(out, chain.fromMetres, view, job);
+    if (!pops)
+        return pops.error();
     ordered_json levels = json::parse(encodeEmitterFile(subject.name, out, EmitterText::Resolved, folder));
     levels["checkSeconds"] = subject.rule.checkSeconds;
     levels["hysteresis"] = subject.rule.hysteresis;
@@ -119,6 +104,10 @@ Result<void> shipEmitter(const Scene& scene, const Subject& subject, const fs::p
         const EmitterForecast forecast = forecastOf(partsAt(out, l));
         ordered_json& level = levels["levels"][l];
         level["fromMetres"] = chain.fromMetres[l];
+        if (l > 0)
+            level["switch"] = {{"coverBeforePx", (*pops)[l - 1].coverBefore},
+                               {"coverAfterPx", (*pops)[l - 1].coverAfter},
+                               {"deltaE", (*pops)[l - 1].deltaE}};
         level["forecast"] = {{"live", forecast.live},
                              {"worst", forecast.worst},
                              {"discSquareMetres", forecast.area},
