@@ -258,11 +258,9 @@ void FieldPanel::refresh() {
 }
 
 void FieldPanel::setCopy(std::uint32_t placement) {
-    m_copy = placement;
-    const Subject* s = field();
-    if (s == nullptr || s->instances() == nullptr)
-        return; // strands are no copies that a project names
-    const Placement* copy = placement != 0 ? findCopy(m_bench.session.scene(), placement) : nullptr;
+    const Subject* s = field(); // strands are no copies that a project names
+    m_copy = s != nullptr && s->instances() != nullptr ? placement : 0;
+    const Placement* copy = m_copy != 0 ? findCopy(m_bench.session.scene(), m_copy) : nullptr;
     m_copyName->setText(copy != nullptr ? tr("Copy %1").arg(placement) : tr("No copy looked at"));
     m_importance->setEnabled(copy != nullptr);
     m_remove->setEnabled(copy != nullptr);

@@ -34,7 +34,14 @@ PlayBar::PlayBar(Workbench& bench, Viewport& viewport, QWidget* parent)
         m_viewport.setMoment(static_cast<std::size_t>(std::max(0, m_which->currentIndex())),
                              m_viewport.animationLength() * tick / kTicks);
     });
-    connect(m_rest, &QPushButton::clicked, this, [this] { m_viewport.toRest(); });
+    connect(m_rest, &QPushButton::clicked, this, [this] {
+        if (!m_viewport.playsEffect()) {
+            m_viewport.toRest();
+            return;
+        }
+        m_viewport.play(false);
+        m_viewport.setEffectTime(0);
+    });
     connect(&m_viewport, &Viewport::motionChanged, this, &PlayBar::follow);
     connect(&bench.session.document, &Document::sceneChanged, this, &PlayBar::refresh);
     connect(&bench.session, &Session::selectionChanged, this, &PlayBar::refresh);

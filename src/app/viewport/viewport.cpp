@@ -593,6 +593,7 @@ void Viewport::paintGL() {
         selectLight();
     std::vector<DrawItem> items = solo() ? soloItems() : sceneItems(light ? m_light : m_exact);
     m_prepareMs = static_cast<double>(preparing.nsecsElapsed()) * 1e-6;
+    m_restShown = false;
     // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
     if (m_moving || fading) {
         m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
@@ -617,7 +618,7 @@ void Viewport::paintGL() {
                 m_gl.end();
             }
             m_factorDrawn = 1;
-            m_pictureStands = true;
+            m_pictureStands = m_restShown = true;
         }
     }
     if (m_moving) {

@@ -138,7 +138,7 @@ public:
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
     /// The exact picture stands, with smooth edges.
-    [[nodiscard]] bool settled() const { return !m_moving && m_restPicture.done(); }
+    [[nodiscard]] bool settled() const { return !m_moving && m_restShown && m_restPicture.done(); }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
 signals:
@@ -254,6 +254,7 @@ private:
     bool m_ready = false;
     RestPicture m_restPicture;
     bool m_restWaiting = false;   ///< its next step is due
+    bool m_restShown = false;     ///< the last frame was of it as a whole
     bool m_pictureStands = false; ///< there is something to look at while the next picture is drawn
     Stage m_stage = Stage::Gather;
     Shading m_shading = Shading::Shaded;

@@ -67,8 +67,6 @@ void Viewport::setMoment(std::size_t animation, double seconds) {
 
 void Viewport::toRest() {
     m_play.stop();
-    if (playsEffect())
-        m_effectSeconds = 0; // it begins anew
     m_player.toRest();
     moved();
     emit motionChanged();
