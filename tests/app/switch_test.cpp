@@ -67,7 +67,7 @@ TEST_F(WindowTest, detail_and_importance_move_every_switch_and_undo_brings_them_
     EXPECT_TRUE(window->viewport().why().contains(QStringLiteral("detail × 0.5")))
         << window->viewport().why().toStdString();
     auto* copy = window->findChild<NumberBox*>(QStringLiteral("copyImportance"));
-    ASSERT_TRUE(copy->isEnabled());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return copy->isEnabled(); }, 5000));
     type(copy, "2");
     EXPECT_DOUBLE_EQ(firstCopy(bench).importance, 2);
     QTest::qWait(60);

@@ -110,7 +110,7 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
     m_copyName = makeLabel({}, "title");
     copyColumn->addWidget(m_copyName);
     m_importance = new NumberBox(0.1, 10, 2, tr(" ×"));
-    m_importance->setObjectName(QStringLiteral("copyImportance"));
+    m_importance->setObjectName(QStringLiteral("fieldCopyImportance"));
     copyColumn->addWidget(
         fieldRow(tr("Importance"), m_importance, tr("This copy's switches come in so many times as far")));
     m_remove = makeButton(tr("Take this copy out"), tr("Remove it from the field; Undo brings it back"));
