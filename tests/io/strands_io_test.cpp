@@ -16,6 +16,7 @@
 #include "support/json_schema.h"
 #include "support/temp_folder.h"
 
+#include <algorithm>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <random>
@@ -205,6 +206,47 @@ TEST(ReadStrands, what_is_written_comes_back) {
             1e-5);
     EXPECT_EQ(back->set.widths, set.widths);
     EXPECT_FALSE(readModel(folder.path() / "grass.glb", {})) << "it holds no triangles";
+}
+
+TEST(ReadStrands, lines_beside_triangles_are_not_passed_over_in_silence) {
+    const TempFolder folder;
+    const fs::path file = folder.path() / "both.obj";
+    ASSERT_TRUE(writeTextFile(file, "v 0 0 0\nv 0 1 0\nv 1 1 0\nf 1 2 3\nl 1 2 3\n"));
+    const auto read = readModel(file, {});
+    ASSERT_TRUE(read) << read.error().text();
+    EXPECT_NE(std::find(read->front().notes.begin(), read->front().notes.end(), kLinesNote), read->front().notes.end());
+    ASSERT_TRUE(writeTextFile(file, "v 0 0 0\nv 0 1 0\nv 1 1 0\nf 1 2 3\n"));
+    const auto plain = readModel(file, {});
+    ASSERT_TRUE(plain);
+    EXPECT_EQ(std::count(plain->front().notes.begin(), plain->front().notes.end(), kLinesNote), 0);
+}
+
+TEST(EmitterProject, a_sprite_that_is_gone_is_said_and_the_rest_is_there) {
+    const TempFolder folder;
+    Emitter own = fire();
+    Pixels dot;
+    dot.width = dot.height = 2;
+    dot.rgba.assign(16, 200);
+    const fs::path picture = folder.path() / "puff.png";
+    ASSERT_TRUE(writeFile(picture, encodePng(dot, "puff").encoded));
+    own.parts[0].sprite = picture;
+    auto made = makeEmitter("Fire", own, {*readSprite(picture), nullptr});
+    ASSERT_TRUE(made);
+    Scene scene;
+    apply(scene, addSubjects(scene, {*made}, {}));
+    const fs::path file = folder.path() / "a.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, true));
+    const auto whole = readProject(file, {});
+    ASSERT_TRUE(whole) << whole.error().text();
+    EXPECT_TRUE(whole->problems.empty());
+    EXPECT_TRUE(whole->scene.subjects[0].emitter()->sprites[0]);
+    fs::remove(picture);
+    const auto without = readProject(file, {});
+    ASSERT_TRUE(without) << without.error().text();
+    ASSERT_EQ(without->problems.size(), 1U);
+    EXPECT_NE(without->problems[0].text().find("sprite puff.png"), std::string::npos) << without->problems[0].text();
+    EXPECT_EQ(without->scene.subjects[0].emitter()->emitter.parts[0].sprite, picture) << "and is asked for next time";
+    EXPECT_EQ(without->scene.subjects[0].emitter()->sprites.size(), 2U);
 }
 
 TEST(StrandsFile, comes_back_to_the_bit_and_damaged_is_refused) {

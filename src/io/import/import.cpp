@@ -111,6 +111,8 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
     if (data->empty())
         return Error{ErrorCode::BadInput, path.string(), "the file is empty", "export it again"};
     const std::string hash = contentHash(*data);
+    const std::string_view text(reinterpret_cast<const char*>(data->data()), data->size());
+    const bool lines = suffix == ".obj" && text.find("\nl ") != std::string_view::npos;
     Result<std::vector<ImportedSubject>> read = std::vector<ImportedSubject>{};
     try {
         if (suffix == ".glb" || suffix == ".gltf") {
@@ -131,6 +133,8 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
         return read.error();
     if (job.cancelled())
         return cancelledError();
+    if (lines && !read->empty())
+        read->front().notes.emplace_back(kLinesNote);
     for (ImportedSubject& subject : *read) {
         subject.source.path = fs::absolute(path).lexically_normal();
         subject.source.hash = hash;

@@ -49,6 +49,9 @@ LevelName splitLevelName(const std::string& name);
 /// ERRORS     Cancelled.
 Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job);
 
+/// What is said of a file that holds lines besides.
+constexpr const char* kLinesNote = "it holds lines besides, which were left out: add them as strands";
+
 /// Suffixes of file names that can be opened, lower case with the dot, for dialogs.
 std::vector<std::string> readableSuffixes();
 

@@ -260,6 +260,7 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         notes.push_back("a picture was left out: " + loaded->refused);
     readSurfaces(model, surfaces, notes);
     std::vector<ImportedSubject> subjects;
+    int lines = 0; // primitives that are none of a mesh
     const auto meshInto = [&](int nodeIndex, const Eigen::Affine3d& world, GltfRig& rig,
                               Gathering& to) -> Result<void> {
         const tinygltf::Node& node = model.nodes[static_cast<std::size_t>(nodeIndex)];
@@ -274,6 +275,11 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         // A skinned mesh stands where its joints put it, whatever its own node says.
         const Eigen::Affine3d place = joints->count > 0 ? Eigen::Affine3d::Identity() : world;
         const std::size_t before = to.mesh.indices.size();
+        for (const tinygltf::Primitive& primitive : mesh.primitives)
+            lines += primitive.mode == TINYGLTF_MODE_LINE || primitive.mode == TINYGLTF_MODE_LINE_LOOP ||
+                             primitive.mode == TINYGLTF_MODE_LINE_STRIP
+                         ? 1
+                         : 0;
         for (const tinygltf::Primitive& primitive : mesh.primitives)
             if (auto done =
                     reader.append(primitive, GltfRig::morphNames(mesh), *joints, place, to.mesh, to.materialOfTriangle);
@@ -411,6 +417,8 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
             continue;
         subject.surfaces = surfaces;
         subject.notes.insert(subject.notes.end(), notes.begin(), notes.end());
+        if (lines > 0 && subjects.empty())
+            subject.notes.push_back(kLinesNote);
         if (shift.squaredNorm() > 0)
             subject.notes.push_back(movedNote(-shift));
         auto rig = f.rig.finish();

@@ -30,6 +30,11 @@ Result<std::shared_ptr<const Image>> readSprite(const fs::path& path) {
         return Error{ErrorCode::BadInput, path.string(), "is neither a PNG nor a JPEG picture",
                      "give the sprite as one of these"};
     out.encoded = std::move(*bytes);
+    constexpr int kMostSide = 8192;
+    const auto size = imageSize(out);
+    if (!size || size->width < 1 || size->height < 1 || size->width > kMostSide || size->height > kMostSide)
+        return Error{ErrorCode::BadInput, path.string(), "is no picture of up to 8192 pixels a side",
+                     "give a smaller sprite"};
     return std::make_shared<const Image>(std::move(out));
 }
 

@@ -466,7 +466,10 @@ Result<Subject> attachSprites(const Subject& subject) {
     for (std::size_t p = 0; p < body.emitter.parts.size(); ++p) {
         auto sprite = readSprite(body.emitter.parts[p].sprite);
         if (!sprite)
-            return sprite.error();
+            return Error{
+                sprite.error().code, sprite.error().where,
+                fmt::format("its sprite {} {}", body.emitter.parts[p].sprite.filename().string(), sprite.error().what),
+                sprite.error().remedy};
         body.sprites[p] = std::move(*sprite);
     }
     refresh({}, out);
@@ -547,7 +550,11 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
                 return attached.error();
             Error problem = attached.error();
             problem.where = subject.name + " (" + subject.source.path.string() + ")";
-            problem.remedy = "point to the file again in Gather";
+            problem.remedy = subject.emitter() != nullptr ? "put the picture back and open the project again"
+                             : subject.strands() != nullptr && subject.strands()->recipe
+                                 ? "grow it again in Gather"
+                                 : "point to the file again in Gather";
+            refresh(load.scene, subject);
             load.problems.push_back(problem);
             continue;
         }
