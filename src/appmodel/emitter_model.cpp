@@ -24,27 +24,8 @@ Emitter firstSmoke() {
     return out;
 }
 
-void setValue(EmitterPart& part, PartValue value, const Between& to) {
-    switch (value) {
-    case PartValue::On:
-        part.on = to.low > 0.5;
-        break;
-    case PartValue::Rate:
-        part.rate = to.low;
-        break;
-    case PartValue::Lifetime:
-        part.lifetime = to;
-        break;
-    case PartValue::Size:
-        part.size = to;
-        break;
-    case PartValue::Speed:
-        part.speed = to;
-        break;
-    }
-}
-
-void setValue(PartOverride& part, PartValue value, const Between& to) {
+/// Of a part itself, or of what a level says of it.
+template <class Part> void setValue(Part& part, PartValue value, const Between& to) {
     switch (value) {
     case PartValue::On:
         part.on = to.low > 0.5;

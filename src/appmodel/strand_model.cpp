@@ -2,6 +2,7 @@
 
 #include "appmodel/text.h"
 #include "io/import/read_strands.h"
+#include "io/project/project.h"
 #include "io/project/recipe_file.h"
 #include "scene/strand_subject.h"
 
@@ -57,6 +58,20 @@ Result<Subject> grownBy(const Scene& in, const StrandRecipeFile& file, const Job
     if (file.thinning)
         setThinning(*made, *file.thinning);
     return made;
+}
+
+/// A subject as it is now with the lines that a job made of what it was.
+Subject withGrowthOf(const Subject& now, const Subject& before, const Subject& made) {
+    Subject after = now;
+    auto& body = std::get<StrandsBody>(after.body);
+    const StrandsBody was = body;
+    body = *made.strands();
+    body.thinning = was.thinning;
+    after.bounds = made.bounds;
+    after.radius = made.radius;
+    if (was.look != body.look)
+        after = withLook(std::move(after), was.look);
+    return was.levels == before.strands()->levels ? after : withStrandLevels(std::move(after), was.levels);
 }
 
 } // namespace
@@ -158,19 +173,8 @@ void StrandModel::setRecipe(std::uint32_t id, const StrandRecipe& recipe, const 
         return made;
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
-        Subject after = now; // its name, rule, curves and looks may have changed meanwhile
-        auto& body = std::get<StrandsBody>(after.body);
-        const StrandsBody& fresh = *made.strands();
-        if (body.levels != before.strands()->levels)
-            return withStrandLevels(made, body.levels);
-        const Thinning thinning = body.thinning;
-        const StrandLook look = body.look;
-        body = fresh;
-        body.thinning = thinning;
-        body.look = look;
-        after.bounds = made.bounds;
-        after.radius = made.radius;
-        return after;
+        // Name, rule, curves, looks and levels may have changed meanwhile: only what grew comes from the job.
+        return withGrowthOf(now, before, made);
     };
     change.ended = [this, id, number] {
         if (const auto pending = m_pending.find(id); pending != m_pending.end() && pending->second.number == number) {
@@ -181,23 +185,46 @@ void StrandModel::setRecipe(std::uint32_t id, const StrandRecipe& recipe, const 
     m_session.change({id}, std::move(change));
 }
 
+void StrandModel::changeLevels(std::uint32_t id, const QString& label,
+                               std::function<std::vector<StrandLevel>(const StrandsBody&)> how) {
+    Session::Change change;
+    change.title = tr("Choosing points");
+    change.label = label.toStdString();
+    change.kind = Kind::Strands;
+    change.work = [how = std::move(how)](const Subject& before, const Scene&, const JobContext&) -> Result<Subject> {
+        return before.strands()->strands ? withStrandLevels(before, how(*before.strands())) : before;
+    };
+    change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        const StrandsBody& is = *now.strands();
+        const StrandsBody& was = *before.strands();
+        if (is.strands != was.strands || is.levels != was.levels)
+            return std::nullopt;
+        Subject after = now;
+        auto& body = std::get<StrandsBody>(after.body);
+        body.levels = made.strands()->levels;
+        body.layout = made.strands()->layout;
+        return after;
+    };
+    m_session.change({id}, std::move(change));
+}
+
 bool StrandModel::addLevel(std::uint32_t id) {
     const Subject* found = strands(id);
-    if (found == nullptr || !found->strands()->strands)
-        return false;
-    const StrandsBody& body = *found->strands();
     constexpr std::size_t kMost = 8;
-    const auto straight = static_cast<std::uint64_t>(body.strands->size());
-    if (body.levels.size() >= kMost || body.levels.back().segments <= straight)
+    if (found == nullptr || !found->strands()->strands || found->strands()->levels.size() >= kMost ||
+        found->strands()->levels.back().segments <= found->strands()->strands->size())
         return false;
-    const auto inner = static_cast<double>(body.strands->segments() - straight);
-    const double share = static_cast<double>(body.levels.back().segments - straight) / std::max(inner, 1.0) / 2;
-    StrandLevel level = levelWithShare(*body.strands, *body.worth, share);
-    if (level.segments >= body.levels.back().segments)
-        level = levelWithShare(*body.strands, *body.worth, 0);
-    std::vector<StrandLevel> levels = body.levels;
-    levels.push_back(level);
-    edit(withStrandLevels(*found, std::move(levels)), tr("Add a level to %1").arg(toText(found->name)));
+    changeLevels(id, tr("Add a level to %1").arg(toText(found->name)), [](const StrandsBody& body) {
+        const auto straight = static_cast<std::uint64_t>(body.strands->size());
+        const auto inner = static_cast<double>(body.strands->segments() - straight);
+        const double share = static_cast<double>(body.levels.back().segments - straight) / std::max(inner, 1.0) / 2;
+        StrandLevel level = levelWithShare(*body.strands, *body.worth, share);
+        if (level.segments >= body.levels.back().segments)
+            level = levelWithShare(*body.strands, *body.worth, 0);
+        std::vector<StrandLevel> levels = body.levels;
+        levels.push_back(level);
+        return levels;
+    });
     return true;
 }
 
@@ -205,27 +232,49 @@ void StrandModel::removeLevel(std::uint32_t id, int level) {
     const Subject* found = strands(id);
     if (found == nullptr || level < 1 || level >= static_cast<int>(found->strands()->levels.size()))
         return;
-    std::vector<StrandLevel> levels = found->strands()->levels;
-    levels.erase(levels.begin() + level);
-    edit(withStrandLevels(*found, std::move(levels)), tr("Remove L%1 of %2").arg(level).arg(toText(found->name)));
+    changeLevels(id, tr("Remove L%1 of %2").arg(level).arg(toText(found->name)), [level](const StrandsBody& body) {
+        std::vector<StrandLevel> levels = body.levels;
+        if (level < static_cast<int>(levels.size()))
+            levels.erase(levels.begin() + level);
+        return levels;
+    });
 }
 
 void StrandModel::setDeviation(std::uint32_t id, int level, double metres) {
     const Subject* found = strands(id);
     if (found == nullptr || level < 1 || level >= static_cast<int>(found->strands()->levels.size()) || !(metres > 0))
         return;
-    std::vector<StrandLevel> levels = found->strands()->levels;
-    levels[static_cast<std::size_t>(level)].deviation = metres;
-    edit(withStrandLevels(*found, std::move(levels)), tr("Change L%1 of %2").arg(level).arg(toText(found->name)));
+    changeLevels(id, tr("Change L%1 of %2").arg(level).arg(toText(found->name)),
+                 [level, metres](const StrandsBody& body) {
+                     std::vector<StrandLevel> levels = body.levels;
+                     if (level < static_cast<int>(levels.size()))
+                         levels[static_cast<std::size_t>(level)].deviation = metres;
+                     return levels;
+                 });
+}
+
+void StrandModel::relink(std::uint32_t id, const QString& path) {
+    const Subject* found = strands(id);
+    if (found == nullptr || found->strands()->recipe)
+        return;
+    Session::Change change{tr("Reading %1").arg(path.section('/', -1)), "Point " + found->name + " to its file"};
+    change.kind = Kind::Strands;
+    change.work = [path](const Subject& before, const Scene&, const JobContext& job) {
+        return attachSource(before, toPath(path), job);
+    };
+    change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        Subject after = withGrowthOf(now, before, made);
+        after.source = made.source;
+        return after;
+    };
+    m_session.change({id}, std::move(change));
 }
 
 void StrandModel::setLook(std::uint32_t id, const StrandLook& look, const QString& mergeKey) {
     const Subject* found = strands(id);
     if (found == nullptr || found->strands()->look == look)
         return;
-    Subject after = *found;
-    std::get<StrandsBody>(after.body).look = look;
-    edit(after, tr("Change the colours of %1").arg(toText(found->name)), mergeKey);
+    edit(withLook(*found, look), tr("Change the colours of %1").arg(toText(found->name)), mergeKey);
 }
 
 StrandModel::Measured StrandModel::measuredOf(const Subject& subject) const {

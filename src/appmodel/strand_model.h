@@ -3,6 +3,7 @@
 
 #include "appmodel/session.h"
 
+#include <functional>
 #include <map>
 
 namespace thicket::app {
@@ -18,6 +19,8 @@ public:
     void growNew(std::uint32_t surface);
     void openRecipe(const QString& path);
     void saveRecipe(std::uint32_t id, const QString& path);
+    /// Reads the lines of strands that came from a file from another one.
+    void relink(std::uint32_t id, const QString& path);
 
     /// What they grow by, or will when growing ends; null when they came from a file.
     [[nodiscard]] const StrandRecipe* recipe(std::uint32_t id) const;
@@ -25,7 +28,7 @@ public:
     /// Grows again in the background; the strands stay as they are until then. One step, with the new recipe.
     void setRecipe(std::uint32_t id, const StrandRecipe& recipe, const QString& label);
 
-    // Levels and looks
+    // Levels, chosen in the background, and looks
     /// One more level between the coarsest and straight lines; false when there is none to be had.
     bool addLevel(std::uint32_t id);
     void removeLevel(std::uint32_t id, int level);
@@ -45,6 +48,8 @@ private:
     [[nodiscard]] const Scene& scene() const { return m_session.scene(); }
     [[nodiscard]] const Subject* strands(std::uint32_t id) const;
     void edit(const Subject& after, const QString& label, const QString& mergeKey = {});
+    void changeLevels(std::uint32_t id, const QString& label,
+                      std::function<std::vector<StrandLevel>(const StrandsBody&)> how);
 
     Session& m_session;
     struct Pending {

@@ -140,20 +140,21 @@ Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, 
     return out;
 }
 
+DistanceCurve sharesOver(double reach, std::initializer_list<std::pair<double, double>> shares) {
+    DistanceCurve out;
+    for (const auto& [at, value] : shares)
+        out.points.push_back({std::round(100 * at * reach) / 100, value});
+    return out;
+}
+
 Thinning usualThinning(Role role, double reach) {
     Thinning out;
-    const auto curve = [reach](std::initializer_list<std::pair<double, double>> shares) {
-        DistanceCurve made;
-        for (const auto& [at, value] : shares)
-            made.points.push_back({std::round(100 * at * reach) / 100, value});
-        return made;
-    };
     switch (role) {
     case Role::GroundCover:
-        out.keep = curve({{0.06, 1}, {0.2, 0.62}, {0.45, 0.3}, {0.8, 0.16}, {1, 0}});
+        out.keep = sharesOver(reach, {{0.06, 1}, {0.2, 0.62}, {0.45, 0.3}, {0.8, 0.16}, {1, 0}});
         break;
     case Role::Dressing:
-        out.keep = curve({{0.25, 1}, {0.6, 0.5}, {0.9, 0.25}, {1, 0}});
+        out.keep = sharesOver(reach, {{0.25, 1}, {0.6, 0.5}, {0.9, 0.25}, {1, 0}});
         out.growAtMost = 1.6;
         break;
     case Role::Landmark:

@@ -13,6 +13,9 @@ namespace thicket {
 /// ERRORS    NotFound when surface, route or subject is gone; BadInput when the mask is no PNG or JPEG.
 Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, const std::vector<std::byte>& mask);
 
+/// A curve by shares of the reach: where, and which value.
+DistanceCurve sharesOver(double reach, std::initializer_list<std::pair<double, double>> shares);
+
 /// How a field of a role thins out to begin with, and the rule its copies are switched by.
 Thinning usualThinning(Role role, double reachMetres);
 SwitchRule usualFieldRule(Role role, double tallestMetres);

@@ -106,6 +106,14 @@ Subject withStrandLevels(Subject subject, std::vector<StrandLevel> levels) {
     return subject;
 }
 
+Subject withLook(Subject subject, const StrandLook& look) {
+    auto& body = std::get<StrandsBody>(subject.body);
+    body.look = look;
+    if (body.strands)
+        makeLikeness(body);
+    return subject;
+}
+
 Result<std::shared_ptr<const StrandSet>> growIn(const Scene& scene, const StrandRecipe& recipe,
                                                 const std::vector<std::byte>& mask, const JobContext& job) {
     auto ground = groundOf(scene, recipe.where, mask);
@@ -139,19 +147,13 @@ ResolvedChain strandChain(const Subject& subject, const View& view) {
 Thinning usualStrandThinning(Role role, double reach) {
     Thinning out = Thinning::ofWidths();
     // Widths make up for far more than sizes can, so strands go sooner than copies of a field.
-    const auto curve = [reach](std::initializer_list<std::pair<double, double>> shares) {
-        DistanceCurve made;
-        for (const auto& [at, value] : shares)
-            made.points.push_back({std::round(100 * at * reach) / 100, value});
-        return made;
-    };
     switch (role) {
     case Role::GroundCover:
-        out.keep = curve({{0.04, 1}, {0.12, 0.5}, {0.3, 0.22}, {0.6, 0.14}, {0.9, 0.125}, {1, 0}});
+        out.keep = sharesOver(reach, {{0.04, 1}, {0.12, 0.5}, {0.3, 0.22}, {0.6, 0.14}, {0.9, 0.125}, {1, 0}});
         out.growAtMost = 8;
         break;
     case Role::Dressing:
-        out.keep = curve({{0.12, 1}, {0.4, 0.45}, {0.9, 0.25}, {1, 0}});
+        out.keep = sharesOver(reach, {{0.12, 1}, {0.4, 0.45}, {0.9, 0.25}, {1, 0}});
         out.growAtMost = 4;
         break;
     case Role::Landmark:

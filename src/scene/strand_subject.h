@@ -17,6 +17,9 @@ Result<Subject> withStrands(Subject subject, std::shared_ptr<const StrandSet> st
 /// The same strands with other levels: their deviations count, and become true ones. The first is the source's.
 Subject withStrandLevels(Subject subject, std::vector<StrandLevel> levels);
 
+/// The same strands in other colours, in their picture too.
+Subject withLook(Subject subject, const StrandLook& look);
+
 /// What a recipe grows in a scene.
 /// mask      the bytes of the recipe's picture; empty: none.
 /// ERRORS    those of groundOf and growStrands.

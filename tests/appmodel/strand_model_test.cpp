@@ -3,9 +3,11 @@
 #include "appmodel/workbench.h"
 #include "base/file.h"
 #include "io/project/emitter_file.h"
+#include "io/project/project.h"
 #include "io/project/recipe_file.h"
 #include "io/ship/write_glb.h"
 #include "scene/kinds.h"
+#include "scene/strand_subject.h"
 #include "support/temp_folder.h"
 
 #include <QTest>
@@ -85,6 +87,97 @@ TEST_F(Growth, what_was_changed_while_it_grew_stays) {
     EXPECT_EQ(strands().thinning.growAtMost, 3);
 }
 
+TEST_F(Growth, levels_that_were_changed_while_it_grew_are_those_of_what_grew) {
+    grow();
+    // Levels first, so that growing begins before they are changed: both are asked for at once.
+    StrandRecipe recipe = *bench.strands.recipe(id);
+    recipe.where.seed = 9;
+    bench.strands.setRecipe(id, recipe, "Another seed");
+    Subject other = *scene().find(id);
+    std::get<StrandsBody>(other.body).levels.pop_back();
+    other = withStrandLevels(other, other.strands()->levels);
+    other.name = "Marram";
+    other.rule.reachMetres = 123;
+    bench.session.document.push(changeSubject(scene(), other, "Meanwhile"));
+    StrandLook look = strands().look;
+    look.vary = 0.11;
+    bench.strands.setLook(id, look);
+    const std::size_t levels = strands().levels.size();
+    idle();
+    const Subject& now = *scene().find(id);
+    EXPECT_EQ(strands().recipe->where.seed, 9U) << said.join("; ").toStdString();
+    EXPECT_EQ(strands().levels.size(), levels);
+    EXPECT_EQ(strands().layout.deviations.size(), levels);
+    EXPECT_EQ(now.name, "Marram");
+    EXPECT_EQ(now.rule.reachMetres, 123);
+    EXPECT_EQ(strands().look.vary, 0.11);
+}
+
+TEST_F(Growth, a_level_that_is_asked_for_while_it_grows_is_not_lost) {
+    grow();
+    const std::size_t count = strands().levels.size();
+    bench.strands.removeLevel(id, 1);
+    bench.strands.removeLevel(id, 1);
+    idle();
+    EXPECT_EQ(strands().levels.size(), count - 2) << "one after the other";
+}
+
+TEST_F(Growth, colours_are_those_of_the_picture_in_the_list) {
+    grow();
+    const auto before = strands().likenessSurfaces->materials[0].baseColor;
+    StrandLook look = strands().look;
+    look.root = look.tip = {0.9F, 0.1F, 0.1F};
+    bench.strands.setLook(id, look);
+    EXPECT_NE(strands().likenessSurfaces->materials[0].baseColor, before);
+    undo();
+    EXPECT_EQ(strands().likenessSurfaces->materials[0].baseColor, before);
+}
+
+TEST_F(Growth, lines_that_are_not_found_are_pointed_to_again) {
+    StrandSet set;
+    set.first = {0, 2};
+    set.points = {{0, 0, 0}, {0, 1, 0}};
+    set.widths = {0.02F, 0.01F};
+    const auto file = folder.path() / "rope.glb";
+    ASSERT_TRUE(writeFile(file, *encodeLines("rope", set)));
+    bench.strands.importLines(QString::fromStdString(file.string()));
+    idle();
+    const auto project = folder.path() / "a.thicket.json";
+    bench.files.saveProject(QString::fromStdString(project.string()));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 10'000));
+    std::filesystem::rename(file, folder.path() / "moved.glb");
+    bench.files.openProject(QString::fromStdString(project.string()));
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 1U);
+    id = scene().subjects[0].id;
+    EXPECT_FALSE(strands().strands);
+    EXPECT_TRUE(said.last().contains("point to the file again")) << said.last().toStdString();
+    EXPECT_TRUE(bench.strands.cover(id).empty());
+    EXPECT_FALSE(bench.strands.addLevel(id));
+    bench.strands.relink(id, QString::fromStdString((folder.path() / "moved.glb").string()));
+    idle();
+    ASSERT_TRUE(strands().strands) << said.join("; ").toStdString();
+    EXPECT_EQ(scene().find(id)->source.path.filename(), "moved.glb");
+}
+
+TEST_F(Growth, what_was_grown_and_lost_grows_again_as_it_was) {
+    grow();
+    const StrandSet before = *strands().strands;
+    const auto project = folder.path() / "a.thicket.json";
+    bench.files.saveProject(QString::fromStdString(project.string()));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 10'000));
+    std::filesystem::remove_all(levelsFolder(project));
+    bench.files.openProject(QString::fromStdString(project.string()));
+    idle();
+    id = scene().subjects[0].id;
+    EXPECT_FALSE(strands().strands);
+    EXPECT_TRUE(said.last().contains("grow it again")) << said.last().toStdString();
+    bench.strands.setRecipe(id, *strands().recipe, "Grow again");
+    idle();
+    ASSERT_TRUE(strands().strands) << said.join("; ").toStdString();
+    EXPECT_EQ(*strands().strands, before);
+}
+
 TEST_F(Growth, another_length_asks_for_other_levels) {
     grow();
     const auto before = strands().levels;
@@ -102,15 +195,19 @@ TEST_F(Growth, levels_come_and_go_and_say_what_they_truly_are) {
     const std::size_t count = strands().levels.size();
     const auto second = strands().levels[1];
     bench.strands.removeLevel(id, 1);
+    idle();
     EXPECT_EQ(strands().levels.size(), count - 1);
     undo();
     EXPECT_EQ(strands().levels[1], second);
     bench.strands.setDeviation(id, 1, 0.004);
+    idle();
     EXPECT_LE(strands().levels[1].deviation, 0.004);
     EXPECT_GT(strands().levels[1].segments, second.segments);
     EXPECT_FALSE(bench.strands.addLevel(id)) << "the last is straight lines already";
     bench.strands.removeLevel(id, static_cast<int>(count) - 1);
+    idle();
     EXPECT_TRUE(bench.strands.addLevel(id));
+    idle();
     EXPECT_LT(strands().levels.back().segments, strands().levels[strands().levels.size() - 2].segments);
     // A switch is set where it was asked for, as for anything else.
     bench.switching.setSwitchDistance(id, 1, 5);

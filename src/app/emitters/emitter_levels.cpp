@@ -10,6 +10,9 @@
 #include <algorithm>
 
 namespace thicket::app {
+namespace {
+constexpr int kCardPicture = 48; // pixels a side
+}
 
 EmitterLevels::EmitterLevels(Workbench& bench, QWidget* parent) : Panel(tr("Levels"), parent), m_bench(bench) {
     m_cards = new QVBoxLayout;
@@ -132,24 +135,15 @@ void EmitterLevels::refresh() {
 void EmitterLevels::refreshCards() {
     const Emitter& own = emitter()->emitter()->emitter;
     const auto wanted = static_cast<int>(own.levels.size());
-    while (m_cards->count() > wanted) {
-        QLayoutItem* item = m_cards->takeAt(m_cards->count() - 1);
-        item->widget()->deleteLater(); // its own key may be what brought us here
-        delete item;
-    }
-    while (m_cards->count() < wanted) {
-        auto* card = new FigureCard(m_cards->count());
+    fitCards(m_cards, wanted, [this](FigureCard* card) {
         connect(card, &FigureCard::picked, &m_bench.session, &Session::selectLevel);
         connect(card, &FigureCard::removeAsked, this,
                 [this](int at) { m_bench.emitters.removeLevel(m_bench.session.subjectId(), at); });
-        m_cards->addWidget(card);
-    }
+    });
     const View view = m_bench.session.scene().statedView();
     const ResolvedChain chain = emitterChain(*emitter(), view);
     const double first = std::max(forecastOf(own.parts).live, 1e-9);
-    constexpr int kSide = 48;
-    const Pixels strip = emitterStrip(own, kSide);
-    const QImage all(strip.rgba.data(), strip.width, strip.height, QImage::Format_RGBA8888);
+    askPictures(own);
     for (int i = 0; i < wanted; ++i) {
         const auto at = static_cast<std::size_t>(i);
         const EmitterForecast forecast = forecastOf(partsAt(own, at));
@@ -168,11 +162,40 @@ void EmitterLevels::refreshCards() {
         const double from = chain.fromMetres[at];
         lines.leftBelow = tr("%1 × screen").arg(figureText(forecast.overdraw(std::max(from, 10.0), view), 2));
         lines.rightBelow = from > 1e9 ? tr("never") : i == 0 ? tr("from 0 m") : tr("from %1").arg(lengthText(from));
-        lines.picture = all.copy(i * kSide, 0, kSide, kSide);
-        static_cast<FigureCard*>(m_cards->itemAt(i)->widget())->show(lines, i == level());
+        if (i < static_cast<int>(m_pictures.size()))
+            lines.picture = m_pictures[at];
+        cardAt(m_cards, i)->show(lines, i == level());
     }
     m_remove->setEnabled(level() > 0);
     m_add->setEnabled(own.levels.size() < Emitter::kMostLevels);
+}
+
+/// Pictures follow from what is given off alone; a switch that is dragged changes none.
+void EmitterLevels::askPictures(const Emitter& own) {
+    Emitter of = own;
+    for (EmitterLevel& level : of.levels)
+        level.from = {};
+    if (of == m_pictured)
+        return;
+    m_pictured = of;
+    m_bench.session.looks().run(
+        tr("Drawing levels"),
+        [this, of](const JobContext& job) -> JobQueue::Finish {
+            std::vector<QImage> pictures;
+            for (std::size_t l = 0; l < of.levels.size() && !job.cancelled(); ++l) {
+                const Pixels pixels = emitterPicture(of, l, kCardPicture);
+                pictures.push_back(
+                    QImage(pixels.rgba.data(), pixels.width, pixels.height, QImage::Format_RGBA8888).copy());
+            }
+            return [this, of, pictures] {
+                if (of != m_pictured)
+                    return;
+                m_pictures = pictures;
+                if (emitter() != nullptr)
+                    refreshCards();
+            };
+        },
+        QStringLiteral("emitter-pictures"), true);
 }
 
 void EmitterLevels::refreshValues() {
@@ -303,8 +326,22 @@ void EmitterSwitches::refresh() {
     m_hysteresis->show(100 * s->rule.hysteresis);
     m_liveOut->show(s->rule.fadeSeconds);
     m_reach->show(s->rule.reachMetres);
+    askPops(*s);
+}
+
+void EmitterSwitches::showEvent(QShowEvent* event) {
+    Panel::showEvent(event);
+    if (const Subject* s = emitter())
+        askPops(*s);
+}
+
+/// Looked at only while somebody sees what comes of it.
+void EmitterSwitches::askPops(const Subject& subject) {
+    const Emitter& own = subject.emitter()->emitter;
     const View view = m_bench.session.scene().statedView();
-    const ResolvedChain chain = emitterChain(*s, view);
+    const ResolvedChain chain = emitterChain(subject, view);
+    if (!isVisible())
+        return;
     if (own == m_scored && chain.fromMetres == m_scoredFrom)
         return;
     m_scored = own;

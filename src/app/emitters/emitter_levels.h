@@ -19,11 +19,14 @@ private:
     void refresh();
     void refreshCards();
     void refreshValues();
+    void askPictures(const Emitter& own);
     [[nodiscard]] const Subject* emitter() const;
     [[nodiscard]] int level() const;
 
     Workbench& m_bench;
     QVBoxLayout* m_cards;
+    Emitter m_pictured; ///< what the pictures are of, or will be
+    std::vector<QImage> m_pictures;
     QLabel* m_exactTitle;
     QLabel* m_exactAside;
     ChoiceBox* m_part;
@@ -47,9 +50,13 @@ public:
     explicit EmitterSwitches(Workbench& bench, QWidget* parent = nullptr);
     void showFrame(const SelectInput& input, const Selection& selection);
 
+protected:
+    void showEvent(QShowEvent* event) override;
+
 private:
     void refresh();
     void change(const QString& label, const std::function<void(SwitchRule&)>& how);
+    void askPops(const Subject& subject);
     void showPops(const std::vector<EmitterPop>& pops);
     [[nodiscard]] const Subject* emitter() const;
 

@@ -65,4 +65,17 @@ void FigureCard::keyPressEvent(QKeyEvent* event) {
         QWidget::keyPressEvent(event);
 }
 
+void fitCards(QVBoxLayout* column, int count, const std::function<void(FigureCard*)>& made) {
+    while (column->count() > count) {
+        QLayoutItem* item = column->takeAt(column->count() - 1);
+        item->widget()->deleteLater(); // its own key may be what brought us here
+        delete item;
+    }
+    while (column->count() < count) {
+        auto* card = new FigureCard(column->count());
+        made(card);
+        column->addWidget(card);
+    }
+}
+
 } // namespace thicket::app

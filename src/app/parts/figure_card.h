@@ -2,7 +2,9 @@
 // A level as a card of figures: its colour, a name, what it costs, and two more lines. Click or Return chooses it.
 
 #include <QImage>
+#include <QVBoxLayout>
 #include <QWidget>
+#include <functional>
 
 namespace thicket::app {
 
@@ -34,5 +36,11 @@ private:
     Lines m_lines;
     bool m_selected = false;
 };
+
+/// Makes as many cards in a column as there are levels; `made` is told of each new one.
+void fitCards(QVBoxLayout* column, int count, const std::function<void(FigureCard*)>& made);
+inline FigureCard* cardAt(QVBoxLayout* column, int level) {
+    return static_cast<FigureCard*>(column->itemAt(level)->widget());
+}
 
 } // namespace thicket::app

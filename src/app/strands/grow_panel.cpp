@@ -28,6 +28,16 @@ GrowPanel::GrowPanel(Workbench& bench, QWidget* parent) : Panel(tr("Strands"), p
     m_facts->setWordWrap(true);
     m_facts->setTextInteractionFlags(Qt::TextSelectableByMouse);
     body->addWidget(m_facts);
+    m_relink = makeButton(tr("Point to the file…"), tr("Its lines were not found where the project says"));
+    m_relink->setObjectName(QStringLiteral("relinkStrands"));
+    body->addWidget(m_relink);
+    connect(m_relink, &QPushButton::clicked, this, [this] {
+        const Subject* s = strands();
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("Point to the file"), {}, tr("Lines (*.glb *.gltf *.obj)"));
+        if (s != nullptr && !file.isEmpty())
+            m_bench.strands.relink(s->id, file);
+    });
     m_controls = new QWidget;
     auto* column = new QVBoxLayout(m_controls);
     column->setContentsMargins(0, 0, 0, 0);
@@ -102,8 +112,13 @@ GrowPanel::GrowPanel(Workbench& bench, QWidget* parent) : Panel(tr("Strands"), p
     connect(m_seed, &NumberBox::chosen, this, [this](double v) {
         change(tr("Change the seed"), [v](StrandRecipe& r) { r.where.seed = static_cast<std::uint32_t>(v); });
     });
-    connect(m_again, &QPushButton::clicked, this,
-            [this] { change(tr("Another seed"), [](StrandRecipe& r) { ++r.where.seed; }); });
+    connect(m_again, &QPushButton::clicked, this, [this] {
+        const Subject* s = strands();
+        if (s != nullptr && !s->strands()->strands && s->strands()->recipe) // what was lost, as it was
+            m_bench.strands.setRecipe(s->id, *s->strands()->recipe, tr("Grow again"));
+        else
+            change(tr("Another seed"), [](StrandRecipe& r) { ++r.where.seed; });
+    });
     connect(m_root, &QPushButton::clicked, this, [this] { chooseColour(false); });
     connect(m_tip, &QPushButton::clicked, this, [this] { chooseColour(true); });
     connect(m_vary, &NumberBox::chosen, this, [this](double v) {
@@ -186,6 +201,8 @@ void GrowPanel::refresh() {
         facts += tr("<br>from %1").arg(QString::fromStdString(s->source.path.filename().string()).toHtmlEscaped());
     m_facts->setText(facts);
     m_controls->setVisible(recipe != nullptr);
+    m_relink->setVisible(recipe == nullptr && !of.strands);
+    m_again->setText(of.strands ? tr("Another seed") : tr("Grow again"));
     m_save->setVisible(recipe != nullptr);
     m_again->setVisible(recipe != nullptr);
     const auto swatch = [](QPushButton* button, const Vec3f& colour) {

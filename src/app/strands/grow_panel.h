@@ -23,6 +23,7 @@ private:
 
     Workbench& m_bench;
     QLabel* m_facts;
+    QPushButton* m_relink;
     QWidget* m_controls;
     ChoiceBox* m_surface;
     struct Row {

@@ -58,18 +58,11 @@ const Subject* StrandLevels::strands() const {
 void StrandLevels::refresh() {
     const Subject* s = strands();
     const auto wanted = s != nullptr ? static_cast<int>(s->strands()->levels.size()) : 0;
-    while (m_cards->count() > wanted) {
-        QLayoutItem* item = m_cards->takeAt(m_cards->count() - 1);
-        item->widget()->deleteLater(); // its own key may be what brought us here
-        delete item;
-    }
-    while (m_cards->count() < wanted) {
-        auto* card = new FigureCard(m_cards->count());
+    fitCards(m_cards, wanted, [this](FigureCard* card) {
         connect(card, &FigureCard::picked, &m_bench.session, &Session::selectLevel);
         connect(card, &FigureCard::removeAsked, this,
                 [this](int level) { m_bench.strands.removeLevel(m_bench.session.subjectId(), level); });
-        m_cards->addWidget(card);
-    }
+    });
     if (s == nullptr)
         return;
     aside->setText(QString::fromStdString(s->name));
@@ -88,7 +81,7 @@ void StrandLevels::refresh() {
         lines.right = QStringLiteral("%1 %").arg(figureText(share, 3));
         lines.leftBelow = i == 0 ? tr("the source") : tr("off by %1").arg(lengthText(level.deviation));
         lines.rightBelow = tr("from %1").arg(lengthText(chain.fromMetres[static_cast<std::size_t>(i)]));
-        static_cast<FigureCard*>(m_cards->itemAt(i)->widget())->show(lines, i == chosen);
+        cardAt(m_cards, i)->show(lines, i == chosen);
     }
     m_exact->setEnabled(chosen > 0);
     m_remove->setEnabled(chosen > 0);

@@ -26,39 +26,56 @@ Error differs(const fs::path& file) {
 
 } // namespace
 
-Pixels emitterStrip(const Emitter& emitter, int side) {
-    const auto levels = static_cast<int>(emitter.levels.size());
+namespace {
+
+/// Draws a level at a moment into a square of a picture.
+void drawMoment(const Emitter& emitter, std::size_t level, int moment, int side, int left, int top, Pixels& out) {
     const Bounds box = seenBounds(emitter.parts, emitter.seed);
     const double metre = side / std::max({box.size().x(), box.size().y(), 1e-6});
     double longest = 0;
     for (const EmitterPart& part : emitter.parts)
         longest = std::max(longest, part.lifetime.high);
-    Pixels out;
-    out.width = side * levels;
-    out.height = side * kMoments;
-    out.rgba.resize(std::size_t{4} * static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));
-    std::vector<Particle> particles;
+    const std::size_t pixels = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
     EmitterPicture picture;
     picture.width = picture.height = side;
-    const std::size_t pixels = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
-    for (int l = 0; l < levels; ++l) {
-        const std::vector<EmitterPart> parts = partsAt(emitter, static_cast<std::size_t>(l));
-        for (int m = 0; m < kMoments; ++m) {
-            picture.colour.assign(pixels, Vec3f(0.05F, 0.06F, 0.055F));
-            picture.cover.assign(pixels, 0);
-            particlesAt(parts, emitter.seed, longest + kMomentSeconds * (m + 1), -1e9, 1e9, particles);
-            drawParticles(parts, particles, box.centre(), metre, picture);
-            for (int y = 0; y < side; ++y)
-                for (int x = 0; x < side; ++x) {
-                    const Vec3f& c = picture.colour[static_cast<std::size_t>(y * side + x)];
-                    std::uint8_t* to = out.at(side * l + x, side * m + y);
-                    for (int k = 0; k < 3; ++k)
-                        to[k] = static_cast<std::uint8_t>(
-                            std::lround(255 * std::pow(std::clamp(c[k], 0.0F, 1.0F), 1 / 2.2F)));
-                    to[3] = 255;
-                }
+    picture.colour.assign(pixels, Vec3f(0.05F, 0.06F, 0.055F));
+    picture.cover.assign(pixels, 0);
+    const std::vector<EmitterPart> parts = partsAt(emitter, level);
+    std::vector<Particle> particles;
+    particlesAt(parts, emitter.seed, longest + kMomentSeconds * (moment + 1), -1e9, 1e9, particles);
+    drawParticles(parts, std::move(particles), box.centre(), metre, picture);
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            const Vec3f& c = picture.colour[static_cast<std::size_t>(y * side + x)];
+            std::uint8_t* to = out.at(left + x, top + y);
+            for (int k = 0; k < 3; ++k)
+                to[k] = static_cast<std::uint8_t>(std::lround(255 * std::pow(std::clamp(c[k], 0.0F, 1.0F), 1 / 2.2F)));
+            to[3] = 255;
         }
-    }
+}
+
+Pixels blank(int width, int height) {
+    Pixels out;
+    out.width = width;
+    out.height = height;
+    out.rgba.resize(std::size_t{4} * static_cast<std::size_t>(width) * static_cast<std::size_t>(height));
+    return out;
+}
+
+} // namespace
+
+Pixels emitterPicture(const Emitter& emitter, std::size_t level, int side) {
+    Pixels out = blank(side, side);
+    drawMoment(emitter, level, 0, side, 0, 0, out);
+    return out;
+}
+
+Pixels emitterStrip(const Emitter& emitter, int side) {
+    const auto levels = static_cast<int>(emitter.levels.size());
+    Pixels out = blank(side * levels, side * kMoments);
+    for (int l = 0; l < levels; ++l)
+        for (int m = 0; m < kMoments; ++m)
+            drawMoment(emitter, static_cast<std::size_t>(l), m, side, side * l, side * m, out);
     return out;
 }
 

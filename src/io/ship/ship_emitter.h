@@ -11,9 +11,11 @@ Result<void> shipEmitter(const Scene& scene, const Subject& emitter, const std::
                          const std::string& base, const ShipOptions& options, const JobContext& job,
                          ShipReport& report);
 
-/// A picture of what an emitter gives off, levels from left to right, moments from top to bottom.
+/// Pictures of what an emitter gives off: one of a level, and all, levels from left to right, four moments from top to
+/// bottom.
 /// side     of one picture, pixels.
 struct Pixels;
+Pixels emitterPicture(const Emitter& emitter, std::size_t level, int side);
 Pixels emitterStrip(const Emitter& emitter, int side);
 
 } // namespace thicket
