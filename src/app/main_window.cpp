@@ -42,30 +42,6 @@
 #include <algorithm>
 
 namespace thicket::app {
-namespace {
-
-QString hintFor(Stage stage) {
-    switch (stage) {
-    case Stage::Gather:
-        return QObject::tr("Drop files anywhere · click a finding to look at the place · drag turns, Shift-drag moves, "
-                           "wheel comes nearer · Home frames");
-    case Stage::Thin:
-        return QObject::tr("Drag a pin along the curve to change a level · Shift keeps where it comes in · "
-                           "double-click to add one · hold B to see "
-                           "the source · L changes the arrangement");
-    case Stage::Switch:
-        return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "
-                           "the camera back");
-    case Stage::Budget:
-        return QObject::tr(
-            "Click a lane to stand there · Space plays the route · Ctrl+R flies it and compares every frame");
-    case Stage::Ship:
-        return QObject::tr("Every file is written whole, read back and compared");
-    }
-    return {};
-}
-
-} // namespace
 
 MainWindow::MainWindow() {
     setAcceptDrops(true);
@@ -227,14 +203,16 @@ MainWindow::MainWindow() {
     m_culledTimer.setSingleShot(true);
     m_culledTimer.setInterval(200);
     connect(&m_culledTimer, &QTimer::timeout, this, [this] {
-        const auto saves = m_viewport->cullingSaves();
-        m_switchPanel->showCulled(m_viewport->exact(), saves);
-        m_switchPanel->setCopy(m_viewport->nearestPlacement());
-        m_fieldPanel->showFrame(m_viewport->input(), m_viewport->exact(), saves);
-        m_fieldPanel->setCopy(m_viewport->nearestPlacement());
-        m_emitterSwitches->showFrame(m_viewport->input(), m_viewport->exact());
-        m_terrainPanel->showFrame(m_viewport->input(), m_viewport->exact(), 1e6 * m_viewport->exact().groundSeconds,
-                                  m_viewport->groundTiles().bytes(), saves);
+        showFrame();
+        m_bench.session.quick().run(
+            tr("Counting"),
+            [this, reckon = m_viewport->cullingSaves()](const JobContext&) -> JobQueue::Finish {
+                return [this, saves = reckon()] {
+                    m_saves = saves;
+                    showFrame();
+                };
+            },
+            QStringLiteral("culling-saves"));
     });
     connect(m_viewport, &Viewport::selected, this, [this] {
         if (m_stage == Stage::Switch && !m_culledTimer.isActive())
@@ -305,158 +283,6 @@ MainWindow::MainWindow() {
 }
 
 MainWindow::~MainWindow() = default;
-
-void MainWindow::setStage(Stage stage) {
-    m_stage = stage;
-    m_path->setStage(stage);
-    m_bottom->setCurrentIndex(static_cast<int>(stage));
-    m_panels->setCurrentIndex(static_cast<int>(stage));
-    m_arrangement->setVisible(stage == Stage::Thin);
-    m_careBar->setVisible(stage == Stage::Thin && m_arrangement->current() == static_cast<int>(Arrangement::Care));
-    m_shading->setCount(stage == Stage::Thin ? 4 : 3);
-    m_viewport->setShading(static_cast<Shading>(m_shading->current()));
-    m_hint->setText(hintFor(stage));
-    playRoute(false);
-    m_viewport->setStage(stage);
-    m_viewBox->setOffered(stage == Stage::Switch || stage == Stage::Budget);
-    if (stage == Stage::Switch)
-        m_bench.pops.look();
-    m_playBar->refresh();
-    placeOverlays();
-    showKind();
-    refreshCharts();
-}
-
-/// The chart and the panels of the kind of what is selected.
-void MainWindow::showKind() {
-    const Subject* s = m_bench.session.subject();
-    const Kind kind = s != nullptr ? s->kind() : Kind::Mesh;
-    const bool emitter = kind == Kind::Emitter;
-    const bool thins = kind == Kind::Instances || kind == Kind::Strands; // by the same panel and chart
-    m_gatherPanels->setCurrentIndex(static_cast<int>(kind));
-    m_switchPanels->setCurrentIndex(thins ? 1 : emitter ? 3 : kind == Kind::Terrain ? 2 : 0);
-    m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : kind == Kind::Strands ? 2 : emitter ? 3 : 0);
-    m_thinCharts->setCurrentIndex(kind == Kind::Strands ? 1 : emitter ? 2 : 0);
-    // Ground has no height of its own on screen.
-    m_unit->setVisible(kind == Kind::Mesh);
-    m_switchChart->setShowHeights(kind == Kind::Mesh && m_unit->current() == 1);
-    // Levels side by side, and where one is off, are for what is looked at alone.
-    const bool alone = m_stage == Stage::Thin && kind == Kind::Mesh;
-    m_arrangement->setVisible(alone || (emitter && m_stage == Stage::Thin));
-    m_arrangement->setCount(emitter ? 2 : 4); // particles are no surfaces to be wiped over or painted on
-    m_careBar->setVisible(alone && m_arrangement->current() == static_cast<int>(Arrangement::Care));
-    m_shading->setCount(alone ? 4 : 3);
-    if (m_viewport->shading() != static_cast<Shading>(m_shading->current()))
-        m_viewport->setShading(static_cast<Shading>(m_shading->current()));
-    placeOverlays();
-    m_switchCharts->setCurrentIndex(kind == Kind::Terrain && m_tileSizes ? 2 : thins ? 1 : emitter ? 3 : 0);
-    m_playBar->refresh();
-    if (m_stage == Stage::Gather && kind == Kind::Terrain)
-        m_hint->setText(tr(
-            "Choose a brush and drag on the ground · right-drag turns the view meanwhile · Undo takes a stroke back"));
-    else if (m_stage == Stage::Gather)
-        m_hint->setText(hintFor(m_stage));
-    if (m_stage == Stage::Thin)
-        m_hint->setText(
-            emitter ? tr("Change a value to make it the level's own · click “own” to have it inherited again · "
-                         "drag a switch · hold B to see the source · L changes the arrangement")
-            : kind == Kind::Strands
-                ? tr("Choose a level and say how far its lines may be off · drag a handle of keep or grow · "
-                     "double-click the chart adds one")
-                : hintFor(m_stage));
-    if (m_stage == Stage::Switch)
-        m_hint->setText(
-            kind == Kind::Terrain
-                ? tr("Drag a switch, the allowance or the needle · click the ground to look at that tile · "
-                     "Space walks the camera back")
-            : emitter ? tr("Drag a switch or the needle · right-click a switch to put it where the camera stands · "
-                           "Space walks the camera back")
-            : thins   ? tr("Drag a handle of keep or grow · double-click adds or takes away one · Alt-drag "
-                             "a switch widens the soft band · click a copy to see why")
-                      : hintFor(m_stage));
-}
-
-void MainWindow::arrange(Arrangement arrangement) {
-    m_arrangement->setCurrent(static_cast<int>(arrangement));
-    m_careBar->setVisible(m_stage == Stage::Thin && arrangement == Arrangement::Care);
-    m_viewport->setArrangement(arrangement);
-    placeOverlays();
-}
-
-void MainWindow::placeOverlays() {
-    constexpr int kWide = 78;
-    constexpr int kNarrow = 64;
-    const bool tight = m_arrangement->isVisible() && 8 * kWide + 3 * 14 > m_viewBox->width();
-    for (Segmented* choice : {m_arrangement, m_shading})
-        choice->setCellWidth(tight ? kNarrow : kWide);
-    m_arrangement->move(14, 12);
-    m_careBar->adjustSize();
-    m_careBar->move(14, 46);
-    m_playBar->move((m_viewBox->width() - m_playBar->width()) / 2, m_viewBox->height() - m_playBar->height() - 12);
-    m_shading->move(m_viewBox->width() - m_shading->width() - 14, 12);
-    m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
-    m_message->setFixedHeight(std::max(36, m_messageText->heightForWidth(m_message->width() - 110) + 18));
-    m_message->move((m_viewBox->width() - m_message->width()) / 2, m_careBar->isVisible() ? 92 : 48);
-    m_unit->move((m_bottom->width() - m_unit->width()) / 2, 5);
-}
-
-void MainWindow::resizeEvent(QResizeEvent* event) {
-    QMainWindow::resizeEvent(event);
-    QTimer::singleShot(0, this, [this] { placeOverlays(); });
-}
-
-void MainWindow::refreshTitle() {
-    const auto& path = m_bench.session.document.path();
-    QString name = QString::fromStdString(m_bench.session.scene().settings.name);
-    if (name == QStringLiteral("Untitled") && !path.empty())
-        name = QString::fromStdString(path.filename().string()).remove(QString::fromLatin1(kProjectSuffix));
-    const bool modified = m_bench.session.document.modified();
-    m_title->setText(name + QStringLiteral("  ▾"));
-    m_state->setText(path.empty() ? (modified ? tr("not saved yet") : tr("new project"))
-                     : modified   ? tr("edited · kept automatically")
-                                  : tr("saved"));
-    setWindowTitle(name + (modified ? QStringLiteral(" *") : QString()) + QStringLiteral(" – Lean Thicket"));
-}
-
-void MainWindow::refreshStages() {
-    for (const Stage stage : {Stage::Gather, Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship}) {
-        const StageState state = m_bench.stateOf(stage);
-        m_path->setState(stage, state.done, state.caption);
-    }
-}
-
-void MainWindow::refreshGauges() {
-    const SubjectCost& cost = m_viewport->exact().total;
-    const Device* device = m_bench.session.scene().currentDevice();
-    if (device == nullptr)
-        return;
-    const Ledger ledger = ledgerOf(m_viewport->input(), m_viewport->exact(), m_viewport->shotView(), *device);
-    const auto of = [](const QString& value, const QString& limit) { return value + tr(" of ") + limit; };
-    m_triangles->setExact(cost.triangles);
-    m_draws->setExact(cost.draws);
-    m_triangles->setValue(
-        of(shortText(static_cast<double>(cost.triangles)), shortText(static_cast<double>(device->triangleBudget))),
-        static_cast<double>(cost.triangles) / static_cast<double>(device->triangleBudget),
-        tr("%1 triangles in the shot camera's present frame").arg(groupedText(static_cast<qint64>(cost.triangles))));
-    m_draws->setValue(
-        of(groupedText(static_cast<qint64>(cost.draws)), groupedText(static_cast<qint64>(device->drawBudget))),
-        static_cast<double>(cost.draws) / static_cast<double>(device->drawBudget),
-        tr("%1 draw calls in the shot camera's present frame").arg(groupedText(static_cast<qint64>(cost.draws))));
-    m_time->setUnit(tr("est. · %1").arg(QString::fromStdString(device->name)));
-    m_time->setValue(
-        tr("%1 of %2 ms").arg(ledger.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1), ledger.ms / device->frameMs,
-        tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
-    if (m_stage == Stage::Budget)
-        m_budgetPanel->setFrame(ledger, m_bench.session.scene().settings.routes.empty() ? -1 : m_routeChart->time());
-}
-
-void MainWindow::refreshCharts() {
-    if (m_stage != Stage::Switch)
-        return;
-    m_switchChart->setNeedle(m_viewport->subjectDistance(), m_viewport->subjectFactor());
-    m_fieldChart->setNeedle(m_viewport->subjectDistance());
-    m_emitterChart->setNeedle(m_viewport->subjectDistance());
-}
 
 void MainWindow::showMessage(const QString& text, bool serious) {
     const Look& l = Look::now();

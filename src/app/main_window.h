@@ -102,6 +102,7 @@ private:
     void refreshGauges();
     void refreshCharts();
     void showKind();
+    void showFrame();
     void askHeights(const QString& path);
     void showMessage(const QString& text, bool serious);
     void noteRecent(const QString& path);
@@ -167,7 +168,9 @@ private:
     QElapsedTimer m_playClock;
     double m_playFrom = 0;
     QTimer m_messageTimer;
-    QTimer m_culledTimer; ///< what culling saves is counted a few times a second at most
+    QTimer m_culledTimer;
+    std::optional<std::array<std::uint64_t, 5>>
+        m_saves; ///< what each reason to cull saves; none: not reckoned yet ///< what culling saves is counted a few times a second at most
     bool m_quiet = false;
 };
 

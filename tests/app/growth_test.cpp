@@ -70,6 +70,7 @@ TEST_F(GrowthWindow, grass_is_drawn_and_counted) {
     // What is drawn is what was counted.
     EXPECT_EQ(window->viewport().submittedTriangles(), window->viewport().exact().total.triangles);
     window->bench().strands.setDeviation(own().id, 1, 0.0001);
+    waitForJobs();
     ASSERT_TRUE(settled());
     EXPECT_EQ(window->viewport().submittedTriangles(), window->viewport().exact().total.triangles);
     // Thinned to nothing, nothing is left of them.
@@ -183,6 +184,42 @@ TEST_F(GrowthWindow, a_switch_of_an_emitter_is_dragged_and_walked_past) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 0; }, 5000));
     window->viewport().standAt(1.3 * moved);
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 1; }, 5000));
+}
+
+TEST_F(GrowthWindow, strands_without_their_lines_hold_up_no_stage_and_grow_again) {
+    grow(Stage::Gather);
+    const fs::path project = folder.path() / "a.thicket.json";
+    window->bench().files.saveProject(text(project));
+    waitForJobs();
+    fs::remove_all(folder.path() / "a.levels");
+    window->open({text(project)});
+    waitForJobs();
+    ASSERT_FALSE(own().strands()->strands);
+    window->bench().session.selectSubject(own().id);
+    for (const Stage stage : {Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship, Stage::Gather}) {
+        window->setStage(stage);
+        window->viewport().frameSelection();
+        window->viewport().walkBack();
+        QTest::qWait(60);
+        window->viewport().stopWalk();
+    }
+    auto* again = named<QPushButton>("growAgain");
+    EXPECT_EQ(again->text(), "Grow again");
+    EXPECT_FALSE(named<QPushButton>("relinkStrands")->isVisible()) << "there is no file to point to";
+    QTest::mouseClick(again, Qt::LeftButton);
+    waitForJobs();
+    ASSERT_TRUE(own().strands()->strands);
+    EXPECT_EQ(again->text(), "Another seed");
+}
+
+TEST_F(GrowthWindow, what_culling_saves_is_counted_beside_the_window) {
+    grow(Stage::Switch);
+    window->viewport().setShotView({0, 1.6, 14}, {0, 0, 60}); // looking away
+    auto* box = named<QCheckBox>("fieldView0");
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return box->text().contains("saves") && !box->text().contains("saves 0"); }, 5000))
+        << box->text().toStdString();
+    EXPECT_GT(window->viewport().cullingSaves()()[0], 0U);
 }
 
 } // namespace thicket::app

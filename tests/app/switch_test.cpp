@@ -360,7 +360,7 @@ TEST_F(WindowTest, what_is_hidden_is_not_drawn_unless_the_engine_cannot_do_that)
     ASSERT_TRUE(
         QTest::qWaitFor([&] { return view.exact().total.culledBy[static_cast<int>(Culled::Hidden)] == 1; }, 5000));
     EXPECT_EQ(view.why(), QStringLiteral("culled, because it is hidden behind others"));
-    EXPECT_GT(view.cullingSaves().value()[3], 0U);
+    EXPECT_GT(view.cullingSaves()()[3], 0U);
     auto* engine = window->findChild<QCheckBox*>(QStringLiteral("cullHidden"));
     engine->click();
     EXPECT_FALSE(bench.session.scene().settings.cullHidden);

@@ -577,7 +577,7 @@ TEST_F(WindowTest, culling_says_what_it_saves_and_can_be_taken_away_in_the_view)
     auto* box = window->findChild<QCheckBox*>(QStringLiteral("cull0"));
     EXPECT_EQ(view.exact().total.culledBy[static_cast<int>(Culled::OutOfView)], 1U);
     EXPECT_TRUE(box->text().startsWith(QStringLiteral("out of view: 1"))) << box->text().toStdString();
-    EXPECT_GT(view.cullingSaves().value()[0], 0U);
+    EXPECT_GT(view.cullingSaves()()[0], 0U);
     const int steps = bench.session.document.undo().count();
     box->click();
     QTest::qWait(100);

@@ -135,19 +135,22 @@ TEST(Architecture, includes_go_one_way) {
         {"scatter", {"base", "mesh", "switching"}},
         {"strands", {"base", "mesh", "image", "switching", "scatter"}},
         {"emitters", {"base", "mesh", "image", "switching", "scatter"}},
-        {"scene", {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands", "emitters"}},
+        {"scene",
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands",
+          "emitters"}},
         {"budget", {"base", "mesh", "switching", "scene"}},
         {"io",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands", "emitters", "scene", "budget"}},
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands",
+          "emitters", "scene", "budget"}},
         {"cli",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands", "emitters", "scene", "budget",
-          "io"}},
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands",
+          "emitters", "scene", "budget", "io"}},
         {"appmodel",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands", "emitters", "scene", "budget",
-          "io"}},
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands",
+          "emitters", "scene", "budget", "io"}},
         {"app",
-         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands", "emitters", "scene", "budget",
-          "io", "appmodel"}}};
+         {"base", "mesh", "measure", "reduce", "image", "bake", "switching", "terrain", "scatter", "strands",
+          "emitters", "scene", "budget", "io", "appmodel"}}};
     const auto root = std::filesystem::path(SOURCE_ROOT) / "src";
     std::set<std::string> there;
     for (const auto& entry : std::filesystem::directory_iterator(root))

@@ -101,6 +101,7 @@ constexpr int kMiddlesUnit = 2;
 constexpr int kFirstUnit = 3;
 constexpr int kSlotsUnit = 4;
 constexpr int kListedUnit = 5;
+constexpr int kLong = 600; // frames that a level's points are kept without being drawn
 
 } // namespace
 
@@ -153,8 +154,11 @@ void GlStrands::release() {
 }
 
 void GlStrands::forget() {
-    std::erase_if(m_levels, [this](auto& entry) {
-        if (!entry.second.owner.expired())
+    // A level that was given another deviation leaves its points behind, though its strands are still there.
+    for (auto& [key, level] : m_levels)
+        ++level.frames;
+    std::erase_if(m_levels, [this](const auto& entry) {
+        if (!entry.second.owner.expired() && entry.second.frames < kLong)
             return false;
         drop(entry.second.points);
         drop(entry.second.first);
@@ -171,6 +175,7 @@ void GlStrands::forget() {
 
 GlStrands::Level& GlStrands::levelOf(const StrandDraw& what) {
     Level& level = m_levels[{what.set.get(), what.deviation}];
+    level.frames = 0;
     if (level.points.buffer != 0 && !level.owner.expired())
         return level;
     if (level.points.buffer != 0) {

@@ -61,6 +61,7 @@ private:
         Buffer points;
         Buffer first;
         std::uint32_t most = 0;
+        int frames = 0; ///< since it was drawn
     };
     struct Places {
         std::weak_ptr<const CellTable> owner;

@@ -109,9 +109,9 @@ public:
     /// Which reasons to cull are in force in this view: for looking at what they do, no part of the project.
     void setCulling(const SelectOptions& options);
     [[nodiscard]] SelectOptions selectionOptions() const;
-    /// Triangles that each reason keeps from being drawn now: out of view, beyond reach, too small, hidden. None where
-    /// there are so many copies that counting them would hold the window up.
-    [[nodiscard]] std::optional<std::array<std::uint64_t, 5>> cullingSaves() const;
+    /// Reckons on any thread what triangles each reason keeps from being drawn now: out of view, beyond reach, too
+    /// small, hidden, thinned away. Of what is selected when it is asked for.
+    [[nodiscard]] std::function<std::array<std::uint64_t, 5>()> cullingSaves() const;
 
     /// While on, what was selected stays selected wherever the camera goes.
     void setFrozen(bool on);
@@ -167,7 +167,7 @@ private:
     }
     /// What is seen by itself; null where nothing is chosen, or something that is not.
     [[nodiscard]] const Subject* soloSubject() const { return solo() ? m_bench.session.subject() : nullptr; }
-    [[nodiscard]] static Bounds seenBox(const Subject& subject);
+    [[nodiscard]] Bounds seenBox(const Subject& subject) const;
     std::vector<DrawItem> emitterItems(const Subject& subject);
     void paintEmitterLabels(QPainter& painter, const QMatrix4x4& viewProjection, const Subject& subject) const;
     void addParticles(const Selection& selection, const View& view, std::vector<DrawItem>& out);
@@ -311,7 +311,8 @@ private:
     GroundTiles m_groundTiles;
     double m_effectSeconds = 12; ///< on the clock of emitters: all of them have been at it for so long
     std::shared_ptr<const ParticleDraw> m_lastParticles;
-    std::optional<Vec3d> m_groundPlace; ///< someone clicked on the chosen ground there
+    mutable std::pair<std::vector<EmitterPart>, Bounds> m_seen; ///< of the emitter that was framed last
+    std::optional<Vec3d> m_groundPlace;                         ///< someone clicked on the chosen ground there
     double m_walkPhase = 0;
     double m_walkNear = 1;
     double m_walkFar = 100;

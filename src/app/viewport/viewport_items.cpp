@@ -23,9 +23,13 @@ std::vector<double> Viewport::lineUpOffsets(const Subject& subject) const {
 }
 
 /// What is framed of a subject: of an emitter where its particles are mostly, not where they may be at all.
-Bounds Viewport::seenBox(const Subject& subject) {
+Bounds Viewport::seenBox(const Subject& subject) const {
     const EmitterBody* body = subject.emitter();
-    return body != nullptr ? seenBounds(body->emitter.parts, body->emitter.seed) : subject.bounds;
+    if (body == nullptr)
+        return subject.bounds;
+    if (m_seen.first != body->emitter.parts)
+        m_seen = {body->emitter.parts, seenBounds(body->emitter.parts, body->emitter.seed)};
+    return m_seen.second;
 }
 
 bool Viewport::comparing(Arrangement arrangement) const {

@@ -1,0 +1,173 @@
+// Drawing a frame: a light one in motion, the exact one at rest, which comes about piece by piece.
+
+#include "app/look/look.h"
+#include "app/viewport/to_qt.h"
+#include "app/viewport/viewport.h"
+
+#include <QOpenGLContext>
+#include <QOpenGLFunctions>
+#include <algorithm>
+#include <cmath>
+
+namespace thicket::app {
+namespace {
+constexpr qint64 kRestStepMs = 20;
+}
+
+double Viewport::gridSquare() const {
+    const double reach = solo() ? m_soloOrbit.distance : m_sceneOrbit.distance;
+    double square = std::pow(10, std::floor(std::log10(std::max(reach / 6, 1e-4))));
+    for (const double step : {2.0, 5.0, 10.0})
+        if (square * step <= reach / 6)
+            return square * step;
+    return square;
+}
+
+void Viewport::drawGrid(const QMatrix4x4& viewProjection) {
+    if (soloSubject() == nullptr)
+        return;
+    QVector3D at = toQt(m_soloOrbit.pivot);
+    at.setY(static_cast<float>(soloSubject()->emitter() != nullptr ? 0 : soloSubject()->bounds.low.y()));
+    m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
+}
+
+/// Goes on with the exact picture for as long as a frame may take; true when it stands.
+bool Viewport::drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
+                        const QSize& pixels) {
+    if (!m_smooth || m_smooth->size() != pixels) {
+        QOpenGLFramebufferObjectFormat format;
+        format.setSamples(4);
+        format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
+        m_smooth = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
+        m_pictureStands = false;
+        m_restPicture.forget();
+    }
+    m_smooth->bind();
+    if (!m_restPicture.isOf(items, viewProjection, m_shading)) {
+        m_restPicture.begin(std::move(items), viewProjection, toQt(view.eye), m_shading);
+        const Look& look = Look::now();
+        m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+    }
+    if (!m_restPicture.done())
+        stepRest();
+    if (m_restPicture.done())
+        m_gl.resolve(m_smooth->handle(), defaultFramebufferObject(), pixels.width(), pixels.height());
+    return m_restPicture.done();
+}
+
+/// Goes on with the picture at rest for as long as the window may be kept waiting, and comes again until it is done.
+/// The window is put together anew only then.
+void Viewport::stepRest() {
+    m_smooth->bind();
+    m_gl.resume(m_smooth->width(), m_smooth->height());
+    QElapsedTimer timer;
+    timer.start();
+    while (!m_restPicture.done() && (!m_pictureStands || timer.elapsed() < kRestStepMs)) {
+        m_restPicture.step(
+            [this](const DrawItem& item, const QVector3D& eye, std::uint64_t from, std::uint64_t most) {
+                return m_gl.draw(item, m_restPicture.matrix(), eye, m_restPicture.shading(), from, most);
+            },
+            [this] { drawGrid(m_restPicture.matrix()); });
+        context()->functions()->glFinish();
+    }
+    m_gl.end();
+    if (m_restPicture.done() || m_restWaiting)
+        return;
+    m_restWaiting = true;
+    QTimer::singleShot(0, this, [this] {
+        m_restWaiting = false;
+        if (m_moving || m_restPicture.done() || m_restPicture.shading() != m_shading)
+            return;
+        makeCurrent();
+        stepRest();
+        doneCurrent();
+        if (m_restPicture.done())
+            update();
+    });
+}
+
+void Viewport::paintGL() {
+    if (!m_ready)
+        return; // the overlay says so
+    QElapsedTimer timer;
+    timer.start();
+    m_gl.forget();
+    const Look& look = Look::now();
+    const double ratio = devicePixelRatioF();
+    const QSize pixels(static_cast<int>(width() * ratio), static_cast<int>(height() * ratio));
+    const double aspect = static_cast<double>(width()) / std::max(1, height());
+    View view = solo() ? m_soloOrbit.view(m_bench.session.scene().statedView()) : shotView();
+    const double size = soloSubject() != nullptr ? soloSubject()->radius : 100;
+    view.nearMetres = solo() ? std::max(1e-4, (m_soloOrbit.distance - 8 * size) > 0 ? m_soloOrbit.distance - 8 * size
+                                                                                    : m_soloOrbit.distance * 0.01)
+                             : view.nearMetres;
+    view.farMetres = solo() ? m_soloOrbit.distance + 60 * size : view.farMetres;
+    view.aspect = aspect;
+    const QMatrix4x4 viewProjection = viewProjectionOf(view);
+
+    constexpr double kHaze = 1800; // metres: what is nearer than a hundred keeps all but a few thousandths
+    m_gl.setHaze(solo() ? 0 : kHaze);
+    QElapsedTimer preparing;
+    preparing.start();
+    selectNow();
+    const bool fading = !solo() && m_exact.total.fading > 0;
+    const bool light =
+        m_moving && !solo() && !m_frozen && (m_budget.factor() > 1.01 || m_budget.lighten(m_exact.total.triangles));
+    if (!light)
+        m_lightState = {};
+    else if (m_lightState.batches.empty())
+        m_lightState = m_state; // levels begin where they are
+    if (light)
+        selectLight();
+    std::vector<DrawItem> items = solo() ? soloItems() : sceneItems(light ? m_light : m_exact);
+    m_prepareMs = static_cast<double>(preparing.nsecsElapsed()) * 1e-6;
+    m_restShown = false;
+    // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
+    if (m_moving || fading) {
+        m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+        for (const DrawItem& item : items)
+            m_gl.draw(item, viewProjection, toQt(view.eye), m_shading);
+        drawGrid(viewProjection);
+        m_gl.end();
+        m_factorDrawn = light ? m_budget.factor() : solo() ? m_factorDrawn : 1;
+        m_pictureStands = true;
+        m_restPicture.forget();
+    } else {
+        // Smoke has no edges to be made smooth, and may move while everything else rests: it is laid over the picture.
+        std::optional<DrawItem> particles;
+        if (!items.empty() && items.back().particles) {
+            particles = std::move(items.back());
+            items.pop_back();
+        }
+        if (drawRest(std::move(items), view, viewProjection, pixels)) {
+            if (particles) {
+                m_gl.resume(pixels.width(), pixels.height());
+                m_gl.draw(*particles, viewProjection, toQt(view.eye), m_shading);
+                m_gl.end();
+            }
+            m_factorDrawn = 1;
+            m_pictureStands = m_restShown = true;
+        }
+    }
+    if (m_moving) {
+        context()->functions()->glFinish();
+        m_frameMs = static_cast<double>(timer.nsecsElapsed()) * 1e-6 + m_budget.windowMs();
+        if (solo())
+            m_budget.soloTook(m_frameMs, m_gl.triangles());
+        else
+            m_budget.sceneTook(m_frameMs, m_gl.triangles());
+        // The window then puts its parts together, which in software rendering takes as long as many a frame.
+        const qint64 painted = m_clock.nsecsElapsed();
+        QTimer::singleShot(0, this, [this, painted] {
+            m_budget.windowTook(static_cast<double>(m_clock.nsecsElapsed() - painted) * 1e-6);
+        });
+    }
+    m_viewProjection = viewProjection;
+    m_overlay->update();
+    if (fading && !m_fades.isActive())
+        m_fades.start();
+    else if (!fading)
+        m_fades.stop();
+}
+
+} // namespace thicket::app
