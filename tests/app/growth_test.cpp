@@ -153,7 +153,7 @@ TEST_F(GrowthWindow, smoke_is_drawn_with_its_levels_side_by_side) {
     EXPECT_EQ(window->viewport().grabFramebuffer(), first);
 }
 
-TEST_F(GrowthWindow, a_typed_value_becomes_the_levels_own_and_its_button_gives_it_back) {
+TEST_F(GrowthWindow, a_typed_value_becomes_the_levels_thinningand_its_button_gives_it_back) {
     makeSmoke(Stage::Thin);
     QTest::mouseClick(named<FigureCard>("levelCard1"), Qt::LeftButton);
     ASSERT_EQ(window->bench().session.level(), 1);
@@ -220,6 +220,34 @@ TEST_F(GrowthWindow, what_culling_saves_is_counted_beside_the_window) {
         QTest::qWaitFor([&] { return box->text().contains("saves") && !box->text().contains("saves 0"); }, 5000))
         << box->text().toStdString();
     EXPECT_GT(window->viewport().cullingSaves()()[0], 0U);
+}
+
+TEST_F(GrowthWindow, the_thinned_picture_covers_what_the_whole_one_does) {
+    grow(Stage::Switch);
+    // Thin and far: strands of less than a pixel, a few of which are kept, several times as wide.
+    Thinning held = own().strands()->thinning;
+    held.keep.points = {{6, 1}, {14, 0.35}, {60, 0.15}};
+    held.growAtMost = 8;
+    window->bench().fields.setThinning(own().id, held, "Thin");
+    Viewport& view = window->viewport();
+    for (const double metres : {12.0, 18.0, 26.0}) {
+        view.setShotView({0, 0.25 * metres, metres}, {0, 0.1, 0});
+        double cover[3] = {};
+        for (int way = 0; way < 3; ++way) { // whole, held, and thinned without growing
+            SelectOptions options;
+            options.thinOut = way > 0;
+            view.setCulling(options);
+            Thinning thinning = held;
+            thinning.growAtMost = way == 2 ? 1 : held.growAtMost;
+            window->bench().fields.setThinning(own().id, thinning, "Grow");
+            ASSERT_TRUE(settled());
+            const QSize size = view.size();
+            cover[way] = unlike({size.width() / 3, size.height() * 45 / 100, size.width() / 3, size.height() / 8});
+        }
+        EXPECT_GT(cover[0], 0.1) << metres;
+        EXPECT_NEAR(cover[1] / cover[0], 1, 0.12) << metres;
+        EXPECT_LT(cover[2] / cover[0], 0.8) << "what is not made up for is missed at " << metres;
+    }
 }
 
 } // namespace thicket::app
