@@ -71,8 +71,12 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
 
 void FindingsView::refresh() {
     const Subject* s = m_bench.session.meshSubject();
-    if (s == nullptr && m_bench.session.subject() != nullptr)
-        m_summary->setText(tr("rows of tables and heights are checked when they are read"));
+    const Subject* other = m_bench.session.subject();
+    if (s == nullptr && other != nullptr)
+        m_summary->setText(other->emitter() != nullptr   ? tr("values are checked as they are set")
+                           : other->strands() != nullptr ? tr("lines are checked when they are read")
+                           : other->terrain() != nullptr ? tr("heights are checked when they are read")
+                                                         : tr("rows of tables are checked when they are read"));
     else if (s == nullptr)
         m_summary->setText(tr("what is checked: area, duplicates, edges, borders, normals, UVs, level order"));
     else if (m_model->rowCount() == 0)

@@ -206,9 +206,10 @@ void GrowPanel::refresh() {
     m_save->setVisible(recipe != nullptr);
     m_again->setVisible(recipe != nullptr);
     const auto swatch = [](QPushButton* button, const Vec3f& colour) {
+        QPixmap square(14, 14);
+        square.fill(shownOf(colour));
+        button->setIcon(square);
         button->setText(shownOf(colour).name());
-        button->setStyleSheet(
-            QStringLiteral("QPushButton { border-left: 22px solid %1; }").arg(shownOf(colour).name()));
     };
     swatch(m_root, of.look.root);
     swatch(m_tip, of.look.tip);

@@ -80,7 +80,8 @@ void StrandLevels::refresh() {
         lines.left = tr("%1 points a strand").arg(figureText(points, 2));
         lines.right = QStringLiteral("%1 %").arg(figureText(share, 3));
         lines.leftBelow = i == 0 ? tr("the source") : tr("off by %1").arg(lengthText(level.deviation));
-        lines.rightBelow = tr("from %1").arg(lengthText(chain.fromMetres[static_cast<std::size_t>(i)]));
+        const double from = chain.fromMetres[static_cast<std::size_t>(i)];
+        lines.rightBelow = i == 0 ? tr("from 0 m") : from > 1e9 ? tr("never") : tr("from %1").arg(lengthText(from));
         cardAt(m_cards, i)->show(lines, i == chosen);
     }
     m_exact->setEnabled(chosen > 0);
