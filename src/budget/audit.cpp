@@ -83,7 +83,9 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
         const View view = viewOnRoute(route, stated, frame.seconds);
         const double speed = f > 0 ? (view.eye - before).norm() * device.frameRate : 0;
         before = view.eye;
-        select(input, view, frame.seconds, selectOptions(scene, speed), state, selection);
+        SelectOptions options = selectOptions(scene, speed);
+        options.listRuns = false;
+        select(input, view, frame.seconds, options, state, selection);
         const Ledger ledger = ledgerOf(input, selection, view, device);
         frame.triangles = ledger.total.triangles;
         frame.draws = ledger.total.draws;

@@ -5,6 +5,16 @@
 
 namespace thicket::detail {
 
+/// How fast things change for the copies of a cell, a metre that the eye goes, while it goes no farther than `within`.
+struct Rates {
+    double within = 0;      ///< metres
+    double aShare = 0;      ///< metres at least in which the kept share changes by all of it
+    double grow = 0;        ///< of how many times their size copies are
+    double place = 1;       ///< of the distance to anything of a copy, metres
+    double small = 1;       ///< of the distance, beside that at which it is too small
+    double smallBeyond = 0; ///< that distance, in radii
+};
+
 /// A batch that is being selected from, with what does not change from cell to cell.
 struct BatchPass {
     const Batch& batch;
@@ -27,9 +37,11 @@ struct BatchPass {
     double growSlope;
     double reach; ///< metres; 0: no such limit
     double soft;  ///< the width of the soft band
+    double moved; ///< of the state, with this view
+    double turned;
 
-    BatchPass(const Batch& of, SelectState::OfBatch& state, const View& from, const Frustum& planes,
-              const SelectOptions& how, double before, double seconds, double epoch);
+    BatchPass(const Batch& of, SelectState& state, std::size_t index, const View& from, const Frustum& planes,
+              const SelectOptions& how, double seconds);
 
     /// The memories of a cell's copies; null where `all` speaks for them.
     [[nodiscard]] CopyMemory* mixedOf(std::uint32_t cell) const {
@@ -39,10 +51,15 @@ struct BatchPass {
     CopyMemory* expand(std::uint32_t cell) const;
     /// Takes the copies' own memories away where all are alike.
     void collapse(std::uint32_t cell) const;
-    void setAll(std::uint32_t cell, const CopyMemory& memory) const { own.cells[cell] = {memory, false}; }
+    void setAll(std::uint32_t cell, const CopyMemory& memory) const;
+    /// A copy that was drawn is hidden, until it is looked at again: next time.
+    void hide(std::uint32_t cell, std::uint32_t k) const;
 
-    /// Decides about every cell: levels and reasons, without what is hidden.
-    void decide() const;
+    /// Decides about cells: levels and reasons, without what is hidden.
+    /// THREADS  cells may be decided beside each other after `prepare`.
+    void decide(std::size_t from, std::size_t to) const;
+    /// Makes room for what copies remember.
+    void prepare() const;
 
     /// The size that the field's rule gives copies there; 1 where nothing thins.
     [[nodiscard]] double sizeAt(double metres) const { return thins ? batch.thinning.sizeAt(metres) : 1; }
@@ -59,8 +76,9 @@ struct BatchPass {
     // In select_copy.cpp: one copy by itself, exactly
     /// The copy as large as it has grown; on its way out it counts as whole.
     [[nodiscard]] Placement grown(std::uint32_t slot) const;
-    [[nodiscard]] Culled reasonFor(std::uint32_t slot) const;
-    [[nodiscard]] int wantedLevel(std::uint32_t slot, int now) const;
+    /// `room` becomes less where the eye may go less far before there is another reason, or another level is wanted.
+    [[nodiscard]] Culled reasonFor(std::uint32_t slot, const Rates& rates, double& room) const;
+    [[nodiscard]] int wantedLevel(std::uint32_t slot, int now, const Rates& rates, double& room) const;
     /// Goes on from what a copy remembers. `wanted()` is asked only when its level is to be decided now.
     template <class Wanted> void remember(CopyMemory& memory, const Wanted& wanted) const {
         const SwitchRule& rule = batch.chain.rule;
@@ -97,13 +115,28 @@ struct BatchPass {
     }
 
 private:
-    void decideCell(std::uint32_t index) const;
+    struct CellBounds;
     struct CellCurves;
-    void decideCopies(std::uint32_t index, unsigned planes, std::uint32_t looked) const;
-    template <bool kThins> void decideEach(std::uint32_t index, unsigned planes, std::uint32_t looked) const;
+    /// Metres that a cell was moved by since it was decided as a whole, with the camera's turning or without.
+    [[nodiscard]] std::pair<double, double> movedBy(const SelectState::Cell& memory) const {
+        const double went = moved - memory.moved;
+        return {went, went + (static_cast<double>(memory.far) + went) * (turned - memory.turned)};
+    }
+    [[nodiscard]] Rates ratesOf(const CellTable::Cell& cell) const;
+    void decideCell(std::uint32_t index) const;
+    [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room) const;
+    [[nodiscard]] bool decideWhole(std::uint32_t index, const CellBounds& bounds, double room) const;
+    void decideCopies(std::uint32_t index, const CellBounds& bounds) const;
+    template <bool kThins>
+    void decideEach(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used) const;
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
                                                     std::pair<double, double> grow, int now) const;
 };
+
+/// Nothing about it depends on time.
+inline bool settled(const CopyMemory& memory) {
+    return !memory.fresh && memory.fadingFrom < 0 && memory.switched == CopyMemory().switched;
+}
 
 inline CopyMemory notDrawn(Culled why) {
     CopyMemory memory;
@@ -114,7 +147,8 @@ inline CopyMemory notDrawn(Culled why) {
 /// Takes away what is certainly hidden behind other copies. Returns how many were looked behind.
 std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view);
 
-/// Adds what a batch draws to the runs and to its subject's cost.
-void countBatch(const BatchPass& pass, std::uint32_t index, Selection& out);
+/// What a batch costs; what it draws is added to the runs where they are asked for.
+/// THREADS  batches may be counted beside each other where no runs are asked for.
+SubjectCost countBatch(const BatchPass& pass, std::uint32_t index, Selection& out);
 
 } // namespace thicket::detail

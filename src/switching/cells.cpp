@@ -50,8 +50,6 @@ private:
         CellTable::Cell cell;
         cell.first = first;
         cell.count = end - first;
-        cell.leastPlace = m_out.placementOf[first];
-        cell.mostPlace = m_out.placementOf[end - 1];
         Vec3d low = m_centres[m_out.placementOf[first]];
         Vec3d high = low;
         cell.leastScale = cell.leastFactor = cell.leastProduct = 1e300;

@@ -30,8 +30,6 @@ struct CellTable {
         double scaleSquares = 0; ///< sum over the copies
         Vec3d offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
         double offSlack = 0;     ///< and how far that of a copy may be from it
-        std::uint32_t leastPlace = 0; ///< of its copies in `placements`
-        std::uint32_t mostPlace = 0;
     };
 
     SharedPlacements placements;

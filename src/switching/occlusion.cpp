@@ -128,6 +128,9 @@ void CoverBuffer::begin(const View& view, int rows) {
     m_near = static_cast<float>(view.nearMetres);
     const auto size = static_cast<std::size_t>(m_width) * static_cast<std::size_t>(m_height);
     m_inverse.assign(size, 0);
+    m_blocksWide = (m_width + kBlock - 1) / kBlock;
+    m_blocks.assign(static_cast<std::size_t>(m_blocksWide) * static_cast<std::size_t>((m_height + kBlock - 1) / kBlock),
+                    0);
     m_cells.resize(size); // each occluder leaves them as it found them
 }
 
@@ -329,7 +332,7 @@ void CoverBuffer::add(const Occluder& o, const Vec3d& position, const Quatd& rot
                 static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x);
             Cell& at = m_cells[i];
             if (at.middle && !at.contour)
-                m_inverse[i] = std::max(m_inverse[i], at.inverse);
+                raise(x, y, at.inverse);
             at = {};
         }
 }
@@ -398,6 +401,37 @@ bool CoverBuffer::hides(const OrientedBox& box) const {
 void CoverBuffer::merge(const CoverBuffer& other) {
     for (std::size_t i = 0; i < m_inverse.size(); ++i)
         m_inverse[i] = std::max(m_inverse[i], other.m_inverse[i]);
+    for (std::size_t i = 0; i < m_blocks.size(); ++i)
+        m_blocks[i] = std::max(m_blocks[i], other.m_blocks[i]);
+}
+
+void CoverBuffer::raise(int x, int y, float inverse) {
+    float& pixel =
+        m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
+    pixel = std::max(pixel, inverse);
+    float& most = m_blocks[static_cast<std::size_t>(y / kBlock) * static_cast<std::size_t>(m_blocksWide) +
+                           static_cast<std::size_t>(x / kBlock)];
+    most = std::max(most, inverse);
+}
+
+bool CoverBuffer::mayHide(const Vec3d& middle, double radius) const {
+    const Point c = inCamera(middle);
+    const auto r = static_cast<float>(radius);
+    if (c.z + r <= m_near)
+        return false;
+    if (c.z - r <= m_near)
+        return true;
+    const float near = 1 / (c.z - r);
+    const float far = 1 / (c.z + r);
+    const auto least = [&](float at) { return (at - r) * (at - r < 0 ? near : far); };
+    const auto most = [&](float at) { return (at + r) * (at + r > 0 ? near : far); };
+    const float halfWidth = 0.5F * static_cast<float>(m_width);
+    const float halfHeight = 0.5F * static_cast<float>(m_height);
+    return blocksCoveredBefore({std::max(0, cell(halfWidth + least(c.x) * m_scaleX - kNearly, m_width)),
+                                std::min(m_width - 1, cell(halfWidth + most(c.x) * m_scaleX + kNearly, m_width)),
+                                std::max(0, cell(halfHeight - most(c.y) * m_scaleY - kNearly, m_height)),
+                                std::min(m_height - 1, cell(halfHeight - least(c.y) * m_scaleY + kNearly, m_height))},
+                               far);
 }
 
 bool CoverBuffer::mayHide(const OrientedBox& box) const {
@@ -408,13 +442,45 @@ bool CoverBuffer::mayHide(const OrientedBox& box) const {
         return false;
     if (c.z - deep <= m_near)
         return true;
-    const float farthest = 1 / (c.z + deep);
-    const Extent e = extentOf(c, half);
-    for (int y = e.top; y <= e.bottom; ++y)
-        for (int x = e.left; x <= e.right; ++x)
-            if (at(x, y) > farthest)
+    return coveredBefore(extentOf(c, half), 1 / (c.z + deep));
+}
+
+bool CoverBuffer::blocksCoveredBefore(const Extent& e, float inverse) const {
+    if (e.left > e.right || e.top > e.bottom)
+        return false;
+    for (int y = e.top / kBlock; y <= e.bottom / kBlock; ++y)
+        for (int x = e.left / kBlock; x <= e.right / kBlock; ++x)
+            if (block(x, y) > inverse)
                 return true;
     return false;
+}
+
+bool CoverBuffer::coveredBefore(const Extent& e, float inverse) const {
+    if (e.left > e.right || e.top > e.bottom)
+        return false;
+    for (int by = e.top / kBlock; by <= e.bottom / kBlock; ++by)
+        for (int bx = e.left / kBlock; bx <= e.right / kBlock; ++bx) {
+            if (block(bx, by) <= inverse)
+                continue;
+            for (int y = std::max(e.top, by * kBlock); y <= std::min(e.bottom, by * kBlock + kBlock - 1); ++y)
+                for (int x = std::max(e.left, bx * kBlock); x <= std::min(e.right, bx * kBlock + kBlock - 1); ++x)
+                    if (at(x, y) > inverse)
+                        return true;
+        }
+    return false;
+}
+
+bool CoverBuffer::mayHide(const Vec3d& middle) const {
+    const Point c = inCamera(middle);
+    if (c.z <= m_near)
+        return false;
+    const Spot at = onBuffer(c);
+    const int x = cell(at.x, m_width);
+    const int y = cell(at.y, m_height);
+    if (x < 0 || x >= m_width || y < 0 || y >= m_height)
+        return true; // the part of it that is in view may be
+    // What hides it lies before all of it, and so before its middle, in every pixel that it touches.
+    return this->at(x, y) > at.inverse * (1 - 1e-5F);
 }
 
 double CoverBuffer::covered() const {

@@ -59,8 +59,11 @@ public:
     void merge(const CoverBuffer& other);
     /// Whether a box is certainly not seen. False when any of it is before the near plane.
     [[nodiscard]] bool hides(const OrientedBox& box) const;
-    /// False when nothing that lies in a box can be hidden. True says nothing.
+    /// False when nothing that lies in a box, or in a sphere, can be hidden. True says nothing.
     [[nodiscard]] bool mayHide(const OrientedBox& box) const;
+    [[nodiscard]] bool mayHide(const Vec3d& middle, double radius) const;
+    /// False when no box that has its middle there can be hidden. True says nothing.
+    [[nodiscard]] bool mayHide(const Vec3d& middle) const;
     /// Share of the pixels that are covered.
     [[nodiscard]] double covered() const;
 
@@ -83,6 +86,10 @@ private:
     [[nodiscard]] float at(int x, int y) const {
         return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];
     }
+    [[nodiscard]] float block(int x, int y) const {
+        return m_blocks[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_blocksWide) +
+                        static_cast<std::size_t>(x)];
+    }
     [[nodiscard]] Point inCamera(const Vec3d& p) const;
     [[nodiscard]] Spot onBuffer(const Point& p) const;
     void drawTriangle(const Spot& a, const Spot& b, const Spot& c);
@@ -96,6 +103,15 @@ private:
     float m_scaleX = 1; ///< pixels of a metre at one metre of depth
     float m_scaleY = 1;
     float m_near = 0.1F;
+    static constexpr int kBlock = 8; ///< pixels a side
+    void raise(int x, int y, float inverse);
+    /// Whether something in there is covered before an inverse depth.
+    [[nodiscard]] bool coveredBefore(const Extent& e, float inverse) const;
+    /// The same of the blocks that it touches: true says nothing.
+    [[nodiscard]] bool blocksCoveredBefore(const Extent& e, float inverse) const;
+
+    int m_blocksWide = 0;
+    std::vector<float> m_blocks;  ///< of each block of pixels the largest of m_inverse
     std::vector<float> m_inverse; ///< of the depth behind which a pixel hides everything; 0: it hides nothing
     // Of the occluder that is being drawn
     struct Cell {

@@ -18,68 +18,98 @@ double discPixels(double heightShare, const View& view, double screen) {
 class Counter {
 public:
     Counter(const BatchPass& pass, std::uint32_t index, Selection& out)
-        : m_pass(pass), m_index(index), m_out(out), m_cost(out.subjects[pass.batch.subject]),
+        : m_pass(pass), m_index(index), m_out(out),
           m_screen(static_cast<double>(pass.view.lines) * pass.view.lines * pass.view.aspect) {
-        m_shown.assign(pass.batch.chain.levels.size(), false);
         m_lists.resize(pass.batch.chain.levels.size());
     }
 
-    void run() {
+    SubjectCost run() {
         const auto& cells = m_pass.table.cells;
         for (std::uint32_t c = 0; c < cells.size(); ++c) {
-            const SelectState::Cell& memory = m_pass.own.cells[c];
+            SelectState::Cell& memory = m_pass.own.cells[c];
+            if (!memory.cost.known)
+                memory.cost = costOf(c);
+            add(memory.cost);
+            if (memory.cost.shown == 0)
+                continue;
             const CopyMemory* copies = m_pass.mixedOf(c);
-            if (copies == nullptr)
-                addWhole(c, memory.all);
-            else
-                for (std::uint32_t k = 0; k < cells[c].count; ++k)
-                    addCopy(cells[c].first + k, copies[k]);
-            const bool drawn = copies != nullptr
-                                   ? std::any_of(copies, copies + cells[c].count,
-                                                 [](const CopyMemory& m) { return m.culled == Culled::No; })
-                                   : memory.all.culled == Culled::No;
-            if (drawn)
-                addPixels(c, copies);
+            if (m_pass.options.listRuns) {
+                if (copies == nullptr)
+                    addWhole(c, memory.all);
+                else
+                    for (std::uint32_t k = 0; k < cells[c].count; ++k)
+                        addCopy(cells[c].first + k, copies[k]);
+            }
+            addPixels(c, memory.cost, copies);
         }
-        putRuns();
+        if (m_pass.options.listRuns)
+            putRuns();
         findWorst();
         if (m_pass.batch.instanced)
-            for (std::size_t i = 0; i < m_shown.size(); ++i)
-                if (m_shown[i])
+            for (std::size_t i = 0; i < m_pass.batch.chain.levels.size(); ++i)
+                if ((m_shown >> i & 1U) != 0)
                     m_cost.draws += m_pass.batch.chain.levels[i].draws;
+        return m_cost;
     }
 
 private:
-    void addCost(const CopyMemory& memory, std::uint32_t first, std::uint32_t count) {
-        m_cost.culledBy[static_cast<std::size_t>(memory.culled)] += count;
+    [[nodiscard]] CellCost costOf(std::uint32_t c) const {
+        const CellTable::Cell& cell = m_pass.table.cells[c];
+        CellCost cost;
+        cost.known = true;
+        const CopyMemory* copies = m_pass.mixedOf(c);
+        if (copies == nullptr)
+            addTo(cost, m_pass.own.cells[c].all, cell.first, cell.count, cell.scaleSquares);
+        else
+            for (std::uint32_t k = 0; k < cell.count; ++k) {
+                const auto scale = static_cast<double>(m_pass.table.scale[cell.first + k]);
+                addTo(cost, copies[k], cell.first + k, 1, scale * scale);
+            }
+        return cost;
+    }
+
+    void addTo(CellCost& cost, const CopyMemory& memory, std::uint32_t first, std::uint32_t count,
+               double squares) const {
+        const auto add = [](std::uint16_t& to, std::uint32_t n) { to = static_cast<std::uint16_t>(to + n); };
+        add(cost.culledBy[static_cast<std::size_t>(memory.culled)], count);
         if (memory.culled != Culled::No)
             return;
-        m_cost.drawn += count;
-        m_cost.switches += memory.fresh ? count : 0;
-        m_cost.fading += memory.fadingFrom >= 0 ? count : 0;
+        add(cost.switches, memory.fresh ? count : 0);
+        add(cost.fading, memory.fadingFrom >= 0 ? count : 0);
+        cost.squares += static_cast<float>(squares);
+        cost.deviation = std::max(cost.deviation, static_cast<float>(deviationOf(memory) * 1.000001));
         for (const std::int8_t at : {memory.level, memory.fadingFrom}) {
             if (at < 0)
                 continue;
             const LevelCost& level = m_pass.batch.chain.levels[static_cast<std::size_t>(at)];
             if (const auto& strands = m_pass.batch.strands) {
                 const std::uint64_t triangles = strands->triangles(static_cast<std::size_t>(at), first, count);
-                m_cost.triangles += triangles;
-                m_cost.vertices += triangles + std::uint64_t{2} * count; // two more than its triangles, of a ribbon
+                cost.triangles += triangles;
+                cost.vertices += triangles + std::uint64_t{2} * count; // two more than its triangles, of a ribbon
             } else {
-                m_cost.triangles += std::uint64_t{level.triangles} * count;
-                m_cost.vertices += std::uint64_t{level.vertices} * count;
+                cost.triangles += std::uint64_t{level.triangles} * count;
+                cost.vertices += std::uint64_t{level.vertices} * count;
             }
             if (!m_pass.batch.instanced)
-                m_cost.draws += std::uint64_t{level.draws} * count;
-            m_shown[static_cast<std::size_t>(at)] = true;
+                cost.draws += level.draws * count;
+            cost.shown |= std::uint64_t{1} << static_cast<unsigned>(at);
         }
+    }
+
+    void add(const CellCost& cost) {
+        m_cost.triangles += cost.triangles;
+        m_cost.vertices += cost.vertices;
+        m_cost.draws += cost.draws;
+        for (std::size_t i = 0; i < kCullReasons; ++i)
+            m_cost.culledBy[i] += cost.culledBy[i];
+        m_cost.drawn += cost.culledBy[static_cast<std::size_t>(Culled::No)];
+        m_cost.switches += cost.switches;
+        m_cost.fading += cost.fading;
+        m_shown |= cost.shown;
     }
 
     void addWhole(std::uint32_t c, const CopyMemory& memory) {
         const CellTable::Cell& cell = m_pass.table.cells[c];
-        addCost(memory, cell.first, cell.count);
-        if (memory.culled != Culled::No)
-            return;
         Run next{m_index, memory.level, memory.fadingFrom, false, m_pass.fadeOf(memory), cell.first, cell.count};
         if (!m_whole.empty()) {
             Run& last = m_whole.back();
@@ -93,7 +123,6 @@ private:
     }
 
     void addCopy(std::uint32_t slot, const CopyMemory& memory) {
-        addCost(memory, slot, 1);
         if (memory.culled != Culled::No)
             return;
         if (memory.fadingFrom < 0)
@@ -156,15 +185,15 @@ private:
         }
     }
 
-    void addPixels(std::uint32_t c, const CopyMemory* copies) {
-        constexpr double kFar = 10; // times a cell's size: there its copies are as good as in one place
+    void addPixels(std::uint32_t c, const CellCost& cost, const CopyMemory* copies) {
+        constexpr double kFar = 4; // times a cell's size: there its copies are as good as in one place
         const CellTable::Cell& cell = m_pass.table.cells[c];
         const View& view = m_pass.view;
         const double away = (view.eye - cell.origin).norm();
         // What they have grown to at the middle of the cell; those on their way out cover less, by the cover's share.
         const double far = (m_pass.decidedFrom - cell.origin).norm();
         if (m_pass.batch.strands) {
-            addRibbons(cell, copies, away, far);
+            addRibbons(cell, cost, away, far);
             return;
         }
         if (m_pass.batch.chain.levels.front().area > 0) {
@@ -173,9 +202,13 @@ private:
         }
         const double radius = m_pass.batch.chain.radius * m_pass.sizeAt(far);
         const double size = cell.half.norm() + radius * cell.mostScale;
-        if (copies == nullptr && away > kFar * size) {
+        if (away > kFar * size) {
             const double tall = 2 * radius * m_pass.pixelScale / away;
-            m_cost.pixels += 0.3 * std::numbers::pi / 4 * tall * tall * cell.scaleSquares;
+            // The mean of 1/d^2 over places spread evenly in the cell's box, to the second order.
+            const Vec3d spread = cell.half.cwiseAbs2() / 3;
+            const Vec3d towards = (view.eye - cell.origin) / away;
+            const double more = (4 * towards.cwiseAbs2().dot(spread) - spread.sum()) / (away * away);
+            m_cost.pixels += 0.3 * std::numbers::pi / 4 * tall * tall * static_cast<double>(cost.squares) * (1 + more);
             return;
         }
         const Vec3f eye = (view.eye - cell.origin).cast<float>();
@@ -192,11 +225,8 @@ private:
     }
 
     /// Ribbons are never thinner than a pixel; seen from anywhere they are as long as from the side, on the safe side.
-    void addRibbons(const CellTable::Cell& cell, const CopyMemory* copies, double away, double far) {
-        const auto drawn = copies == nullptr ? static_cast<std::ptrdiff_t>(cell.count)
-                                             : std::count_if(copies, copies + cell.count, [](const CopyMemory& m) {
-                                                   return m.culled == Culled::No;
-                                               });
+    void addRibbons(const CellTable::Cell& cell, const CellCost& cost, double away, double far) {
+        const auto drawn = cost.culledBy[static_cast<std::size_t>(Culled::No)];
         const StrandCosts& strands = *m_pass.batch.strands;
         const double near = std::max(away, cell.half.norm() / 2 + 0.1); // inside of a cell: its strands' mean distance
         const double metre = m_pass.pixelScale / near;
@@ -212,15 +242,7 @@ private:
         const auto& cells = m_pass.table.cells;
         m_bounds.clear();
         for (std::uint32_t c = 0; c < cells.size(); ++c) {
-            const SelectState::Cell& memory = m_pass.own.cells[c];
-            double deviation = 0;
-            if (const CopyMemory* copies = m_pass.mixedOf(c)) {
-                for (std::uint32_t k = 0; k < cells[c].count; ++k)
-                    if (copies[k].culled == Culled::No && deviationOf(copies[k]) > deviation)
-                        deviation = deviationOf(copies[k]);
-            } else if (memory.all.culled == Culled::No) {
-                deviation = deviationOf(memory.all);
-            }
+            const auto deviation = static_cast<double>(m_pass.own.cells[c].cost.deviation);
             if (deviation <= 0)
                 continue;
             const double most = mostSize(cells[c]) * cells[c].mostScale;
@@ -279,9 +301,9 @@ private:
     const BatchPass& m_pass;
     std::uint32_t m_index;
     Selection& m_out;
-    SubjectCost& m_cost;
+    SubjectCost m_cost;
     double m_screen;
-    std::vector<bool> m_shown;
+    std::uint64_t m_shown = 0; ///< levels that are drawn, a bit each
     std::vector<Run> m_whole;
     std::vector<std::vector<std::uint32_t>> m_lists; ///< a level: slots of copies that stand out of their cells
     std::vector<Run> m_fading;                       ///< one a copy
@@ -290,8 +312,8 @@ private:
 
 } // namespace
 
-void countBatch(const BatchPass& pass, std::uint32_t index, Selection& out) {
-    Counter(pass, index, out).run();
+SubjectCost countBatch(const BatchPass& pass, std::uint32_t index, Selection& out) {
+    return Counter(pass, index, out).run();
 }
 
 } // namespace thicket::detail

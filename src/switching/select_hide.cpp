@@ -254,17 +254,29 @@ double widerOf(const ResolvedChain& chain, const CopyMemory& copy) {
 }
 
 /// So light that looking whether it is hidden costs more than drawing it.
-bool lightOf(const ResolvedChain& chain, const CopyMemory& copy) {
+bool lightOf(const LevelCost& level) {
     constexpr std::uint32_t kLight = 64;
-    return copy.fadingFrom < 0 && chain.levels[static_cast<std::size_t>(copy.level)].triangles < kLight;
+    return level.triangles < kLight;
 }
 
-void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffer) {
+/// How far from a copy's place anything of it is at most, at its scale 1, whatever level it shows.
+double aboutOf(const BatchPass& pass) {
+    double wider = 0;
+    for (const LevelCost& level : pass.batch.chain.levels)
+        wider = std::max(wider, level.deviationMetres);
+    const double size = pass.thins ? pass.batch.thinning.sizeBetween(0, 1e300).second : 1;
+    return (pass.boxRadius + 1.7321 * wider) * size + (size - 1) * pass.offPivot;
+}
+
+/// `about` as aboutOf says; `allLight`: single copies are not worth a look.
+void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffer, double about, bool allLight) {
     const CellTable::Cell& cell = pass.table.cells[index];
     const SelectState::Cell& memory = pass.own.cells[index];
     const ResolvedChain& chain = pass.batch.chain;
     const CopyMemory* copies = pass.mixedOf(index);
-    if (copies == nullptr && memory.all.culled != Culled::No)
+    if (copies == nullptr ? memory.all.culled != Culled::No : allLight)
+        return;
+    if (!buffer.mayHide(cell.origin, cell.half.norm() + cell.mostScale * about))
         return;
     if (cell.count > 1) {
         const OrientedBox box = boxOfCell(pass, cell);
@@ -275,15 +287,18 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
             return;
         }
     }
+    if (allLight)
+        return;
     bool any = false;
     for (std::uint32_t k = 0; k < cell.count; ++k) {
         const CopyMemory copy = copies != nullptr ? copies[k] : memory.all;
-        if (copy.culled != Culled::No || (pass.thins && lightOf(chain, copy)) ||
-            !buffer.hides(boxOf(chain, pass.grown(cell.first + k), widerOf(chain, copy))))
+        if (copy.culled != Culled::No || (pass.thins && lightOf(chain.levels[static_cast<std::size_t>(copy.level)])))
             continue;
-        CopyMemory* own = pass.expand(index);
-        copies = own;
-        own[k] = notDrawn(Culled::Hidden);
+        const Placement grown = pass.grown(cell.first + k);
+        if (!buffer.mayHide(centreOf(grown, chain.bounds)) || !buffer.hides(boxOf(chain, grown, widerOf(chain, copy))))
+            continue;
+        pass.hide(index, k);
+        copies = pass.mixedOf(index);
         any = true;
     }
     if (any)
@@ -307,8 +322,12 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
     const auto solidOf = [&](std::size_t i) -> const Occluder& {
         return *passes[hiders[i].batch].batch.occluders[static_cast<std::size_t>(hiders[i].level)];
     };
+    constexpr std::size_t kWorthATask = 8000; // triangles; fewer are drawn sooner than a thread is woken
+    std::size_t all = 0;
+    for (std::size_t i = 0; i < hiders.size(); ++i)
+        all += solidOf(i).triangleCount();
     for (std::size_t i = 0; i < hiders.size(); ++i) {
-        const std::size_t half = work[1] < work[0] ? 1 : 0;
+        const std::size_t half = work[1] < work[0] && all > kWorthATask ? 1 : 0;
         shares[half].push_back(i);
         work[half] += solidOf(i).triangleCount();
     }
@@ -321,13 +340,30 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
             }
         }
     };
-    parallelChunks(halves.size(), 1, drawHalves);
+    if (shares[1].empty())
+        drawHalves(0, 1);
+    else
+        parallelChunks(halves.size(), 1, drawHalves);
     CoverBuffer& buffer = halves[0];
     if (!shares[1].empty())
         buffer.merge(halves[1]);
-    for (const BatchPass& pass : passes)
-        for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c)
-            hideIn(pass, c, buffer);
+    for (const BatchPass& pass : passes) {
+        const double about = aboutOf(pass);
+        const auto& levels = pass.batch.chain.levels;
+        const bool allLight = pass.thins && std::all_of(levels.begin(), levels.end(), lightOf);
+        const auto hideAll = [&](std::size_t from, std::size_t to) {
+            for (std::size_t c = from; c < to; ++c)
+                hideIn(pass, static_cast<std::uint32_t>(c), buffer, about, allLight);
+        };
+        constexpr std::size_t kTogether = 64;
+        constexpr std::size_t kManyCells = 256;
+        if (pass.table.cells.size() < kManyCells) {
+            hideAll(0, pass.table.cells.size());
+        } else {
+            pass.prepare();
+            parallelChunks(pass.table.cells.size(), kTogether, hideAll);
+        }
+    }
     return chosen;
 }
 

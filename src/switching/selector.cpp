@@ -1,9 +1,11 @@
 #include "switching/selector.h"
 
+#include "base/parallel.h"
 #include "switching/batch_pass.h"
 
 #include <algorithm>
 #include <chrono>
+#include <numbers>
 
 namespace thicket {
 namespace {
@@ -27,7 +29,8 @@ void settle(const SelectInput& input, SelectState& state) {
             state.batches[i] = std::move(*known);
             known->copies.reset();
         } else {
-            state.batches[i] = {copies, std::vector<SelectState::Cell>(copies->cells.size()), {}};
+            state.batches[i].copies = copies;
+            state.batches[i].cells.resize(copies->cells.size());
         }
     }
 }
@@ -43,6 +46,20 @@ void keepEpochNear(SelectState& state, double seconds) {
             move(cell.all);
     }
     state.epoch = seconds;
+}
+
+/// Adds the way and the turn of the camera since the selection before. No direction moves by more than what the ends of
+/// the camera's axes moved by, over the root of two: a turn leaves one direction as it is and moves two alike.
+void goOn(SelectState& state, const View& view) {
+    if (state.last) {
+        const auto sideOf = [](const View& v) { return v.forward.cross(v.up); };
+        state.moved += (view.eye - state.last->eye).norm();
+        state.turned +=
+            std::sqrt((view.forward - state.last->forward).squaredNorm() + (view.up - state.last->up).squaredNorm() +
+                      (sideOf(view) - sideOf(*state.last)).squaredNorm()) *
+            (std::numbers::sqrt2 / 2 + 1e-6);
+    }
+    state.last = view;
 }
 
 void selectGrounds(const SelectInput& input, const View& view, const SelectOptions& options, SelectState& state,
@@ -75,6 +92,44 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
 
 } // namespace
 
+namespace {
+
+constexpr std::size_t kManyCells = 1024; // fewer are decided sooner than threads are woken
+
+std::size_t cellsOf(const std::vector<detail::BatchPass>& passes) {
+    std::size_t cells = 0;
+    for (const detail::BatchPass& pass : passes)
+        cells += pass.table.cells.size();
+    return cells;
+}
+
+void decideAll(const std::vector<detail::BatchPass>& passes) {
+    if (cellsOf(passes) < kManyCells) {
+        for (const detail::BatchPass& pass : passes)
+            pass.decide(0, pass.table.cells.size());
+        return;
+    }
+    constexpr std::size_t kTogether = 128;
+    struct Part {
+        const detail::BatchPass* pass;
+        std::size_t from;
+        std::size_t to;
+    };
+    std::vector<Part> parts;
+    for (const detail::BatchPass& pass : passes) {
+        pass.prepare();
+        const std::size_t cells = pass.table.cells.size();
+        for (std::size_t from = 0; from < cells; from += kTogether)
+            parts.push_back({&pass, from, std::min(cells, from + kTogether)});
+    }
+    parallelChunks(parts.size(), 1, [&parts](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            parts[i].pass->decide(parts[i].from, parts[i].to);
+    });
+}
+
+} // namespace
+
 TileRule ruleOf(const GroundBatch& ground, const View& view, const SelectOptions& options) {
     TileRule rule = ground.rule;
     rule.factor *= contextFactor(1, options) / options.allowanceFactor;
@@ -101,7 +156,8 @@ std::size_t SelectInput::copies() const {
 std::size_t SelectState::bytes() const {
     std::size_t out = 0;
     for (const OfBatch& batch : batches)
-        out += batch.cells.capacity() * sizeof(Cell) + batch.memories.capacity() * sizeof(CopyMemory);
+        out += batch.cells.capacity() * sizeof(Cell) + batch.memories.capacity() * sizeof(CopyMemory) +
+               batch.next.capacity();
     return out;
 }
 
@@ -123,20 +179,29 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
             SelectState& state, Selection& out) {
     settle(input, state);
     keepEpochNear(state, seconds);
+    goOn(state, view);
     const Frustum frustum = frustumOf(view);
     std::vector<detail::BatchPass> passes;
     passes.reserve(input.batches.size());
     for (std::size_t i = 0; i < input.batches.size(); ++i) {
-        passes.emplace_back(input.batches[i], state.batches[i], view, frustum, options, state.before, seconds,
-                            state.epoch);
-        passes.back().decide();
+        passes.emplace_back(input.batches[i], state, i, view, frustum, options, seconds);
     }
+    decideAll(passes);
     out.occluders = options.cullHidden ? detail::hideCopies(passes, view) : 0;
-    out.subjects.assign(input.subjects.size(), {});
     out.runs.clear();
     out.listed.clear();
-    for (std::uint32_t i = 0; i < passes.size(); ++i)
-        detail::countBatch(passes[i], i, out);
+    std::vector<SubjectCost> costs(passes.size());
+    const auto count = [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            costs[i] = detail::countBatch(passes[i], static_cast<std::uint32_t>(i), out);
+    };
+    if (!options.listRuns && cellsOf(passes) >= kManyCells)
+        parallelChunks(passes.size(), 1, count);
+    else
+        count(0, passes.size());
+    out.subjects.assign(input.subjects.size(), {});
+    for (std::size_t i = 0; i < passes.size(); ++i)
+        out.subjects[input.batches[i].subject] += costs[i];
     selectGrounds(input, view, options, state, out);
     state.before = seconds;
     out.total = {};

@@ -73,6 +73,7 @@ struct SelectOptions {
     bool cullHidden = true;   ///< where batches have occluders
     bool thinOut = true;      ///< fields thin out and grow
     bool switchLevels = true; ///< false: everything is drawn at its finest
+    bool listRuns = true;     ///< false: only costs are wanted, no runs
 };
 
 /// What a copy remembers from frame to frame, or all copies of a cell that agree. Eight bytes.
@@ -86,22 +87,55 @@ struct CopyMemory {
     bool operator==(const CopyMemory&) const = default;
 };
 
+/// What the copies of one cell cost, as long as nothing is decided anew about them.
+struct CellCost {
+    std::uint64_t triangles = 0;
+    std::uint64_t vertices = 0;
+    std::uint32_t draws = 0; ///< where each copy has draws of its own
+    std::uint64_t shown = 0; ///< levels that are drawn, a bit each
+    std::uint16_t culledBy[kCullReasons] = {};
+    std::uint16_t switches = 0;
+    std::uint16_t fading = 0;
+    bool known = false;
+    float deviation = 0; ///< the largest of the levels that are drawn, metres
+    float squares = 0;   ///< the sum of the squared scales of those that are drawn
+};
+
 /// What is remembered from selection to selection. Copies of a cell that agree remember one thing; where they do not,
 /// each has an entry of its own. What belongs to a batch that is in the next input too stays, wherever it stands there.
+/// Beside each decision stands how far the camera may go until it could be another; before that nothing is asked anew.
 struct SelectState {
+    /// What moves a cell is counted in metres since it was last decided as a whole: those that the eye went, and what
+    /// its turning makes at the cell's far side.
     struct Cell {
         CopyMemory all;
-        bool mixed = false; ///< `memories` speaks for its copies, not `all`
+        float far = 0;           ///< how far its copies were from the eye at most; `next` counts in 255ths of it
+        float room = 0;          ///< metres until something may change
+        float planeRoom = 0;     ///< and until it may cross a plane of the view that it was clear of
+        bool mixed = false;      ///< `memories` speaks for its copies, not `all`
+        bool kept = false;       ///< nothing may change before `room` and `planeRoom` are used up
+        bool singly = false;     ///< `next` says for each copy when it is looked at again
+        bool turning = false;    ///< `room` is used up by turning too
+        bool goesOn = false;     ///< it was decided before: what depends on more than the camera stayed as it was
+        std::uint8_t planes = 0; ///< those of the view that its copies were looked at by
+        double moved = 0;        ///< SelectState::moved and turned when it was last decided as a whole
+        double turned = 0;
+        CellCost cost;
     };
     struct OfBatch {
         std::shared_ptr<const CellTable> copies;
         std::vector<Cell> cells;
-        BigVector<CopyMemory> memories; ///< one a slot, of use where its cell is mixed; empty until one is
+        BigVector<CopyMemory> memories;  ///< one a slot, of use where its cell is mixed; empty until one is
+        BigVector<std::uint8_t> next;    ///< one a slot, of use where they are looked at singly; empty until they are
+        std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction
     };
     std::vector<OfBatch> batches;
     std::vector<TileState> grounds;
     double epoch = 0;
     double before = -1e18; ///< when the last selection was made, seconds
+    double moved = 0;      ///< metres that the eye went, of all selections
+    double turned = 0;     ///< radians at least
+    std::optional<View> last;
 
     /// What copy `k` of a cell remembers.
     [[nodiscard]] const CopyMemory& of(std::uint32_t batch, std::uint32_t cell, std::uint32_t k) const {
@@ -150,7 +184,7 @@ struct Selection {
 /// Chooses a level, or a reason not to draw, for each copy.
 /// state      of the selections before, or fresh; brought up to date.
 /// seconds    any clock that does not run back.
-/// COST       O(cells + copies of cells that do not agree).
+/// COST       O(cells + copies whose decision the camera's way may have changed), and with runs those that are listed.
 /// THREADS    pure but for `state` and `out`, whose storage is reused.
 void select(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
             SelectState& state, Selection& out);

@@ -58,11 +58,12 @@ std::pair<double, double> DistanceCurve::between(double nearest, double farthest
     return range;
 }
 
-double DistanceCurve::steepest() const {
+double DistanceCurve::steepest(double nearest, double farthest) const {
     double out = 0;
     for (std::size_t i = 1; i < points.size(); ++i)
-        out = std::max(out, std::abs(points[i].value - points[i - 1].value) /
-                                std::max(points[i].metres - points[i - 1].metres, 1e-9));
+        if (points[i].metres >= nearest && points[i - 1].metres <= farthest)
+            out = std::max(out, std::abs(points[i].value - points[i - 1].value) /
+                                    std::max(points[i].metres - points[i - 1].metres, 1e-9));
     return out;
 }
 
@@ -108,14 +109,15 @@ std::pair<double, double> Thinning::sizeBetween(double nearest, double farthest)
     return {growthFor(*this, most), growthFor(*this, least)};
 }
 
-double Thinning::steepestSize() const {
+double Thinning::steepestSize(double nearest, double farthest) const {
     if (widths)
         return 0;
     if (!holdCover)
-        return grow.steepest();
-    // d(1/sqrt c) = c'/(2 c^1.5), where c >= 1/growAtMost^2; the cover changes at most (1 + band) times as fast as the
-    // share.
-    return 0.5 * growAtMost * growAtMost * growAtMost * keep.steepest() * (1 + band);
+        return grow.steepest(nearest, farthest);
+    // d(1/sqrt c) = c'/(2 c^1.5), and 1/sqrt c is what they have grown to; the cover changes at most (1 + band) times
+    // as fast as the share.
+    const double most = sizeBetween(nearest, farthest).second;
+    return 0.5 * most * most * most * keep.steepest(nearest, farthest) * (1 + band);
 }
 
 double sizeInBand(const Thinning& thinning, double keep, double rank) {

@@ -29,8 +29,9 @@ struct DistanceCurve {
     [[nodiscard]] std::optional<std::pair<double, double>> lineWithin(double nearest, double farthest) const;
     /// Its least and largest value between two distances.
     [[nodiscard]] std::pair<double, double> between(double nearest, double farthest) const;
-    /// How much a value may change at most over a metre.
-    [[nodiscard]] double steepest() const;
+    /// How much a value may change at most over a metre: anywhere, and between two distances.
+    [[nodiscard]] double steepest() const { return steepest(0, 1e300); }
+    [[nodiscard]] double steepest(double nearest, double farthest) const;
     bool operator==(const DistanceCurve&) const = default;
 };
 
@@ -54,10 +55,11 @@ struct Thinning {
     [[nodiscard]] double keepAt(double metres) const { return keep.at(metres); }
     [[nodiscard]] double growAt(double metres) const;
     /// The same of a copy's size, which levels are decided by: 1 where only widths grow. Then between two distances,
-    /// and how much it may change at most over a metre.
+    /// and how much it may change at most over a metre, anywhere or between two.
     [[nodiscard]] double sizeAt(double metres) const { return widths ? 1 : growAt(metres); }
     [[nodiscard]] std::pair<double, double> sizeBetween(double nearest, double farthest) const;
-    [[nodiscard]] double steepestSize() const;
+    [[nodiscard]] double steepestSize() const { return steepestSize(0, 1e300); }
+    [[nodiscard]] double steepestSize(double nearest, double farthest) const;
     /// Ranks from here on are not drawn where such a share is kept.
     [[nodiscard]] double endOf(double kept) const { return kept * (1 + band); }
     bool operator==(const Thinning&) const = default;

@@ -169,9 +169,14 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
         double before = -1e18;
         Vec3d eye = middle + dice.box({200, 10, 200});
         Vec3d target = middle + dice.box({200, 10, 200});
-        for (int frame = 0; frame < 25; ++frame) {
-            eye += dice.box({6, 1, 6});
-            target += dice.box({6, 1, 6});
+        // A jump changes everything; what is kept while the camera goes on shows in small steps, and in none.
+        const double stride = std::array{1.0, 0.1, 0.01, 0.0}[dice.upTo(3)];
+        const double turn = std::array{1.0, 0.03, 0.0}[dice.upTo(2)];
+        const int frames = stride < 1 ? 60 : 25;
+        const Vec3d heading = dice.box({6, 1, 6});
+        for (int frame = 0; frame < frames; ++frame) {
+            eye += stride * (dice.coin() ? heading : dice.box({6, 1, 6}));
+            target += stride * heading + turn * dice.box({6, 1, 6});
             if (frame % 9 == 8)
                 eye = middle + dice.box({200, 10, 200});
             const View view = lookAt(base, eye, target);
