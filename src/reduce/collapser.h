@@ -102,6 +102,10 @@ private:
     /// Of a group: the first wedge that stands at the end which stays, or kNone. Where vertices are reused.
     [[nodiscard]] std::uint32_t keptWedge(std::uint32_t group) const;
     void makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& place);
+    /// What was solved for a group, or the nearest to it in the triangles of the group as they lay in the texture.
+    [[nodiscard]] Vec2f insideFan(const Vec2f* uvs, std::uint32_t group, const Vec2f& solved) const;
+    /// The same of colours: between the least and the largest there.
+    [[nodiscard]] Vec4f insideColors(std::uint32_t group, const Vec4f& solved) const;
     void compactLists();
 
     Surface& m_s;
@@ -128,6 +132,7 @@ private:
     /// How much dearer a collapse is that leaves more than six edges at a point, by the triangles round both ends: such
     /// points come with long triangles.
     std::array<double, Ring::kMost + 1> m_crowding;
+    std::vector<std::uint32_t> m_fan; ///< corners at the ends of the edge at hand: one a triangle
     std::uint32_t m_markNow = 0;
     std::uint32_t m_stays = kNone; ///< the end of the edge at hand whose vertices stay, where vertices are reused
 };

@@ -36,6 +36,54 @@ std::uint32_t Collapser::keptWedge(std::uint32_t group) const {
     return kNone;
 }
 
+Vec2f Collapser::insideFan(const Vec2f* uvs, std::uint32_t group, const Vec2f& solved) const {
+    const WedgeGroups& groups = m_x.groups;
+    const Vec2d p = solved.cast<double>();
+    const auto cross = [](const Vec2d& a, const Vec2d& b) { return a.x() * b.y() - a.y() * b.x(); };
+    Vec2d nearest = p;
+    double squared = HUGE_VAL;
+    for (const std::uint32_t c : m_fan) {
+        if (groups.find(groups.known(wedgeOf(c))) != group)
+            continue;
+        const std::array<Vec2d, 3> corner{uvs[wedgeOf(c)].cast<double>(), uvs[wedgeOf(cornerAfter(c))].cast<double>(),
+                                          uvs[wedgeOf(cornerBefore(c))].cast<double>()};
+        int left = 0;
+        int right = 0;
+        for (std::size_t i = 0; i < 3; ++i) {
+            const double side = cross(corner[(i + 1) % 3] - corner[i], p - corner[i]);
+            left += side >= 0 ? 1 : 0;
+            right += side <= 0 ? 1 : 0;
+        }
+        const bool flat = cross(corner[1] - corner[0], corner[2] - corner[0]) == 0;
+        if (!flat && (left == 3 || right == 3))
+            return solved;
+        for (std::size_t i = 0; i < 3; ++i) { // the nearest point of its outline
+            const Vec2d along = corner[(i + 1) % 3] - corner[i];
+            const double length = along.squaredNorm();
+            const double t = length > 0 ? std::clamp((p - corner[i]).dot(along) / length, 0.0, 1.0) : 0;
+            const Vec2d at = corner[i] + t * along;
+            if (const double d = (at - p).squaredNorm(); d < squared) {
+                squared = d;
+                nearest = at;
+            }
+        }
+    }
+    return nearest.cast<float>();
+}
+
+Vec4f Collapser::insideColors(std::uint32_t group, const Vec4f& solved) const {
+    const WedgeGroups& groups = m_x.groups;
+    Vec4f least = Vec4f::Ones();
+    Vec4f most = Vec4f::Zero();
+    for (const std::uint32_t c : m_fan)
+        if (groups.find(groups.known(wedgeOf(c))) == group)
+            for (const std::uint32_t corner : {c, cornerAfter(c), cornerBefore(c)}) {
+                least = least.cwiseMin(m_color[wedgeOf(corner)]);
+                most = most.cwiseMax(m_color[wedgeOf(corner)]);
+            }
+    return solved.cwiseMax(least).cwiseMin(most.cwiseMax(least));
+}
+
 void Collapser::makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& place) {
     const WedgeGroups& groups = m_x.groups;
     const std::uint32_t wedge = groups.wedge[group];
@@ -63,23 +111,27 @@ void Collapser::makeNode(std::uint32_t group, std::uint32_t point, const Vec3d& 
     }
     if (m_uv != nullptr) {
         if (solved)
-            m_uv[wedge] = Vec2f(static_cast<float>(span.valueAt(k, place) / m_s.uvScale),
-                                static_cast<float>(span.valueAt(k + 1, place) / m_s.uvScale));
+            m_uv[wedge] = insideFan(m_uv, group,
+                                    Vec2f(static_cast<float>(span.valueAt(k, place) / m_s.uvScale),
+                                          static_cast<float>(span.valueAt(k + 1, place) / m_s.uvScale)));
         m_log.uv.push_back(m_uv[wedge]);
         k += 2;
     }
     if (m_color != nullptr) {
-        if (solved)
+        if (solved) {
+            Vec4f value;
             for (int i = 0; i < 4; ++i)
-                m_color[wedge][i] =
-                    static_cast<float>(std::clamp(span.valueAt(k + i, place) / m_s.colorScale, 0.0, 1.0));
+                value[i] = static_cast<float>(span.valueAt(k + i, place) / m_s.colorScale);
+            m_color[wedge] = insideColors(group, value);
+        }
         m_log.color.push_back(m_color[wedge]);
         k += 4;
     }
     if (m_uv2 != nullptr) {
         if (solved)
-            m_uv2[wedge] = Vec2f(static_cast<float>(span.valueAt(k, place) / m_s.uv2Scale),
-                                 static_cast<float>(span.valueAt(k + 1, place) / m_s.uv2Scale));
+            m_uv2[wedge] = insideFan(m_uv2, group,
+                                     Vec2f(static_cast<float>(span.valueAt(k, place) / m_s.uv2Scale),
+                                           static_cast<float>(span.valueAt(k + 1, place) / m_s.uv2Scale)));
         m_log.uv2.push_back(m_uv2[wedge]);
     }
     for (std::uint32_t w = group; w < groups.wedge.size(); ++w)
@@ -141,6 +193,8 @@ void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     const std::span<const std::uint32_t> ring = cornersAt(a);
     for (const std::uint32_t c : ring.subspan(fromA))
         m_corner[c] = a;
+    m_fan.assign(ring.begin(), ring.end());
+    m_fan.insert(m_fan.end(), dead.begin(), dead.begin() + static_cast<std::ptrdiff_t>(deaths));
     joinWedges(a, ring, fromA, place);
     m_log.error.push_back(static_cast<float>(std::sqrt(shape)));
     m_log.nodesUpTo.push_back(m_log.nodes());
