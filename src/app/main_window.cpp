@@ -225,6 +225,7 @@ MainWindow::MainWindow() {
         m_viewport->setRouteTime(seconds);
     });
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
+    connect(m_budgetPanel, &BudgetPanel::momentRequested, m_routeChart, &RouteChart::timePicked);
     connect(m_budgetPanel, &BudgetPanel::keyRequested, this,
             [this] { m_bench.budget.addRouteKey(m_viewport->shotView()); });
     connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {

@@ -177,6 +177,7 @@ void MainWindow::makeActions() {
     });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T), [this] { m_bench.thin.thinTheRest(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_R), [this] { m_bench.budget.runAudit(); });
+    add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R), [this] { m_bench.budget.runFit(); });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_E), [this] { emit m_shipPanel->shipRequested(); });
     add(nullptr, {}, QKeySequence(Qt::Key_Escape), [this] {
         if (m_viewport->cancelStroke())

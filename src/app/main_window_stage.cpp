@@ -33,8 +33,8 @@ QString hintFor(Stage stage) {
         return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "
                            "the camera back");
     case Stage::Budget:
-        return QObject::tr(
-            "Click a lane to stand there · Space plays the route · Ctrl+R flies it and compares every frame");
+        return QObject::tr("Click a lane to stand there · Space plays the route · Ctrl+R flies it · Ctrl+Shift+R fits "
+                           "every subject into it");
     case Stage::Ship:
         return QObject::tr("Every file is written whole, read back and compared");
     }

@@ -212,7 +212,10 @@ void takeStages(QApplication& app, MainWindow& window, const Shot& shot) {
     }
     window.shadingChoice().setCurrent(2);
     window.viewport().setShading(Shading::Levels);
+    window.bench().budget.runFit(); // the lanes as they are, and fitted
+    settle(app, window, 500);
     shot(QStringLiteral("budget"));
+    window.bench().budget.dropFit();
     window.viewport().setShading(Shading::Shaded);
     window.shadingChoice().setCurrent(0);
     window.setStage(Stage::Ship);

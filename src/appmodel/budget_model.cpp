@@ -7,6 +7,10 @@ namespace thicket::app {
 BudgetModel::BudgetModel(Session& session) : m_session(session) {
     connect(&session.document, &Document::sceneChanged, this, [this](const Touched& touched) {
         if (touched.everything)
+            m_leftOut.clear();
+        if (m_fit && !m_keeping)
+            dropFit();
+        if (touched.everything)
             m_audit.reset();
         else if (!m_audit || m_stale)
             return;
@@ -34,6 +38,15 @@ void BudgetModel::setDevice(std::size_t index) {
         return;
     settings.device = index;
     m_session.document.push(changeSettings(m_session.scene(), settings, "Change the device"));
+}
+
+void BudgetModel::setDevices(std::vector<Device> devices, std::size_t index) {
+    if (devices.empty())
+        return;
+    Settings settings = m_session.scene().settings;
+    settings.device = std::min(index, devices.size() - 1);
+    settings.devices = std::move(devices);
+    m_session.document.push(changeSettings(m_session.scene(), settings, "Change the devices"));
 }
 
 void BudgetModel::addRouteKey(const View& view) {
@@ -78,6 +91,84 @@ void BudgetModel::runAudit() {
             };
         },
         QStringLiteral("audit"), true);
+}
+
+void BudgetModel::runFit() {
+    if (!hasRoute() || m_session.scene().currentDevice() == nullptr) {
+        m_session.say(tr("There is no route to fit to yet. In Budget, key the camera at two places or more."));
+        return;
+    }
+    m_session.jobs().run(
+        tr("Fitting to %1").arg(toText(m_session.scene().currentDevice()->name)),
+        [this, asked = m_session.document.snapshot(), leftOut = m_leftOut](const JobContext& job) -> JobQueue::Finish {
+            const Snapshot start = m_session.document.snapshot();
+            const Device* device = start.scene->currentDevice();
+            if (start.document != asked.document || device == nullptr || start.scene->settings.routes.empty())
+                return {};
+            FitOptions options;
+            options.leftOut = leftOut;
+            auto fit = fitScene(*start.scene, start.scene->settings.routes.front(), *device, options, job);
+            if (!fit)
+                return [this, error = fit.error()] { m_session.report(error); };
+            return [this, start, result = std::make_shared<Fit>(std::move(*fit))] {
+                if (!m_session.document.isOpen(start))
+                    return;
+                if (m_session.document.snapshot().revision != start.revision) {
+                    m_session.say(tr("The scene changed while it was fitted: fit it again."));
+                    return;
+                }
+                m_fit = std::move(*result);
+                m_audit = m_fit->before;
+                m_stale = false;
+                emit auditChanged();
+                emit fitChanged();
+            };
+        },
+        QStringLiteral("fit"), true);
+}
+
+void BudgetModel::keepFit() {
+    const Device* device = m_session.scene().currentDevice();
+    if (!m_fit || device == nullptr)
+        return;
+    Settings settings = m_session.scene().settings;
+    settings.devices[settings.device].fitted = m_fit->fitted;
+    m_keeping = true;
+    m_session.document.push(changeSettings(m_session.scene(), settings, "Fit the scene to " + device->name));
+    m_keeping = false;
+    m_audit = std::move(m_fit->after);
+    m_stale = false;
+    m_fit.reset();
+    emit auditChanged();
+    emit fitChanged();
+}
+
+void BudgetModel::dropFit() {
+    m_fit.reset();
+    emit fitChanged();
+}
+
+void BudgetModel::leaveOut(std::uint32_t subject, bool out) {
+    if (out)
+        m_leftOut.insert(subject);
+    else
+        m_leftOut.erase(subject);
+    if (m_fit)
+        runFit();
+}
+
+void BudgetModel::freeFitted(std::uint32_t subject) {
+    Settings settings = m_session.scene().settings;
+    if (settings.device >= settings.devices.size())
+        return;
+    Loosened& fitted = settings.devices[settings.device].fitted;
+    const std::size_t before = fitted.size();
+    if (subject == 0)
+        fitted.clear();
+    else
+        fitted.erase(subject);
+    if (fitted.size() != before)
+        m_session.document.push(changeSettings(m_session.scene(), settings, "Free what was fitted"));
 }
 
 } // namespace thicket::app

@@ -1,9 +1,10 @@
 #pragma once
-// Budget: the device, the route, the audit.
+// Budget: the device, the route, the audit, the fit.
 
 #include "appmodel/session.h"
 #include "appmodel/stage.h"
-#include "budget/audit.h"
+#include "budget/fit.h"
+#include "budget/notes.h"
 
 namespace thicket::app {
 
@@ -14,6 +15,8 @@ public:
 
     [[nodiscard]] StageState state() const;
     void setDevice(std::size_t index);
+    /// All of them, and which one counts: one undo step.
+    void setDevices(std::vector<Device> devices, std::size_t index);
     /// Adds a key to the first route (made when there is none), four seconds after the last.
     void addRouteKey(const View& view);
     void clearRoute();
@@ -24,13 +27,30 @@ public:
     [[nodiscard]] const Audit* audit() const { return m_audit ? &*m_audit : nullptr; }
     [[nodiscard]] bool auditStale() const { return m_stale; }
 
+    /// Looks for what holds the route's budget on the present device; nothing changes until it is kept.
+    void runFit();
+    /// What was found last, for the scene as it is; null: nothing, or the scene changed since.
+    [[nodiscard]] const Fit* fit() const { return m_fit ? &*m_fit : nullptr; }
+    /// One undo step.
+    void keepFit();
+    void dropFit();
+    /// A subject stays as it is in fits from now on, or may be loosened again; a fit that is shown is made anew.
+    void leaveOut(std::uint32_t subject, bool out);
+    [[nodiscard]] bool leftOut(std::uint32_t subject) const { return m_leftOut.contains(subject); }
+    /// Takes back what a fit did to a subject on the present device, or with 0 to all.
+    void freeFitted(std::uint32_t subject);
+
 signals:
     void auditChanged();
+    void fitChanged();
 
 private:
     Session& m_session;
     std::optional<Audit> m_audit;
     bool m_stale = false;
+    std::optional<Fit> m_fit;
+    std::set<std::uint32_t> m_leftOut; ///< of this sitting
+    bool m_keeping = false;            ///< the change at hand is the fit's own
 };
 
 } // namespace thicket::app

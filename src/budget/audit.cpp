@@ -8,7 +8,6 @@
 #include <numbers>
 
 namespace thicket {
-namespace {
 
 double geometryMs(const Device& d, const SubjectCost& c) {
     return (static_cast<double>(c.triangles) * d.nsPerTriangle + static_cast<double>(c.vertices) * d.nsPerVertex) *
@@ -21,7 +20,13 @@ double drawMs(const Device& d, const SubjectCost& c) {
     return static_cast<double>(c.draws) * d.usPerDraw * 1e-3;
 }
 
-} // namespace
+Bound boundOf(const Device& device, const SubjectCost& total) {
+    const double geometry = geometryMs(device, total);
+    const double pixels = pixelMs(device, total);
+    if (drawMs(device, total) > std::max(geometry, pixels))
+        return Bound::Draws;
+    return geometry >= pixels ? Bound::Geometry : Bound::Pixels;
+}
 
 double frameMs(const Device& device, const SubjectCost& cost) {
     return std::max(geometryMs(device, cost), pixelMs(device, cost)) + drawMs(device, cost) + device.baseMs;
@@ -49,7 +54,32 @@ Ledger ledgerOf(const SelectInput& input, const Selection& selection, const View
     return ledger;
 }
 
-Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job) {
+Pacing pacingOf(const Audit& audit) {
+    Pacing out;
+    if (audit.frames.empty())
+        return out;
+    std::vector<double> ms;
+    std::size_t run = 0;
+    for (std::size_t f = 0; f < audit.frames.size(); ++f) {
+        ms.push_back(audit.frames[f].ms);
+        run = audit.frames[f].over ? run + 1 : 0;
+        if (run > out.longestOver) {
+            out.longestOver = run;
+            out.longestFrom = f + 1 - run;
+        }
+    }
+    std::sort(ms.begin(), ms.end());
+    const auto at = [&ms](double share) {
+        return ms[static_cast<std::size_t>(std::ceil(share * static_cast<double>(ms.size()))) - 1];
+    };
+    out.p50 = at(0.5);
+    out.p95 = at(0.95);
+    out.p99 = at(0.99);
+    out.worst = ms.back();
+    return out;
+}
+
+Result<std::size_t> framesOf(const Route& route, const Device& device) {
     if (route.keys.empty() || route.length() <= 0)
         return Error{ErrorCode::BadInput, route.name.empty() ? "route" : route.name, "the route has no length",
                      "record or key a camera move first"};
@@ -58,50 +88,77 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
             ErrorCode::BadInput, route.name.empty() ? "route" : route.name,
             fmt::format("lasts {:.0f} s, more than the {:.0f} s that can be flown", route.length(), kLongestRoute),
             "set its last key to an earlier time"};
+    return static_cast<std::size_t>(std::floor(route.length() * device.frameRate)) + 1;
+}
+
+Result<void> flyRoute(const Scene& scene, const SelectInput& input, const Route& route, const Device& device,
+                      std::size_t step, const JobContext& job,
+                      const std::function<void(std::size_t, const View&, const Selection&)>& each) {
+    const auto count = framesOf(route, device);
+    if (!count)
+        return count.error();
+    const View stated = scene.statedView(&device);
+    SelectState state;
+    Selection selection;
+    for (std::size_t f = 0; f < *count; f += step) {
+        if (f / step % 64 == 0) {
+            if (job.cancelled())
+                return cancelledError();
+            job.report(static_cast<double>(f) / static_cast<double>(*count), fmt::format("flying {}", route.name));
+        }
+        const double seconds = static_cast<double>(f) / device.frameRate;
+        const View view = viewOnRoute(route, stated, seconds);
+        const Vec3d before = f > 0 ? viewOnRoute(route, stated, seconds - 1 / device.frameRate).eye : view.eye;
+        SelectOptions options = selectOptions(scene, (view.eye - before).norm() * device.frameRate);
+        options.listRuns = false;
+        select(input, view, seconds, options, state, selection);
+        each(f, view, selection);
+    }
+    return {};
+}
+
+Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job) {
+    const auto count = framesOf(route, device);
+    if (!count)
+        return count.error();
     Audit audit;
     audit.route = route.name;
     audit.device = device.name;
     audit.framesPerSecond = device.frameRate;
-    const View stated = scene.statedView(&device);
-    SelectInput input = selectInput(scene, stated);
+    SelectInput input = selectInput(scene, scene.statedView(&device));
     if (scene.settings.cullHidden)
         fillOccluders(scene, input, job.part(0, 0.2));
-    const auto count = static_cast<std::size_t>(std::floor(route.length() * device.frameRate)) + 1;
-    const JobContext flight = job.part(0.2, 1);
-    SelectState state;
-    Selection selection;
-    Vec3d before = stated.eye;
-    audit.frames.reserve(count);
-    for (std::size_t f = 0; f < count; ++f) {
-        if (f % 64 == 0) {
-            if (job.cancelled())
-                return cancelledError();
-            flight.report(static_cast<double>(f) / static_cast<double>(count), fmt::format("flying {}", route.name));
-        }
-        AuditFrame frame;
-        frame.seconds = static_cast<double>(f) / device.frameRate;
-        const View view = viewOnRoute(route, stated, frame.seconds);
-        const double speed = f > 0 ? (view.eye - before).norm() * device.frameRate : 0;
-        before = view.eye;
-        SelectOptions options = selectOptions(scene, speed);
-        options.listRuns = false;
-        select(input, view, frame.seconds, options, state, selection);
-        const Ledger ledger = ledgerOf(input, selection, view, device);
-        frame.triangles = ledger.total.triangles;
-        frame.draws = ledger.total.draws;
-        frame.ms = ledger.ms;
-        frame.worstErrorPx = selection.total.worstErrorPx;
-        frame.switches = selection.total.switches;
-        for (const LedgerRow& row : ledger.rows) {
-            frame.subjectMs.push_back(static_cast<float>(row.ms));
-            frame.subjectTriangles.push_back(static_cast<std::uint32_t>(row.cost.triangles));
-        }
-        if (overBudget(device, frame.ms, frame.triangles, frame.draws))
-            ++audit.framesOver;
-        if (!audit.frames.empty() && frame.ms > audit.frames[audit.worstFrame].ms)
-            audit.worstFrame = f;
-        audit.frames.push_back(std::move(frame));
-    }
+    audit.frames.reserve(*count);
+    const auto flown =
+        flyRoute(scene, input, route, device, 1, job.part(0.2, 1),
+                 [&](std::size_t f, const View& view, const Selection& selection) {
+                     AuditFrame frame;
+                     frame.seconds = static_cast<double>(f) / device.frameRate;
+                     const Ledger ledger = ledgerOf(input, selection, view, device);
+                     frame.triangles = ledger.total.triangles;
+                     frame.draws = ledger.total.draws;
+                     frame.ms = ledger.ms;
+                     frame.worstErrorPx = selection.total.worstErrorPx;
+                     frame.switches = selection.total.switches;
+                     for (const LedgerRow& row : ledger.rows) {
+                         frame.subjectMs.push_back(static_cast<float>(row.ms));
+                         frame.subjectTriangles.push_back(static_cast<std::uint32_t>(row.cost.triangles));
+                     }
+                     frame.bound = boundOf(device, ledger.total);
+                     frame.boundMs = frame.bound == Bound::Draws    ? drawMs(device, ledger.total)
+                                     : frame.bound == Bound::Pixels ? pixelMs(device, ledger.total)
+                                                                    : geometryMs(device, ledger.total);
+                     audit.shown.resize(selection.subjects.size());
+                     for (std::size_t s = 0; s < selection.subjects.size(); ++s)
+                         audit.shown[s] |= selection.subjects[s].shown;
+                     frame.over = overBudget(device, frame.ms, frame.triangles, frame.draws);
+                     audit.framesOver += frame.over ? 1 : 0;
+                     if (!audit.frames.empty() && frame.ms > audit.frames[audit.worstFrame].ms)
+                         audit.worstFrame = f;
+                     audit.frames.push_back(std::move(frame));
+                 });
+    if (!flown)
+        return flown.error();
     return audit;
 }
 

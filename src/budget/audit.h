@@ -4,6 +4,8 @@
 #include "base/job.h"
 #include "scene/select_input.h"
 
+#include <functional>
+
 namespace thicket {
 
 /// Milliseconds of a frame: max(geometry, pixels) + draws + base, as the device's figures say.
@@ -24,6 +26,21 @@ struct Ledger {
 };
 Ledger ledgerOf(const SelectInput& input, const Selection& selection, const View& view, const Device& device);
 
+/// What a frame waits for: the longest of what it does.
+enum class Bound { Geometry, Pixels, Draws };
+constexpr Named<Bound> kBounds[] = {
+    {Bound::Geometry, "geometry", "geometry"}, {Bound::Pixels, "pixels", "pixels"}, {Bound::Draws, "draws", "draws"}};
+constexpr std::span<const Named<Bound>> namesOf(Bound /*any*/) {
+    return kBounds;
+}
+/// A frame's total, pixels clipped to the viewport.
+Bound boundOf(const Device& device, const SubjectCost& total);
+
+/// Milliseconds of geometry, of pixels and of draws, of which a frame takes the larger of the first two and the third.
+double geometryMs(const Device& device, const SubjectCost& cost);
+double pixelMs(const Device& device, const SubjectCost& cost);
+double drawMs(const Device& device, const SubjectCost& cost);
+
 constexpr double kLongestRoute = 6 * 3600; ///< seconds; beyond, someone has mistyped a time
 
 struct AuditFrame {
@@ -33,6 +50,9 @@ struct AuditFrame {
     double ms = 0;
     double worstErrorPx = 0;
     std::uint32_t switches = 0;
+    bool over = false;                           ///< over any of the three budgets
+    Bound bound = Bound::Geometry;               ///< what it waits for
+    double boundMs = 0;                          ///< how long that takes
     std::vector<float> subjectMs;                ///< one a subject
     std::vector<std::uint32_t> subjectTriangles; ///< one a subject
 };
@@ -41,11 +61,35 @@ struct Audit {
     std::string route;
     std::string device;
     std::vector<AuditFrame> frames;
-    std::uint32_t framesOver = 0; ///< over any of the three budgets
-    std::size_t worstFrame = 0;   ///< by estimated ms
+    std::vector<std::uint64_t> shown; ///< one a subject: the levels that any frame shows, a bit each
+    std::uint32_t framesOver = 0;     ///< over any of the three budgets
+    std::size_t worstFrame = 0;       ///< by estimated ms
     double framesPerSecond = 60;
     [[nodiscard]] bool holds() const { return framesOver == 0; }
 };
+
+/// How a route's frames feel: not only how many are over, but how far and how long.
+struct Pacing {
+    double p50 = 0; ///< milliseconds that so many of a hundred frames hold
+    double p95 = 0;
+    double p99 = 0;
+    double worst = 0;
+    std::size_t longestOver = 0; ///< the longest run of frames over budget
+    std::size_t longestFrom = 0; ///< where it begins
+};
+Pacing pacingOf(const Audit& audit);
+
+/// How many frames a route has on a device.
+/// ERRORS  as auditRoute's, but for Cancelled.
+Result<std::size_t> framesOf(const Route& route, const Device& device);
+
+/// Calls `each` with what is selected at every `step`-th frame of a route, as the camera comes there through those
+/// before.
+/// input      of the scene for its view stated on the device.
+/// ERRORS     as auditRoute's.
+Result<void> flyRoute(const Scene& scene, const SelectInput& input, const Route& route, const Device& device,
+                      std::size_t step, const JobContext& job,
+                      const std::function<void(std::size_t frame, const View& view, const Selection& selection)>& each);
 
 /// Walks every frame of a route at the device's frame rate, with hysteresis and cross-fades as they would happen.
 /// ERRORS  BadInput when the route has no length, or lasts longer than kLongestRoute; Cancelled.

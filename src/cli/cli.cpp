@@ -58,6 +58,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                 a->excludes(b);
     CLI::Option* allow = thinCommand->add_option("--allow", thinOptions.allowPx, "Allowed error on screen, pixels")
                              ->check(CLI::Range(0.01, 1000.0));
+    thinCommand->add_flag("--every-point", thinOptions.everyPoint,
+                          "Switch by the largest deviation of any point, not by what of it can be seen");
     thinCommand->add_option("--fov", thinOptions.fovDegrees, "Vertical field of view, degrees")
         ->capture_default_str()
         ->check(CLI::Range(1.0, 170.0));
@@ -120,10 +122,29 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     common(measureCommand);
 
     ProjectOptions projectOptions;
+    CLI::App* fitCommand =
+        app.add_subcommand("fit", "Loosen subjects until a route holds a device's budget with the least visible error");
+    fitCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
+    fitCommand->add_option("--device", projectOptions.device, "Device by name; the project's own if left out");
+    fitCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
+    fitCommand->add_option("--leave", projectOptions.leave, "Subjects by name that stay as they are")->delimiter(',');
+    fitCommand->add_option("--most", projectOptions.most, "Times its allowance that a subject is loosened at most")
+        ->capture_default_str()
+        ->check(CLI::Range(1.0, 64.0));
+    auto* dry = fitCommand->add_flag("--dry-run", projectOptions.dryRun, "Only say what would change");
+    fitCommand->add_option("-o,--out", projectOptions.out, "Project to write; the same one if left out")->excludes(dry);
+    common(fitCommand);
     CLI::App* auditCommand =
         app.add_subcommand("audit", "Fly a project's route and compare every frame with the budget");
     auditCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
     auditCommand->add_option("--device", projectOptions.device, "Device by name; the project's own if left out");
+    auto* against =
+        auditCommand->add_option("--against", projectOptions.against,
+                                 "What an earlier audit wrote with --json: exit code 3 when something got worse");
+    auditCommand->add_option("--worse", projectOptions.worse, "Share by which a figure may rise before that counts")
+        ->capture_default_str()
+        ->check(CLI::Range(0.0, 10.0))
+        ->needs(against);
     auditCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
     common(auditCommand);
     CLI::App* popsCommand =
@@ -335,6 +356,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return measure(console, measureOptions);
         if (auditCommand->parsed())
             return audit(console, projectOptions);
+        if (fitCommand->parsed())
+            return fit(console, projectOptions);
         if (popsCommand->parsed())
             return pops(console, projectOptions);
         if (fieldCommand->parsed())

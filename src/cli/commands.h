@@ -28,6 +28,7 @@ struct ThinOptions {
     int heightPx = 1080;
     std::string role;
     CutRules cutRules;
+    bool everyPoint = false;
     bool rebuild = false;           ///< levels of even triangles in place of cut ones
     bool quads = false;             ///< of OBJ files: in quads where that can be
     MaterialChoice materials;       ///< of every level but the first
@@ -52,6 +53,11 @@ struct ProjectOptions {
     std::string device;
     std::string route;
     bool smooth = false;
+    std::vector<std::string> leave; ///< subjects that a fit leaves as they are
+    double most = 8;                ///< times an allowance that a fit loosens
+    bool dryRun = false;
+    std::filesystem::path against; ///< an audit of before, as JSON
+    double worse = 0.05;           ///< share by which a figure may rise against it
 };
 
 struct FieldOptions {
@@ -139,6 +145,7 @@ int inspect(const Console& console, const std::vector<std::filesystem::path>& fi
 int thin(const Console& console, const ThinOptions& options);
 int measure(const Console& console, const MeasureOptions& options);
 int audit(const Console& console, const ProjectOptions& options);
+int fit(const Console& console, const ProjectOptions& options);
 int pops(const Console& console, const ProjectOptions& options);
 int ship(const Console& console, const ProjectOptions& options);
 int demo(const Console& console, const DemoOptions& options);

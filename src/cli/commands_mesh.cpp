@@ -133,13 +133,14 @@ void print(const Console& console, const Thinned& t, const View& view) {
                                t.files.size() > 1
                                    ? fmt::format("{} and {} more", t.files.front().string(), t.files.size() - 1)
                                    : t.files.front().string());
-    console.out << "  level   triangles    vertices   deviation         p99         rms        from   on screen\n";
+    console.out
+        << "  level   triangles    vertices   deviation     visible         p99         rms        from   on screen\n";
     for (std::size_t i = 0; i < s.mesh().levels.size(); ++i) {
         const Level& l = s.mesh().levels[i];
         const double height = heightWhere(s.rule, s.radius, chain.fromMetres[i], view);
-        console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i,
-                                   grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.p99),
-                                   length(l.rms), length(chain.fromMetres[i]),
+        console.out << fmt::format("  L{:<4} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11} {:>11}\n", i,
+                                   grouped(l.triangles), grouped(l.vertices), length(l.deviation), length(l.visible),
+                                   length(l.p99), length(l.rms), length(chain.fromMetres[i]),
                                    i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
     }
     console.out << fmt::format(
@@ -300,6 +301,7 @@ int thin(const Console& console, const ThinOptions& options) {
             return fail(console, ofFile(subject.error()));
         if (!options.role.empty())
             subject->role = *fromKey<Role>(options.role);
+        subject->rule.everyPoint = options.everyPoint;
         subject->rule.allowPx = options.allowPx > 0 ? options.allowPx : presetFor(subject->role, 1000).allowPx;
         subject->mesh().cutRules = options.cutRules;
         if (!options.careColor.empty()) {
@@ -445,6 +447,7 @@ int measure(const Console& console, const MeasureOptions& options) {
                                     {"level",
                                      {{"file", options.level.string()}, {"triangles", meshes[1].triangleCount()}}},
                                     {"max", d->max()},
+                                    {"visible", d->visible},
                                     {"bound", d->bound()},
                                     {"p99", d->p99()},
                                     {"rms", d->rms()},
@@ -462,8 +465,9 @@ int measure(const Console& console, const MeasureOptions& options) {
     console.out << fmt::format("two-sided deviation of {} ({} triangles) from {} ({})\n", options.level.string(),
                                grouped(meshes[1].triangleCount()), options.reference.string(),
                                grouped(meshes[0].triangleCount()));
-    console.out << fmt::format("  max {}   (reference to level {}, back {})\n  p99 {}\n  rms {}\n", length(d->max()),
-                               length(d->there.max), length(d->back.max), length(d->p99()), length(d->rms()));
+    console.out << fmt::format("  max {}   (reference to level {}, back {})\n  visible {}\n  p99 {}\n  rms {}\n",
+                               length(d->max()), length(d->there.max), length(d->back.max), length(d->visible),
+                               length(d->p99()), length(d->rms()));
     if (drift->textureMetres)
         console.out << fmt::format(
             "  texture drift: max {}, p99 {}{}\n", length(drift->textureMetres->max), length(drift->textureMetres->p99),

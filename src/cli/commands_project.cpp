@@ -1,7 +1,9 @@
+#include "base/file.h"
 #include "base/text.h"
-#include "budget/audit.h"
+#include "budget/compare.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
+#include "io/json/fields.h"
 #include "io/project/project.h"
 #include "io/ship/ship.h"
 #include "scene/smooth.h"
@@ -17,35 +19,88 @@
 namespace thicket::cli {
 using nlohmann::ordered_json;
 
+namespace {
+
+ordered_json encode(const AuditSummary& s) {
+    ordered_json subjects = ordered_json::object();
+    for (const auto& [name, ms] : s.subjectMs)
+        subjects[name] = ms;
+    return {{"route", s.route},
+            {"device", s.device},
+            {"frames", s.frames},
+            {"frames_over", s.framesOver},
+            {"p50_ms", s.p50},
+            {"p95_ms", s.p95},
+            {"p99_ms", s.p99},
+            {"worst_ms", s.worst},
+            {"most_triangles", s.mostTriangles},
+            {"most_draws", s.mostDraws},
+            {"subject_ms", subjects}};
+}
+
+ordered_json encode(const std::vector<Worse>& worse) {
+    ordered_json out = ordered_json::array();
+    for (const Worse& w : worse)
+        out.push_back({{"what", w.what}, {"before", w.before}, {"after", w.after}});
+    return out;
+}
+
+/// What an audit of before wrote with --json.
+Result<AuditSummary> readSummary(const std::filesystem::path& file) {
+    auto text = readTextFile(file);
+    if (!text)
+        return text.error();
+    return json::decoded(file.string(), "give a file that thicket audit --json wrote", [&text] {
+        const ordered_json all = json::parse(*text);
+        const ordered_json& in = json::object(all, "summary", "");
+        const std::string at = "summary.";
+        constexpr double kLargest = 1e15;
+        AuditSummary out;
+        out.route = json::string(in, "route", at);
+        out.device = json::string(in, "device", at);
+        for (const auto& [name, value] :
+             {std::pair("frames_over", &out.framesOver), std::pair("p50_ms", &out.p50), std::pair("p95_ms", &out.p95),
+              std::pair("p99_ms", &out.p99), std::pair("worst_ms", &out.worst),
+              std::pair("most_triangles", &out.mostTriangles), std::pair("most_draws", &out.mostDraws)})
+            *value = json::number(in, name, at, 0, kLargest);
+        const ordered_json& subjects = json::object(in, "subject_ms", at);
+        for (const auto& [name, ms] : subjects.items())
+            out.subjectMs[name] = json::number(subjects, name.c_str(), at + "subject_ms.", 0, kLargest);
+        return out;
+    });
+}
+
+} // namespace
+
 int audit(const Console& console, const ProjectOptions& options) {
     auto scene = openWhole(options.project, console.job);
     if (!scene)
         return fail(console, scene.error());
-    const Device* device = scene->currentDevice();
-    if (!options.device.empty()) {
-        device = nullptr;
-        for (const Device& d : scene->settings.devices)
-            if (d.name == options.device)
-                device = &d;
-    }
-    if (device == nullptr)
-        return fail(console, {ErrorCode::BadInput, options.project.string(),
-                              "has no device " + (options.device.empty() ? "" : "called " + options.device),
-                              "name one of the project's devices"});
-    const Route* route = nullptr;
-    for (const Route& r : scene->settings.routes)
-        if (route == nullptr && (options.route.empty() || r.name == options.route))
-            route = &r;
-    if (route == nullptr)
-        return fail(console, {ErrorCode::BadInput, options.project.string(),
-                              "has no route " + (options.route.empty() ? "" : "called " + options.route),
-                              "name one of the project's routes"});
+    const auto flight = flightOf(*scene, options);
+    if (!flight)
+        return fail(console, flight.error());
+    const auto [device, route] = *flight;
     const auto start = std::chrono::steady_clock::now();
     auto result = auditRoute(*scene, *route, *device, console.job);
     if (!result)
         return fail(console, result.error());
     const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
     const AuditFrame& worst = result->frames[result->worstFrame];
+    const Pacing pacing = pacingOf(*result);
+    const AuditSummary summary = summaryOf(*result, *scene);
+    std::vector<Worse> worse;
+    if (!options.against.empty()) {
+        auto before = readSummary(options.against);
+        if (!before)
+            return fail(console, before.error());
+        auto found = worseThan(*before, summary, options.worse);
+        if (!found) {
+            Error error = found.error();
+            error.where = options.against.string();
+            return fail(console, error);
+        }
+        worse = std::move(*found);
+    }
     std::uint64_t switches = 0;
     std::uint64_t mostTriangles = 0;
     std::uint64_t mostDraws = 0;
@@ -72,11 +127,21 @@ int audit(const Console& console, const ProjectOptions& options) {
                                       {"draws", device->drawBudget}}},
                                     {"holds", result->holds()},
                                     {"frames_over", result->framesOver},
+                                    {"pacing",
+                                     {{"p50_ms", pacing.p50},
+                                      {"p95_ms", pacing.p95},
+                                      {"p99_ms", pacing.p99},
+                                      {"worst_ms", pacing.worst},
+                                      {"longest_over_frames", pacing.longestOver},
+                                      {"longest_over_from",
+                                       static_cast<double>(pacing.longestFrom) / result->framesPerSecond}}},
                                     {"worst",
                                      {{"seconds", worst.seconds},
                                       {"ms", worst.ms},
                                       {"triangles", worst.triangles},
                                       {"draws", worst.draws}}},
+                                    {"summary", encode(summary)},
+                                    {"worse", encode(worse)},
                                     {"audit_ms", ms},
                                     {"frames", frames}}
                            .dump(1, ' ', false, ordered_json::error_handler_t::replace)
@@ -86,6 +151,8 @@ int audit(const Console& console, const ProjectOptions& options) {
                                    device->name, result->frames.size(), route->length(), ms);
         console.out << fmt::format("  worst frame    {:>10.2f} ms  at {:.1f} s, of {:.1f} ms allowed\n", worst.ms,
                                    worst.seconds, device->frameMs);
+        console.out << fmt::format("  half of all    {:>10.2f} ms  95 % {:.2f} ms, 99 % {:.2f} ms\n", pacing.p50,
+                                   pacing.p95, pacing.p99);
         console.out << fmt::format("  most triangles {:>10}     of {} allowed\n",
                                    grouped(static_cast<std::int64_t>(mostTriangles)),
                                    grouped(static_cast<std::int64_t>(device->triangleBudget)));
@@ -97,8 +164,16 @@ int audit(const Console& console, const ProjectOptions& options) {
                                    static_cast<double>(switches) / route->length());
         console.out << fmt::format("  over budget    {:>10}     frames: {}\n", grouped(result->framesOver),
                                    result->holds() ? "the budget holds" : "the budget does NOT hold");
+        if (pacing.longestOver > 0)
+            console.out << fmt::format("  longest over   {:>10}     frames in a row, from {:.1f} s\n",
+                                       pacing.longestOver,
+                                       static_cast<double>(pacing.longestFrom) / result->framesPerSecond);
     }
-    return result->holds() ? 0 : 3;
+    if (!console.json)
+        for (const Worse& w : worse)
+            console.out << fmt::format("  worse          {}: {:.4g}, was {:.4g}\n", w.what, w.after, w.before);
+    // Against an earlier one it is only asked whether anything got worse.
+    return (options.against.empty() ? result->holds() : worse.empty()) ? 0 : 3;
 }
 
 int pops(const Console& console, const ProjectOptions& options) {

@@ -27,6 +27,29 @@ Result<Scene> openWhole(const std::filesystem::path& path, const JobContext& job
     return std::move(load->scene);
 }
 
+Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options) {
+    const Device* device = scene.currentDevice();
+    if (!options.device.empty()) {
+        device = nullptr;
+        for (const Device& d : scene.settings.devices)
+            if (d.name == options.device)
+                device = &d;
+    }
+    if (device == nullptr)
+        return Error{ErrorCode::BadInput, options.project.string(),
+                     "has no device " + (options.device.empty() ? "" : "called " + options.device),
+                     "name one of the project's devices"};
+    const Route* route = nullptr;
+    for (const Route& r : scene.settings.routes)
+        if (route == nullptr && (options.route.empty() || r.name == options.route))
+            route = &r;
+    if (route == nullptr)
+        return Error{ErrorCode::BadInput, options.project.string(),
+                     "has no route " + (options.route.empty() ? "" : "called " + options.route),
+                     "name one of the project's routes"};
+    return Flight{device, route};
+}
+
 Result<void> addSurface(Scene& scene, const std::filesystem::path& file, const JobContext& job) {
     auto read = readModel(file, job);
     if (!read)

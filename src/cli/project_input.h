@@ -2,6 +2,7 @@
 // Projects as commands take them.
 
 #include "base/job.h"
+#include "cli/commands.h"
 #include "scene/scene.h"
 
 namespace thicket::cli {
@@ -9,6 +10,15 @@ namespace thicket::cli {
 /// Opens a project whole: sources read, levels cut again where they were not kept.
 /// ERRORS     as readProject; the first source that is missing or has changed.
 Result<Scene> openWhole(const std::filesystem::path& path, const JobContext& job);
+
+/// What is flown: of the scene that it was looked up in.
+struct Flight {
+    const Device* device = nullptr;
+    const Route* route = nullptr;
+};
+/// The device and the route that options name, or the project's own.
+/// ERRORS     BadInput when there is none of that name.
+Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options);
 
 /// Reads meshes into a scene, where each stands at the origin; they keep no places of their own.
 Result<void> addSurface(Scene& scene, const std::filesystem::path& file, const JobContext& job);

@@ -2,6 +2,7 @@
 
 #include "base/parallel.h"
 #include "measure/stratified.h"
+#include "measure/visible.h"
 
 #include <algorithm>
 #include <array>
@@ -53,12 +54,19 @@ struct Found {
     }
 };
 
+struct OfVertices {
+    std::vector<double> distance;
+    std::vector<std::uint32_t> closest;
+};
+
 /// Measures all vertices, then tightens the bound. Returns false when cancelled.
 bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOptions& options, double floorMetres,
-             const JobContext& job, OneSidedDeviation& out) {
+             const JobContext& job, OfVertices& measured, OneSidedDeviation& out) {
     const std::size_t vertices = from.positions.size();
-    std::vector<double> distance(vertices);
-    std::vector<std::uint32_t> closest(vertices);
+    std::vector<double>& distance = measured.distance;
+    std::vector<std::uint32_t>& closest = measured.closest;
+    distance.resize(vertices);
+    closest.resize(vertices);
     parallelChunks(vertices, kChunk, [&](std::size_t begin, std::size_t end) {
         if (job.cancelled())
             return;
@@ -198,12 +206,21 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
     const double floorMetres = options.floorMetres > 0 ? options.floorMetres : 1e-7 * boundsOf(reference).diagonal();
     const SurfaceQuery levelQuery(level);
     job.report(0, "measuring");
-    if (!bracket(reference, levelQuery, options, floorMetres, job, result.there))
+    OfVertices there;
+    OfVertices back;
+    if (!bracket(reference, levelQuery, options, floorMetres, job, there, result.there))
         return cancelledError();
     job.report(0.4, "measuring");
-    if (!bracket(level, referenceQuery, options, floorMetres, job, result.back))
+    if (!bracket(level, referenceQuery, options, floorMetres, job, back, result.back))
         return cancelledError();
-    job.report(0.7, "measuring");
+    job.report(0.6, "measuring");
+    VisibleOptions visible;
+    visible.pieces = std::max(1U, options.samples / 4);
+    visible.floorMetres = floorMetres;
+    result.visible = std::min(result.promised(),
+                              visibleDeviation({reference, levelQuery, there.distance, there.closest},
+                                               {level, referenceQuery, back.distance, back.closest}, visible, job));
+    job.report(0.75, "measuring");
     result.spacing = spread(reference, levelQuery, options.samples, job, result.there);
     spread(level, referenceQuery, options.samples, job, result.back);
     if (job.cancelled())

@@ -20,9 +20,10 @@ struct Deviation {
     OneSidedDeviation there; ///< reference to level
     OneSidedDeviation back;  ///< level to reference
     double spacing = 0;      ///< mean distance between samples on the reference, metres
+    double visible = 0;      ///< what of it a pixel can show (visibleDeviation); never above promised()
     [[nodiscard]] double max() const { return std::max(there.max, back.max); }
     [[nodiscard]] double bound() const { return std::max(there.bound, back.bound); }
-    /// What switching relies on: the largest found and a twentieth on top, or the proven bound where that is lower.
+    /// Every point: the largest found and a twentieth on top, or the proven bound where that is lower.
     [[nodiscard]] double promised() const { return std::min(bound(), 1.05 * max()); }
     [[nodiscard]] double p99() const { return std::max(there.p99, back.p99); }
     [[nodiscard]] double rms() const { return std::max(there.rms, back.rms); }

@@ -86,14 +86,15 @@ std::vector<LevelCost> groundCosts(const TerrainBody& body) {
 }
 
 ResolvedChain groundChain(const Subject& terrain, const View& view) {
-    return resolveChain(groundCosts(*terrain.terrain()), terrain.rule, terrain.bounds, terrain.radius, view);
+    return resolveChain(groundCosts(*terrain.terrain()), loosened(terrain.rule, view.looser(terrain.id)),
+                        terrain.bounds, terrain.radius, view);
 }
 
 TileRule tileRuleOf(const Subject& terrain, const View& view) {
     const TerrainBody& body = *terrain.terrain();
     const ResolvedChain chain = groundChain(terrain, view);
     TileRule rule;
-    rule.allowPx = terrain.rule.allowPx;
+    rule.allowPx = chain.rule.allowPx;
     rule.band = body.morph ? terrain.rule.hysteresis : 0;
     rule.factor = chain.detail;
     rule.reach = terrain.rule.reachMetres;

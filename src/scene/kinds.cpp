@@ -63,7 +63,7 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                                           chainIn(subject, thing, view),
                                                           std::move(cells),
                                                           body.engineInstances,
-                                                          body.thinning,
+                                                          nearerBy(body.thinning, view.looser(subject.id)),
                                                           {}});
                                    }
                                    return out;
@@ -77,7 +77,7 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                                       strandChain(subject, view),
                                                       body.layout.cells,
                                                       true,
-                                                      body.thinning,
+                                                      nearerBy(body.thinning, view.looser(subject.id)),
                                                       {},
                                                       body.layout.costs});
                                    return out;

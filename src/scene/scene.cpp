@@ -28,6 +28,8 @@ View Scene::statedView(const Device* onDevice) const {
     if (onDevice != nullptr) {
         out.detail *= onDevice->detail;
         out.tier = onDevice->tier;
+        if (!onDevice->fitted.empty())
+            out.loosened = std::make_shared<const Loosened>(onDevice->fitted);
     }
     return out;
 }

@@ -37,6 +37,7 @@ struct Device {
     double detail = 1; ///< 0.1..10; on this machine every switch comes in so many times as far
     int tier = 0;      ///< 0..7; the level that emitters show on it which go by the device
     std::string source = "entered";
+    Loosened fitted; ///< what a fit loosened so that the budget holds on this machine
 };
 
 /// What a role asks for, as a person may change it.

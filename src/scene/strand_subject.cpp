@@ -141,7 +141,8 @@ std::vector<LevelCost> strandCosts(const StrandsBody& body) {
 
 ResolvedChain strandChain(const Subject& subject, const View& view) {
     const StrandsBody& body = *subject.strands();
-    return resolveChain(strandCosts(body), subject.rule, body.places.bounds, std::max(body.places.radius, 1e-6), view);
+    return resolveChain(strandCosts(body), loosened(subject.rule, view.looser(subject.id)), body.places.bounds,
+                        std::max(body.places.radius, 1e-6), view);
 }
 
 Thinning usualStrandThinning(Role role, double reach) {

@@ -109,24 +109,29 @@ double sharedVertexBytes(const Subject& subject) {
     return bytes;
 }
 
-std::vector<LevelCost> costsOf(const Subject& subject) {
+std::vector<LevelCost> costsOf(const Subject& subject, const SwitchRule& rule) {
     std::vector<LevelCost> costs;
     for (const Level& level : subject.mesh().levels)
-        costs.push_back({level.triangles, level.vertices, level.draws, level.promised, level.fixed});
+        costs.push_back({level.triangles, level.vertices, level.draws, level.decisive(rule), level.fixed});
     return costs;
 }
 
+std::vector<LevelCost> costsOf(const Subject& subject) {
+    return costsOf(subject, subject.rule);
+}
+
 ResolvedChain chainOf(const Subject& subject, const View& view) {
-    return resolveChain(costsOf(subject), subject.rule, subject.bounds, subject.radius, view);
+    return resolveChain(costsOf(subject), loosened(subject.rule, view.looser(subject.id)), subject.bounds,
+                        subject.radius, view);
 }
 
 ResolvedChain chainIn(const Subject& field, const Subject& asset, const View& view) {
-    std::vector<LevelCost> costs = costsOf(asset);
+    std::vector<LevelCost> costs = costsOf(asset, field.rule);
     const auto& fixed = std::get<InstancesBody>(field.body).fixed;
     for (std::size_t i = 1; i < costs.size() && i < fixed.size(); ++i)
         if (fixed[i])
             costs[i].fixed = fixed[i];
-    return resolveChain(costs, field.rule, asset.bounds, asset.radius, view);
+    return resolveChain(costs, loosened(field.rule, view.looser(field.id)), asset.bounds, asset.radius, view);
 }
 
 bool careIsNewer(const Subject& subject) {
@@ -158,6 +163,7 @@ Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, Le
     level.content = levelContent(level);
     level.origin = origin;
     level.deviation = deviation.max();
+    level.visible = deviation.visible;
     level.promised = deviation.promised();
     level.p99 = deviation.p99();
     level.rms = deviation.rms();

@@ -63,16 +63,20 @@ struct Level {
     LevelOrigin origin = LevelOrigin::Collapsed;
     bool locked = false;
     double deviation = 0; ///< largest found, metres, two-sided; of cards: of the outlines seen from all round
-    /// What switching relies on: the largest found and a little more for what lies between the places that were looked
-    /// at. An estimate that tests hold against denser looks, not the proven bound (Deviation::bound), which may be
-    /// larger.
+    double visible = 0;   ///< what of it a pixel can show (measure/visible.h): what switching relies on
+    /// What switching relies on where every point counts: the largest found and a little more for what lies between the
+    /// places that were looked at. An estimate that tests hold against denser looks, not the proven bound
+    /// (Deviation::bound), which may be larger.
     double promised = 0;
     double p99 = 0;
     double rms = 0;
-    double posed = 0;                   ///< largest found at moments of its animations; `promised` covers it
+    double posed = 0; ///< largest found at moments of its animations; `promised` covers it, and `visible` what it adds
     std::optional<double> driftTexels;  ///< 99 % of the surface shows its texture closer to its place than that
     std::optional<double> driftDegrees; ///< 99 % of its normals turn less
     std::optional<FixedSwitch> fixed;
+
+    /// What a rule goes by.
+    [[nodiscard]] double decisive(const SwitchRule& rule) const { return rule.everyPoint ? promised : visible; }
 };
 
 /// What every cut of a subject holds to. Changing it takes another record.
@@ -193,6 +197,8 @@ static_assert(std::variant_size_v<decltype(Subject::body)> == std::size(kKinds),
 /// Costs of the levels as the selector needs them.
 /// REQUIRES   a mesh.
 std::vector<LevelCost> costsOf(const Subject& subject);
+/// The same as another rule goes by it: that of a field of copies of it.
+std::vector<LevelCost> costsOf(const Subject& subject, const SwitchRule& rule);
 /// The chain of a subject in force for a view: of its levels, by its rule.
 /// REQUIRES   a mesh.
 ResolvedChain chainOf(const Subject& subject, const View& view);

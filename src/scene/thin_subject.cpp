@@ -181,7 +181,9 @@ Result<void> judgeLevels(const Subject& subject, const ThinState& state, std::sp
         return posed.error();
     for (std::size_t i = 0; i < levels.size(); ++i) {
         levels[i].posed = (*posed)[i].max;
-        levels[i].promised = std::max(levels[i].promised, kPosedMargin * levels[i].posed);
+        const double more = std::max(0.0, kPosedMargin * levels[i].posed - levels[i].promised);
+        levels[i].promised += more;
+        levels[i].visible += more;
     }
     return {};
 }
@@ -205,6 +207,7 @@ Subject withPictures(const Subject& subject, BakedLevel baked, LevelOrigin origi
     level.draws = static_cast<std::uint32_t>(level.mesh->parts.size());
     level.deviation = baked.difference.shift;
     level.promised = baked.difference.shift + baked.difference.cell; // found on a grid of such cells
+    level.visible = level.promised;                                  // an outline is seen
     level.p99 = baked.difference.p99;
     level.rms = baked.difference.rms;
     level.content = levelContent(level);

@@ -47,8 +47,15 @@ struct SwitchRule {
     double reachGrows = 0;     ///< 0..100; it lies so much farther a metre that the eye is above the lowest copy
     double marginMetres = 0.5; ///< kept when this far outside the view
     double importance = 1;     ///< 0.1..10; its switches come in so many times as far
+    bool everyPoint = false;   ///< by the largest deviation of any point, not by what of it a pixel can show
     std::uint32_t target = 0;  ///< id of the copy whose place distances are measured from; 0: the camera
 };
+
+/// A rule with its allowance made larger.
+inline SwitchRule loosened(SwitchRule rule, double times) {
+    rule.allowPx *= times;
+    return rule;
+}
 
 /// The largest distance that shares are of: the reach, or the far plane where there is none.
 double farthest(const SwitchRule& rule, const View& view);
@@ -58,7 +65,7 @@ struct LevelCost {
     std::uint32_t triangles = 0;
     std::uint32_t vertices = 0;
     std::uint32_t draws = 0;
-    double deviationMetres = 0; ///< promised two-sided deviation from L0
+    double deviationMetres = 0; ///< two-sided deviation from L0: what can be seen of it, or that of every point
     std::optional<FixedSwitch> fixed;
     double area = 0; ///< square metres that are drawn of it, where it is no surface; 0: by its bounding disc
 };

@@ -49,6 +49,7 @@ public:
             for (std::size_t i = 0; i < m_pass.batch.chain.levels.size(); ++i)
                 if ((m_shown >> i & 1U) != 0)
                     m_cost.draws += m_pass.batch.chain.levels[i].draws;
+        m_cost.shown = m_shown;
         return m_cost;
     }
 

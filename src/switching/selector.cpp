@@ -165,6 +165,7 @@ SubjectCost& SubjectCost::operator+=(const SubjectCost& o) {
     triangles += o.triangles;
     vertices += o.vertices;
     draws += o.draws;
+    shown |= o.shown;
     pixels += o.pixels;
     drawn += o.drawn;
     for (std::size_t i = 0; i < kCullReasons; ++i)

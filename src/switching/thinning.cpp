@@ -67,6 +67,13 @@ double DistanceCurve::steepest(double nearest, double farthest) const {
     return out;
 }
 
+Thinning nearerBy(Thinning thinning, double times) {
+    for (DistanceCurve* curve : {&thinning.keep, &thinning.grow})
+        for (CurvePoint& p : curve->points)
+            p.metres /= times;
+    return thinning;
+}
+
 bool Thinning::thins() const {
     const auto differs = [](const DistanceCurve& curve) {
         return std::any_of(curve.points.begin(), curve.points.end(), [](const CurvePoint& p) { return p.value != 1; });

@@ -65,6 +65,9 @@ struct Thinning {
     bool operator==(const Thinning&) const = default;
 };
 
+/// The same rule so many times nearer.
+Thinning nearerBy(Thinning thinning, double times);
+
 /// How large, or wide, a copy is on its way out, 0..1: all of it at ranks below the kept share, gone at `endOf` it.
 /// SOURCE  the smooth step 3t^2 - 2t^3.
 double sizeInBand(const Thinning& thinning, double keep, double rank);

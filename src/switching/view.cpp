@@ -5,6 +5,13 @@
 
 namespace thicket {
 
+double View::looser(std::uint32_t subject) const {
+    if (!loosened)
+        return 1;
+    const auto found = loosened->find(subject);
+    return found == loosened->end() ? 1 : found->second;
+}
+
 double View::pixelScale() const {
     return lines / (2 * std::tan(fovY / 2));
 }

@@ -4,8 +4,14 @@
 #include "mesh/mesh.h"
 
 #include <array>
+#include <map>
+#include <memory>
 
 namespace thicket {
+
+/// Subjects that may be off by more on a device, as a fit found: id to how many times their allowance. They thin out so
+/// many times nearer too.
+using Loosened = std::map<std::uint32_t, double>;
 
 /// Right-handed, metres, radians. `forward` and `up` are unit length and at a right angle.
 struct View {
@@ -19,6 +25,10 @@ struct View {
     double farMetres = 20000;
     double detail = 1; ///< 0.1..10; every switch comes in so many times as far: of the scene, of a device's tier
     int tier = 0;      ///< 0..7; the level of what goes by the device instead of by distance
+
+    std::shared_ptr<const Loosened> loosened; ///< of a device; null: nothing is
+    /// How many times a subject's allowance is in force; 1 where nothing was loosened.
+    [[nodiscard]] double looser(std::uint32_t subject) const;
 
     /// Pixels that one metre covers at one metre of depth: lines / (2 tan(fov/2)).
     [[nodiscard]] double pixelScale() const;

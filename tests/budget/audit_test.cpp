@@ -16,7 +16,7 @@ Scene sceneWithBalls() {
         s.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(20)), {}, LevelOrigin::Source));
         s.mesh().levels.push_back(
             levelFrom(std::make_shared<const Mesh>(shapes::sphere(5)), {}, LevelOrigin::Collapsed));
-        s.mesh().levels[1].promised = 0.02;
+        s.mesh().levels[1].promised = s.mesh().levels[1].visible = 0.02;
         refreshSubject(s);
         s.mesh().placed = std::make_shared<const Placements>(
             Placements{{10 + id, 0, {static_cast<double>(id), 0, 0}, Quatd::Identity(), 1, 1}});

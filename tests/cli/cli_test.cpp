@@ -10,6 +10,7 @@
 
 #include "image/image.h"
 
+#include <fstream>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -54,7 +55,7 @@ TEST(Cli, usage_errors_exit_with_2) {
     EXPECT_EQ(run({"thin", "x.glb", "-o", "y.glb", "--role", "hero"}).code, 2);
     const Ran help = run({"--help"});
     EXPECT_EQ(help.code, 0);
-    for (const char* command : {"inspect", "thin", "measure", "audit", "ship", "demo"}) {
+    for (const char* command : {"inspect", "thin", "measure", "audit", "fit", "ship", "demo"}) {
         EXPECT_NE(help.out.find(command), std::string::npos);
         EXPECT_EQ(run({command, "--help"}).code, 0);
     }
@@ -84,11 +85,18 @@ TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
         EXPECT_EQ(levels[i]["vertices"], read->front().levels[i].mesh.vertexCount());
         if (i > 0) {
             EXPECT_LT(levels[i]["triangles"], levels[i - 1]["triangles"]);
-            // 90 degrees, 1000 lines: 500 pixels a metre at a metre, so the switch stands at promised * 500 / 2.
+            // 90 degrees, 1000 lines: 500 pixels a metre at a metre, so the switch stands at what is seen * 500 / 2.
             EXPECT_NEAR(levels[i]["switch_distance"].get<double>(),
-                        levels[i]["deviation"]["promised"].get<double>() * 250, 1e-6);
+                        levels[i]["deviation"]["visible"].get<double>() * 250, 1e-6);
+            EXPECT_LE(levels[i]["deviation"]["visible"], levels[i]["deviation"]["promised"]);
         }
     }
+    const Ran every = run({"thin", in.string(), "-o", out.string(), "--ratios", "0.3,0.05", "--allow", "2", "--fov",
+                           "90", "--height", "1000", "--every-point", "--json"});
+    const auto strict = every.json()["subjects"][0]["levels"];
+    for (std::size_t i = 1; i < 3; ++i)
+        EXPECT_NEAR(strict[i]["switch_distance"].get<double>(), strict[i]["deviation"]["promised"].get<double>() * 250,
+                    1e-6);
     for (const char* key : {"read_ms", "record_ms", "cut_ms", "measure_ms", "write_ms", "peak_bytes"})
         EXPECT_TRUE(ran.json()["subjects"][0]["timings"].contains(key)) << key;
 }
@@ -278,6 +286,47 @@ TEST(Cli, audit_and_ship_a_project) {
     EXPECT_EQ(over.json()["frames"].size(), 48U * 120U + 1U);
     EXPECT_EQ(run({"audit", project.string(), "--device", "Nothing"}).code, 1);
     EXPECT_EQ(run({"audit", project.string(), "--route", "Nothing"}).code, 1);
+    // Against itself nothing is worse; against a better one it says what is.
+    const auto keep = [&](const char* name, const std::string& text) {
+        std::ofstream(folder.path() / name) << text;
+        return (folder.path() / name).string();
+    };
+    const Ran first = run({"audit", project.string(), "--json"});
+    const std::string same = keep("same.json", first.out);
+    EXPECT_EQ(run({"audit", project.string(), "--against", same}).code, 0);
+    nlohmann::json better = first.json();
+    better["summary"]["most_triangles"] = better["summary"]["most_triangles"].get<double>() / 1.2;
+    const Ran worse = run({"audit", project.string(), "--against", keep("better.json", better.dump()), "--json"});
+    EXPECT_EQ(worse.code, 3);
+    ASSERT_EQ(worse.json()["worse"].size(), 1U);
+    EXPECT_EQ(worse.json()["worse"][0]["what"], "most triangles");
+    EXPECT_EQ(run({"audit", project.string(), "--against", keep("better.json", better.dump()), "--worse", "0.5"}).code,
+              0);
+    const Ran elsewhere = run({"audit", project.string(), "--device", "Desk 120", "--against", same});
+    EXPECT_EQ(elsewhere.code, 1);
+    EXPECT_NE(elsewhere.err.find("same.json: is of "), std::string::npos) << elsewhere.err;
+    for (const char* broken : {"", "{}", "[1", "{\"summary\":{\"route\":7}}"})
+        EXPECT_EQ(run({"audit", project.string(), "--against", keep("broken.json", broken)}).code, 1) << broken;
+
+    // A fit that holds is kept in the project; a dry run changes nothing; one that cannot hold says so.
+    Scene heavy = scene;
+    heavy.settings.devices[1].triangleBudget = subject->mesh().levels[0].triangles / 2;
+    const fs::path tight = folder.path() / "tight.thicket.json";
+    ASSERT_TRUE(writeProject(heavy, tight, false));
+    const auto bytes = readTextFile(tight);
+    ASSERT_EQ(run({"audit", tight.string(), "--device", "Desk 120"}).code, 3);
+    EXPECT_EQ(run({"fit", tight.string(), "--device", "Desk 120", "--dry-run"}).code, 0);
+    EXPECT_EQ(*readTextFile(tight), *bytes);
+    const Ran fitted = run({"fit", tight.string(), "--device", "Desk 120", "--json"});
+    EXPECT_EQ(fitted.code, 0) << fitted.err;
+    EXPECT_TRUE(fitted.json()["after"]["holds"].get<bool>());
+    EXPECT_GT(fitted.json()["subjects"][0]["times"].get<double>(), 1);
+    EXPECT_EQ(run({"audit", tight.string(), "--device", "Desk 120"}).code, 0);
+    const Ran never = run({"fit", project.string(), "--device", "Desk 120", "--json", "--dry-run"});
+    EXPECT_EQ(never.code, 3);
+    EXPECT_EQ(never.json()["unheld"][0]["limit"], "triangles");
+    EXPECT_EQ(run({"fit", project.string(), "--leave", "Nobody"}).code, 1);
+
     const Ran shipped = run({"ship", project.string(), "-o", (folder.path() / "out").string(), "--json"});
     ASSERT_EQ(shipped.code, 0) << shipped.err;
     EXPECT_EQ(shipped.json()["files"].size(), 3U);

@@ -41,7 +41,7 @@ Subject meshOf(std::uint32_t id, const char* name, int rows) {
     body.levels[0].mesh = ball(2 * rows, rows);
     body.levels[1].origin = LevelOrigin::HandMade;
     body.levels[1].mesh = ball(rows, rows / 2);
-    body.levels[1].promised = body.levels[1].deviation = 0.05;
+    body.levels[1].visible = body.levels[1].promised = body.levels[1].deviation = 0.05;
     s.body = std::move(body);
     refreshSubject(s);
     return s;

@@ -54,6 +54,7 @@ SwitchRule anyRule(Dice& dice) {
     rule.softBand = dice.coin() ? 0 : dice.between(0, 0.5);
     rule.reachGrows = dice.coin() ? 0 : dice.between(0, 100);
     rule.importance = dice.coin() ? 1 : dice.between(0.1, 10);
+    rule.everyPoint = dice.coin();
     rule.target = dice.coin() ? 0 : 7;
     return rule;
 }
@@ -104,6 +105,7 @@ Level anyLevel(Dice& dice, bool source) {
     level.locked = dice.coin();
     level.deviation = dice.between(0, 0.3);
     level.promised = level.deviation * 1.05;
+    level.visible = level.deviation * 0.3;
     level.p99 = level.deviation * 0.6;
     level.rms = level.deviation * 0.3;
     if (source)
@@ -341,6 +343,8 @@ Scene anyScene(unsigned seed) {
         d.detail = dice.between(0.1, 10);
         d.frameMs = dice.between(1, 30);
         d.overdraw = dice.between(1, 3);
+        if (dice.coin())
+            d.fitted = {{1, dice.between(1, 8)}, {17, dice.between(1, 8)}};
         scene.settings.devices.push_back(d);
     }
     if (dice.coin())
@@ -616,7 +620,7 @@ TEST(Chain, deviations_are_believed_only_of_the_shapes_that_were_measured) {
     auto chain = readChain(folder.path() / "out" / "ball.chain.json");
     ASSERT_TRUE(chain);
     for (Level& level : chain->levels)
-        level.promised = 1e-9; // what someone would like to be true
+        level.promised = level.visible = 1e-9; // what someone would like to be true
     const auto believed = withChain(scene.subjects[0], *chain);
     ASSERT_TRUE(believed);
     EXPECT_EQ(believed->mesh().levels[2].promised, 1e-9);

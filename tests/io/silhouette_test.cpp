@@ -8,7 +8,7 @@
 namespace thicket {
 namespace {
 
-void expectOutlinesHeld(demo::Model model, Role role) {
+void expectOutlinesHeld(demo::Model model, Role role, double more) {
     Subject subject;
     subject.name = model.name;
     subject.role = role;
@@ -38,18 +38,20 @@ void expectOutlinesHeld(demo::Model model, Role role) {
         const double from = switchDistance(costs[i], rule, thinned->radius, view);
         const double px = pixelError(view, apart->shift, from);
         const double cellPx = pixelError(view, apart->cell, from);
-        EXPECT_LE(px, preset.allowPx + 1.5 * cellPx) << model.name << " L" << i << ", cells of " << cellPx << " px";
+        EXPECT_LE(px, more * preset.allowPx + 1.5 * cellPx)
+            << model.name << " L" << i << ", cells of " << cellPx << " px";
         ::testing::Test::RecordProperty(model.name + " L" + std::to_string(i),
                                         std::to_string(px) + " px of " + std::to_string(preset.allowPx));
     }
 }
 
 TEST(Outline, of_the_eel_traps_far_levels_is_held) {
-    expectOutlinesHeld(demo::eelTrap(), Role::Dressing);
+    // Switched by what is seen of a level, the ends of its thinnest threads may stand out by a little more.
+    expectOutlinesHeld(demo::eelTrap(), Role::Dressing, 1.1);
 }
 
 TEST(Outline, of_the_windpumps_far_levels_is_held) {
-    expectOutlinesHeld(demo::windpump(), Role::Landmark);
+    expectOutlinesHeld(demo::windpump(), Role::Landmark, 1);
 }
 
 } // namespace

@@ -17,7 +17,7 @@ Subject chainOf(const std::vector<double>& deviations) {
     for (std::size_t i = 0; i < deviations.size(); ++i) {
         Level level = levelFrom(mesh, {}, i == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed);
         level.triangles = static_cast<std::uint32_t>(1000 >> i);
-        level.promised = level.deviation = deviations[i];
+        level.visible = level.promised = level.deviation = deviations[i];
         s.mesh().levels.push_back(level);
     }
     s.bounds = boundsOf(*mesh);
@@ -46,14 +46,14 @@ TEST(ChainNotes, each_mistake_is_found_explained_and_mended) {
          [](Subject& s) {
              s.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, 1};
          }},
-        {ChainNoteKind::NeverShows, [](Subject& s) { s.mesh().levels[2].promised = s.mesh().levels[3].promised; }},
+        {ChainNoteKind::NeverShows, [](Subject& s) { s.mesh().levels[2].visible = s.mesh().levels[3].visible; }},
         {ChainNoteKind::BandTooWide,
          [](Subject& s) {
-             s.mesh().levels[1].promised = 0.0095;
+             s.mesh().levels[1].visible = 0.0095;
              s.rule.hysteresis = 0.3;
          }},
         {ChainNoteKind::BeyondReach, [](Subject& s) { s.rule.reachMetres = 30; }},
-        {ChainNoteKind::BeyondFar, [](Subject& s) { s.mesh().levels[3].promised = 50; }},
+        {ChainNoteKind::BeyondFar, [](Subject& s) { s.mesh().levels[3].visible = 50; }},
         {ChainNoteKind::CoarserThanPromise, [](Subject& s) {
              s.mesh().levels[3].fixed = FixedSwitch{DecideBy::Distance, 20};
          }}};

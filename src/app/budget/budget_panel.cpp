@@ -1,18 +1,39 @@
 #include "app/budget/budget_panel.h"
 
+#include "app/budget/devices_dialog.h"
+
 #include "app/look/look.h"
 
+#include <QMouseEvent>
 #include <QPainter>
 #include <algorithm>
 
 namespace thicket::app {
+namespace {
+constexpr int kHead = 22; // pixels
+constexpr int kRow = 44;
+} // namespace
 
 LedgerView::LedgerView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(bench) {
     setAccessibleName(tr("Who spends the frame"));
+    setToolTip(tr("Click a row to choose its subject"));
 }
 
 void LedgerView::show(const Ledger& ledger) {
     m_ledger = ledger;
+    const Device* device = m_bench.session.scene().currentDevice();
+    m_waits.clear();
+    if (device != nullptr && ledger.total.drawn > 0) {
+        const Bound bound = boundOf(*device, ledger.total);
+        const double ms = bound == Bound::Draws    ? drawMs(*device, ledger.total)
+                          : bound == Bound::Pixels ? pixelMs(*device, ledger.total)
+                                                   : geometryMs(*device, ledger.total);
+        m_waits = (bound == Bound::Draws    ? tr("The frame waits for draws: %1 of %2 ms")
+                   : bound == Bound::Pixels ? tr("The frame waits for pixels: %1 of %2 ms")
+                                            : tr("The frame waits for geometry: %1 of %2 ms"))
+                      .arg(ms, 0, 'f', 1)
+                      .arg(ledger.ms, 0, 'f', 1);
+    }
     m_order.clear();
     for (std::size_t i = 0; i < m_ledger.rows.size(); ++i) {
         const auto& copies = m_ledger.rows[i].cost.culledBy; // drawn ones too
@@ -21,8 +42,14 @@ void LedgerView::show(const Ledger& ledger) {
     }
     std::stable_sort(m_order.begin(), m_order.end(),
                      [this](std::size_t a, std::size_t b) { return m_ledger.rows[a].ms > m_ledger.rows[b].ms; });
-    setFixedHeight(std::max(40, static_cast<int>(m_order.size()) * 44));
+    setFixedHeight(std::max(40, kHead + static_cast<int>(m_order.size()) * kRow));
     update();
+}
+
+void LedgerView::mousePressEvent(QMouseEvent* event) {
+    const int at = (static_cast<int>(event->position().y()) - kHead) / kRow;
+    if (event->position().y() >= kHead && at < static_cast<int>(m_order.size()))
+        m_bench.session.selectSubject(m_ledger.rows[m_order[static_cast<std::size_t>(at)]].subject);
 }
 
 void LedgerView::paintEvent(QPaintEvent*) {
@@ -31,7 +58,10 @@ void LedgerView::paintEvent(QPaintEvent*) {
     const Look& l = Look::now();
     const Device* device = m_bench.session.scene().currentDevice();
     const double full = std::max(device != nullptr ? device->frameMs : 8.0, 0.01);
-    int y = 0;
+    p.setFont(Look::font(10.5));
+    p.setPen(l.quiet);
+    p.drawText(QRect(0, 0, width(), 16), Qt::AlignLeft | Qt::AlignVCenter, m_waits);
+    int y = kHead;
     for (const std::size_t i : m_order) {
         const LedgerRow& row = m_ledger.rows[i];
         const Subject* s = m_bench.session.scene().find(row.subject);
@@ -56,20 +86,58 @@ void LedgerView::paintEvent(QPaintEvent*) {
                                              .arg(shortText(static_cast<double>(row.cost.triangles)))
                                              .arg(groupedText(row.cost.drawn))
                                              .arg(pixelText(row.cost.worstErrorPx)));
-        y += 44;
+        y += kRow;
     }
 }
 
 BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     : Panel(tr("Who spends the frame"), parent), m_bench(bench) {
     m_device = new ChoiceBox;
-    body->addWidget(fieldRow(tr("Device"), m_device, tr("The machine whose budget counts")));
+    auto* field = new QWidget;
+    auto* line = new QHBoxLayout(field);
+    line->setContentsMargins(0, 0, 0, 0);
+    line->setSpacing(4);
+    m_device->setMinimumWidth(40);
+    m_device->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    line->addWidget(m_device, 1);
+    QPushButton* edit = makeButton(QStringLiteral("…"), tr("Change the devices and their figures"));
+    edit->setObjectName(QStringLiteral("editDevices"));
+    edit->setAccessibleName(tr("Change the devices"));
+    edit->setFixedWidth(26);
+    edit->setStyleSheet(QStringLiteral("padding: 3px 0;"));
+    connect(edit, &QPushButton::clicked, this, [this] { DevicesDialog(m_bench, this).exec(); });
+    line->addWidget(edit);
+    body->addWidget(fieldRow(tr("Device"), field, tr("The machine whose budget counts")));
     m_ledger = new LedgerView(bench);
     body->addWidget(m_ledger);
     m_findings = makeLabel({});
     m_findings->setTextFormat(Qt::RichText);
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
     body->addWidget(m_findings);
+    m_moments = makeLabel({}, "small");
+    m_moments->setTextFormat(Qt::RichText);
+    m_moments->setWordWrap(true);
+    m_moments->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    connect(m_moments, &QLabel::linkActivated, this,
+            [this](const QString& link) { emit momentRequested(link.toDouble()); });
+    body->addWidget(m_moments);
+    m_notes = new QVBoxLayout;
+    m_notes->setSpacing(4);
+    body->addLayout(m_notes);
+    m_fit = new FitView(bench);
+    body->addWidget(m_fit);
+    m_fitted = new QWidget;
+    auto* fitted = new QHBoxLayout(m_fitted);
+    fitted->setContentsMargins(0, 4, 0, 0);
+    m_fittedText = makeLabel({}, "small");
+    m_fittedText->setWordWrap(true);
+    QPushButton* free = makeButton(tr("free"), tr("Take back what the fit did, on this device; undo brings it again"));
+    free->setProperty("flat2", true);
+    free->setObjectName(QStringLiteral("freeFitted"));
+    fitted->addWidget(m_fittedText, 1);
+    fitted->addWidget(free);
+    body->addWidget(m_fitted);
+    connect(free, &QPushButton::clicked, this, [this] { m_bench.budget.freeFitted(0); });
     auto* keys = new QHBoxLayout;
     m_key = makeButton(tr("Key the camera here"),
                        tr("Add the shot camera's place to the end of the route, four seconds after the last key (K)"));
@@ -83,8 +151,24 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     m_play = makeButton(tr("Play"), tr("Play the route in the viewport (Space)"));
     m_fly = makeButton(tr("Fly the route"), tr("Walk every frame of the route and compare it with the budget (Ctrl+R)"),
                        true);
+    m_fitScene = makeButton(
+        tr("Fit…"),
+        tr("Find what subjects may be off by so that every frame of the route holds on this device, with the "
+           "least that is seen of it. Nothing changes until it is kept (Ctrl+Shift+R)"));
+    m_fitScene->setObjectName(QStringLiteral("fitScene"));
+    m_drop = makeButton(tr("Drop it"), tr("Leave everything as it is"));
+    m_drop->setObjectName(QStringLiteral("dropFit"));
+    m_keep = makeButton(tr("Keep the fit"), tr("Take it over for this device, in one step that can be undone"), true);
+    m_keep->setObjectName(QStringLiteral("keepFit"));
     footer->addWidget(m_play);
+    footer->addWidget(m_fitScene);
     footer->addWidget(m_fly);
+    footer->addWidget(m_drop);
+    footer->addWidget(m_keep, 1);
+    connect(m_fitScene, &QPushButton::clicked, this, [this] { m_bench.budget.runFit(); });
+    connect(m_drop, &QPushButton::clicked, this, [this] { m_bench.budget.dropFit(); });
+    connect(m_keep, &QPushButton::clicked, this, [this] { m_bench.budget.keepFit(); });
+    connect(&bench.budget, &BudgetModel::fitChanged, this, &BudgetPanel::refresh);
     connect(m_device, &QComboBox::activated, this,
             [this](int i) { m_bench.budget.setDevice(static_cast<std::size_t>(i)); });
     connect(m_play, &QPushButton::clicked, this, &BudgetPanel::playRequested);
@@ -119,8 +203,21 @@ void BudgetPanel::refresh() {
     m_clear->setEnabled(!scene.settings.routes.empty());
     m_play->setEnabled(route);
     m_fly->setEnabled(route);
+    m_fitScene->setEnabled(route && scene.currentDevice() != nullptr);
+    const bool fitting = m_bench.budget.fit() != nullptr;
+    for (QWidget* w : std::initializer_list<QWidget*>{m_ledger, m_findings, m_key, m_clear, m_play, m_fitScene, m_fly})
+        w->setVisible(!fitting);
+    for (QWidget* w : std::initializer_list<QWidget*>{m_fit, m_drop, m_keep})
+        w->setVisible(fitting);
+    const Device* onDevice = scene.currentDevice();
+    const std::size_t loose = onDevice != nullptr ? onDevice->fitted.size() : 0;
+    m_fitted->setVisible(!fitting && loose > 0);
+    m_fittedText->setText(tr("Fitted to this device: %n subjects are loosened", nullptr, static_cast<int>(loose))
+                              .replace(QStringLiteral("1 subjects are"), QStringLiteral("1 subject is")));
+    m_fit->refresh();
     m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)")
                             : tr("This project has no route yet"));
+    refreshNotes();
     const Audit* audit = m_bench.budget.audit();
     const Look& l = Look::now();
     if (audit == nullptr || audit->frames.empty()) {
@@ -152,6 +249,19 @@ void BudgetPanel::refresh() {
     row(tr("over budget"), audit->framesOver == 1 ? tr("1 frame") : tr("%1 frames").arg(groupedText(audit->framesOver)),
         audit->framesOver > 0);
     row(tr("worst frame"), QStringLiteral("%1 ms").arg(worst.ms, 0, 'f', 1), d != nullptr && worst.ms > d->frameMs);
+    const Pacing pacing = pacingOf(*audit);
+    row(tr("half of all · 95 % · 99 %"),
+        QStringLiteral("%1 · %2 · %3 ms")
+            .arg(pacing.p50, 0, 'f', 1)
+            .arg(pacing.p95, 0, 'f', 1)
+            .arg(pacing.p99, 0, 'f', 1),
+        d != nullptr && pacing.p99 > d->frameMs);
+    if (pacing.longestOver > 0)
+        row(tr("longest over"),
+            tr("%1 s from %2 s")
+                .arg(static_cast<double>(pacing.longestOver) / audit->framesPerSecond, 0, 'f', 1)
+                .arg(static_cast<double>(pacing.longestFrom) / audit->framesPerSecond, 0, 'f', 1),
+            true);
     row(tr("most triangles"), groupedText(static_cast<qint64>(triangles)),
         d != nullptr && triangles > d->triangleBudget);
     row(tr("most draws"), groupedText(static_cast<qint64>(draws)), d != nullptr && draws > d->drawBudget);
@@ -165,6 +275,52 @@ void BudgetPanel::refresh() {
         QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
             .arg(m_bench.budget.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"),
                  rows));
+}
+
+void BudgetPanel::refreshNotes() {
+    while (m_notes->count() > 0) { // later: it may be its own button that asked
+        QWidget* old = m_notes->takeAt(0)->widget();
+        old->hide();
+        old->deleteLater();
+    }
+    const Audit* audit = m_bench.budget.audit();
+    const bool shown = audit != nullptr && !audit->frames.empty() && m_bench.budget.fit() == nullptr;
+    m_moments->setVisible(shown && audit->framesOver > 0);
+    if (!shown)
+        return;
+    constexpr std::size_t kMoments = 10;
+    constexpr double kApart = 1.5; // seconds
+    QStringList moments;
+    const QString color = Look::now().accent.name();
+    for (const std::size_t f : worstMoments(*audit, kMoments, kApart)) {
+        const AuditFrame& frame = audit->frames[f];
+        if (frame.over)
+            moments << QStringLiteral("<a style='color:%1; text-decoration:none' href='%2'>%3 s</a>&nbsp;%4")
+                           .arg(color)
+                           .arg(frame.seconds)
+                           .arg(frame.seconds, 0, 'f', 1)
+                           .arg(tr("%1 ms").arg(frame.ms, 0, 'f', 1).replace(' ', QStringLiteral("&nbsp;")));
+    }
+    m_moments->setText(tr("worst at ") + moments.join(QStringLiteral(" · ")));
+    if (m_bench.budget.auditStale())
+        return;
+    for (const BudgetNote& note : notesOn(*audit, m_bench.session.scene())) {
+        auto* line = new QWidget;
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        QLabel* text = makeLabel(QString::fromStdString(note.text), "small");
+        text->setWordWrap(true);
+        row->addWidget(text, 1);
+        if (note.kind == BudgetNoteKind::NeverShown) {
+            QPushButton* mend = makeButton(tr("Remove it"), tr("Take this level out; no frame of the route changes"));
+            mend->setProperty("flat2", true);
+            connect(mend, &QPushButton::clicked, this, [this, subject = note.subject, level = note.level] {
+                m_bench.thin.removeLevel(subject, static_cast<int>(level));
+            });
+            row->addWidget(mend);
+        }
+        m_notes->addWidget(line);
+    }
 }
 
 } // namespace thicket::app

@@ -1,6 +1,7 @@
 #pragma once
 // Budget: the device, who spends the frame, what the audit found.
 
+#include "app/budget/fit_view.h"
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
@@ -17,10 +18,12 @@ public:
 
 protected:
     void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
 
 private:
     Workbench& m_bench;
     Ledger m_ledger;
+    QString m_waits;                  ///< what the frame waits for
     std::vector<std::size_t> m_order; ///< of its rows: dearest first
 };
 
@@ -35,18 +38,28 @@ public:
 signals:
     void playRequested();
     void keyRequested();
+    void momentRequested(double seconds);
 
 private:
     void refresh();
+    void refreshNotes();
     Workbench& m_bench;
     ChoiceBox* m_device;
     QStringList m_deviceNames; ///< as listed
     LedgerView* m_ledger;
     QLabel* m_findings;
+    QLabel* m_moments; ///< the worst of the route, to go to
+    QVBoxLayout* m_notes;
     QPushButton* m_key;
     QPushButton* m_clear;
     QPushButton* m_play;
     QPushButton* m_fly;
+    FitView* m_fit;
+    QWidget* m_fitted; ///< what was fitted and kept, and the way back
+    QLabel* m_fittedText;
+    QPushButton* m_fitScene;
+    QPushButton* m_keep;
+    QPushButton* m_drop;
 };
 
 } // namespace thicket::app

@@ -39,6 +39,7 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
     m_draws->axis(QCPAxis::atBottom)->setTickLabels(true);
     m_draws->axis(QCPAxis::atBottom)->setOffset(16);
     connect(&bench.budget, &BudgetModel::auditChanged, this, &RouteChart::rebuild);
+    connect(&bench.budget, &BudgetModel::fitChanged, this, &RouteChart::rebuild);
     connect(&bench.session.document, &Document::sceneChanged, this, &RouteChart::rebuild);
     rebuild();
 }
@@ -88,6 +89,27 @@ QColor RouteChart::colorOf(std::size_t subject) const {
     return Look::level(ramp[at % 8]);
 }
 
+std::vector<const AuditFrame*> RouteChart::worstOf(const Audit& audit,
+                                                   const std::function<double(const AuditFrame&)>& total) const {
+    // One column a pixel, the worst frame in it: a single bad frame is never averaged away.
+    const QRect area = axisRect()->rect();
+    const int columns = std::max(1, area.width());
+    std::vector<const AuditFrame*> worst(static_cast<std::size_t>(columns), nullptr);
+    for (const AuditFrame& f : audit.frames) {
+        const int c = std::clamp(static_cast<int>(xAxis->coordToPixel(f.seconds)) - area.left(), 0, columns - 1);
+        auto& slot = worst[static_cast<std::size_t>(c)];
+        if (slot == nullptr || total(f) > total(*slot))
+            slot = &f;
+    }
+    const AuditFrame* last = &audit.frames.front();
+    for (auto& slot : worst) {
+        if (slot == nullptr)
+            slot = last;
+        last = slot;
+    }
+    return worst;
+}
+
 void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, const QString& limit, double budget,
                            const std::function<double(const AuditFrame&)>& total,
                            const std::function<double(const AuditFrame&, std::size_t)>& share) const {
@@ -97,22 +119,8 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
     const QRect area = lane->rect();
     p.save();
     p.setClipRect(area);
-    // One column a pixel, the worst frame in it: a single bad frame is never averaged away.
     const int columns = std::max(1, area.width());
-    const auto& frames = audit.frames;
-    std::vector<const AuditFrame*> worst(static_cast<std::size_t>(columns), nullptr);
-    for (const AuditFrame& f : frames) {
-        const int c = std::clamp(static_cast<int>(xAxis->coordToPixel(f.seconds)) - area.left(), 0, columns - 1);
-        auto& slot = worst[static_cast<std::size_t>(c)];
-        if (slot == nullptr || total(f) > total(*slot))
-            slot = &f;
-    }
-    const AuditFrame* last = &frames.front();
-    for (auto& slot : worst) {
-        if (slot == nullptr)
-            slot = last;
-        last = slot;
-    }
+    const std::vector<const AuditFrame*> worst = worstOf(audit, total);
     std::vector<double> base(static_cast<std::size_t>(columns), 0);
     const auto band = [&](const std::function<double(const AuditFrame&)>& height, const QColor& color) {
         QPolygonF shape;
@@ -151,6 +159,16 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
     for (int c = 0; c < columns; ++c)
         if (total(*worst[static_cast<std::size_t>(c)]) > budget)
             p.fillRect(QRect(area.left() + c, area.top(), 1, area.height()), over);
+    if (const Fit* fit = m_bench.budget.fit(); fit != nullptr && !fit->after.frames.empty()) {
+        const std::vector<const AuditFrame*> fitted = worstOf(fit->after, total);
+        QPolygonF line;
+        for (int c = 0; c < columns; ++c)
+            line << QPointF(area.left() + c + 0.5, axis->coordToPixel(total(*fitted[static_cast<std::size_t>(c)])));
+        p.setPen(QPen(l.ground, 4));
+        p.drawPolyline(line);
+        p.setPen(QPen(l.accent, 2));
+        p.drawPolyline(line);
+    }
     p.setPen(QPen(l.text, 1.4));
     const double y = axis->coordToPixel(budget);
     p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
@@ -185,6 +203,13 @@ void RouteChart::paintOverlay(QPainter& p) {
         if (m_bench.budget.auditStale())
             aside = tr("from before the last change · ") + aside;
         color = audit->holds() ? l.good : l.over;
+        if (const Fit* fit = m_bench.budget.fit(); fit != nullptr && !fit->after.frames.empty()) {
+            const AuditFrame& left = fit->after.frames[fit->after.worstFrame];
+            aside = tr("bands: as it is, worst %1 ms · line: fitted, worst %2 ms")
+                        .arg(worst.ms, 0, 'f', 1)
+                        .arg(left.ms, 0, 'f', 1);
+            color = fit->holds() ? l.good : l.over;
+        }
     }
     drawTitle(p, title, aside, color);
     const QRect bottom = m_draws->rect();

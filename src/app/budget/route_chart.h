@@ -29,6 +29,9 @@ private:
     void paintLane(QPainter& painter, QCPAxisRect* lane, const QString& name, const QString& limit, double budget,
                    const std::function<double(const AuditFrame&)>& total,
                    const std::function<double(const AuditFrame&, std::size_t)>& share) const;
+    /// The worst frame of each column of pixels.
+    [[nodiscard]] std::vector<const AuditFrame*> worstOf(const Audit& audit,
+                                                         const std::function<double(const AuditFrame&)>& total) const;
 
     QCPAxisRect* m_triangles;
     QCPAxisRect* m_draws;

@@ -282,7 +282,11 @@ void FieldChart::paintOverlay(QPainter& p) {
     for (std::size_t i = 0; i < m_cover.size(); ++i) // what was measured is worth more than what follows from curves
         if (i == 0 || m_cover[i].share() < least.share)
             least = {m_cover[i].share(), m_cover[i].metres};
-    drawTitle(p, tr("Keep and grow with distance"),
+    const double looser = m_bench.session.scene().statedView().looser(field()->id);
+    drawTitle(p,
+              looser == 1
+                  ? tr("Keep and grow with distance")
+                  : tr("Keep and grow with distance · fitted to this device: %1 × as near").arg(figureText(looser, 3)),
               !m_thinning.thins()   ? m_thinning.widths ? tr("every strand is drawn, as wide as it is")
                                                         : tr("every copy is drawn, as large as it is")
                 : least.share > 0.995 ? tr("the cover is held")

@@ -39,7 +39,8 @@ SwitchRow::SwitchRow(Workbench& bench, int level, QWidget* parent) : QWidget(par
         if (s->rule.decideBy == DecideBy::ShareOfReach)
             metres = value / 100 * farthest(s->rule, view);
         if (s->rule.decideBy == DecideBy::PixelError)
-            metres = distanceForPixels(view, s->mesh().levels[static_cast<std::size_t>(m_level)].promised, value);
+            metres =
+                distanceForPixels(view, s->mesh().levels[static_cast<std::size_t>(m_level)].decisive(s->rule), value);
         m_bench.switching.setSwitchDistance(s->id, m_level, metres);
     });
     connect(m_clear, &QPushButton::clicked, this,
@@ -56,7 +57,7 @@ void SwitchRow::refresh() {
     const auto at = static_cast<std::size_t>(m_level);
     const double from = chain.fromMetres[at];
     const double height = 100 * heightWhere(s->rule, s->radius, from, view);
-    const double error = pixelError(view, s->mesh().levels[at].promised, from);
+    const double error = pixelError(view, s->mesh().levels[at].decisive(s->rule), from);
     const QString heightText =
         height > 200 ? tr("fills the screen") : QStringLiteral("%1 % tall").arg(figureText(height, 3));
     m_name->setText(QStringLiteral("<span style='color:%1'>■</span> L%2 → L%3")
@@ -109,10 +110,28 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     connect(m_pops, &PopList::wanted, this, &SwitchPanel::popWanted);
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("How it is measured and held steady"), "title"));
+    m_fitted = new QWidget;
+    auto* fitted = new QHBoxLayout(m_fitted);
+    fitted->setContentsMargins(0, 0, 0, 0);
+    m_fittedText = makeLabel({}, "small");
+    m_fittedText->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    QPushButton* free = makeButton(tr("free"), tr("Fitted to the device's budget. Click to take that back here"));
+    free->setProperty("flat2", true);
+    free->setObjectName(QStringLiteral("freeHere"));
+    fitted->addWidget(m_fittedText, 1);
+    fitted->addWidget(free);
+    body->addWidget(m_fitted);
+    connect(free, &QPushButton::clicked, this, [this] { m_bench.budget.freeFitted(m_bench.session.subjectId()); });
     m_measure = new ChoiceBox;
     m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
     body->addWidget(fieldRow(tr("Measure to"), m_measure,
                              tr("Where the distance is taken to; only the nearest point keeps the promise of pixels")));
+    m_every = new QCheckBox(tr("Every point counts"));
+    m_every->setObjectName(QStringLiteral("everyPoint"));
+    m_every->setToolTip(tr(
+        "Switches by the largest deviation of any point. Else by what of it can be seen: where a pixel is as large as "
+        "that,\nwhat is off by more covers less than an eighth of any pixel, as needles of a scan do"));
+    body->addWidget(m_every);
     m_target = new ChoiceBox;
     m_target->setObjectName(QStringLiteral("target"));
     body->addWidget(fieldRow(tr("Measure from"), m_target,
@@ -183,6 +202,9 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     });
     connect(m_allow, &NumberBox::chosen, this,
             [this](double v) { change(tr("Change the allowance"), [v](SwitchRule& r) { r.allowPx = v; }); });
+    connect(m_every, &QCheckBox::clicked, this, [this](bool on) {
+        change(on ? tr("Let every point count") : tr("Go by what is seen"), [on](SwitchRule& r) { r.everyPoint = on; });
+    });
     connect(m_hysteresis, &NumberBox::chosen, this,
             [this](double v) { change(tr("Change the hysteresis"), [v](SwitchRule& r) { r.hysteresis = v / 100; }); });
     connect(m_dwell, &NumberBox::chosen, this,
@@ -284,7 +306,7 @@ void SwitchPanel::refresh() {
         static_cast<SwitchRow*>(m_rows->itemAt(i)->widget())->refresh();
     m_none->setVisible(wanted < 1);
     for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_target, m_allow, m_hysteresis, m_dwell,
-                                                      m_check, m_fade, m_cull, m_reach})
+                                                      m_check, m_fade, m_cull, m_reach, m_every})
         w->setEnabled(s != nullptr);
     aside->setText(s != nullptr ? QString::fromStdString(s->name) : QString());
     if (s == nullptr)
@@ -293,6 +315,11 @@ void SwitchPanel::refresh() {
     m_measure->setCurrentIndex(static_cast<int>(s->rule.measureFrom));
     fillTargets(*s);
     m_allow->show(s->rule.allowPx);
+    const double looser = m_bench.session.scene().statedView().looser(s->id);
+    m_fitted->setVisible(looser != 1);
+    m_fittedText->setText(
+        tr("× %1 on this device: %2 allowed").arg(figureText(looser, 3), pixelText(looser * s->rule.allowPx)));
+    m_every->setChecked(s->rule.everyPoint);
     m_hysteresis->show(100 * s->rule.hysteresis);
     m_dwell->show(s->rule.dwellSeconds);
     m_check->show(s->rule.checkSeconds);

@@ -57,6 +57,9 @@ private:
     NumberBox* m_allow;
     NumberBox* m_hysteresis;
     NumberBox* m_dwell;
+    QWidget* m_fitted; ///< what a fit loosened, and the way back
+    QLabel* m_fittedText;
+    QCheckBox* m_every;
     NumberBox* m_check;
     NumberBox* m_fade;
     NumberBox* m_cull;

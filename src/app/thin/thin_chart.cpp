@@ -37,7 +37,7 @@ void ThinChart::rebuild() {
             }
         for (const Level& level : s->mesh().levels)
             if (level.deviation > 0) {
-                least = std::min(least, level.deviation);
+                least = std::min(least, level.visible > 0 ? level.visible : level.deviation);
                 most = std::max(most, level.deviation);
             }
         if (least > most) {
@@ -127,6 +127,10 @@ void ThinChart::paintOverlay(QPainter& p) {
     if (s != nullptr && !s->mesh().curve.empty())
         aside = tr("one pass, %1 → %2 triangles")
                     .arg(groupedText(s->mesh().curve.triangles.front()), groupedText(s->mesh().curve.triangles.back()));
+    if (s != nullptr && std::any_of(s->mesh().levels.begin(), s->mesh().levels.end(), [](const Level& level) {
+            return level.visible > 0 && level.visible < 0.9 * level.deviation;
+        }))
+        aside = tr("squares: what of it is seen · ") + aside;
     if (s != nullptr && !s->mesh().curve.careful.empty())
         aside = tr("dashed: where care is painted · ") + aside;
     drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
@@ -178,6 +182,16 @@ void ThinChart::paintOverlay(QPainter& p) {
     for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i) {
         const QPointF at = pinPlace(i);
         const QColor color = Look::level(i);
+        // What of it can be seen, where that is less: below the pin.
+        if (const Level& own = s->mesh().levels[static_cast<std::size_t>(i)];
+            i != m_drag && own.visible > 0 && own.visible < 0.9 * own.deviation) {
+            const QPointF seen(at.x(), yAxis->coordToPixel(std::max(own.visible, floor)));
+            p.setPen(QPen(color, 1, Qt::DotLine));
+            p.drawLine(at, seen);
+            p.setPen(QPen(color, 1.5));
+            p.setBrush(l.panel);
+            p.drawRect(QRectF(seen - QPointF(3, 3), QSizeF(6, 6)));
+        }
         if (i > 0) {
             p.setPen(QPen(color, 1.2, Qt::DotLine));
             p.drawLine(at, QPointF(at.x(), area.bottom()));

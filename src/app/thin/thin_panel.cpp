@@ -113,7 +113,9 @@ void LevelCard::paintEvent(QPaintEvent*) {
                                            m_bench.session.scene().statedView());
         const QString off = dragged ? tr("about %1 off").arg(lengthText(s->mesh().curve.at(triangles)))
                             : ofPictures(level.origin) ? tr("outline %1").arg(lengthText(level.deviation))
-                                                       : tr("%1 off").arg(lengthText(level.deviation));
+                            : level.visible < 0.9 * level.deviation
+                                ? tr("%1 seen, %2 most").arg(lengthText(level.visible), lengthText(level.deviation))
+                                : tr("%1 off").arg(lengthText(level.deviation));
         line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
     }
 }

@@ -64,7 +64,11 @@ ordered_json encode(const Level& level) {
         {"vertices", level.vertices},
         {"draws", level.draws},
         {"deviation",
-         {{"max", level.deviation}, {"promised", level.promised}, {"p99", level.p99}, {"rms", level.rms}}}};
+         {{"max", level.deviation},
+          {"visible", level.visible},
+          {"promised", level.promised},
+          {"p99", level.p99},
+          {"rms", level.rms}}}};
     if (level.posed > 0)
         out["posedDeviation"] = level.posed;
     if (level.driftTexels)
@@ -94,6 +98,7 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     const std::string of = path + "deviation.";
     level.deviation = number(deviation, "max", of, 0, kLargest);
     level.promised = number(deviation, "promised", of, 0, kLargest);
+    level.visible = number(deviation, "visible", of, 0, kLargest, level.promised); // files of before say nothing of it
     level.p99 = number(deviation, "p99", of, 0, kLargest);
     level.rms = number(deviation, "rms", of, 0, kLargest);
     level.posed = number(in, "posedDeviation", path, 0, kLargest, 0);

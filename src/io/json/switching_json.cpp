@@ -22,6 +22,8 @@ ordered_json encode(const SwitchRule& rule) {
         out["softBand"] = rule.softBand;
     if (rule.reachGrows != 0)
         out["reachGrows"] = rule.reachGrows;
+    if (rule.everyPoint)
+        out["everyPoint"] = true;
     if (rule.importance != 1)
         out["importance"] = rule.importance;
     if (rule.target != 0)
@@ -43,6 +45,7 @@ SwitchRule decodeRule(const ordered_json& in, const std::string& path) {
     rule.marginMetres = number(in, "marginMetres", path, 0, 1e6);
     rule.softBand = number(in, "softBand", path, 0, 0.5, 0);
     rule.reachGrows = number(in, "reachGrows", path, 0, 100, 0);
+    rule.everyPoint = flag(in, "everyPoint", path, false);
     rule.importance = number(in, "importance", path, 0.01, 100, 1);
     rule.target = integer<std::uint32_t>(in, "target", path, 0, std::numeric_limits<std::uint32_t>::max(), 0);
     return rule;

@@ -4,6 +4,7 @@
 #include "base/memory.h"
 #include "io/import/heights_file.h"
 #include "io/import/read_strands.h"
+#include "io/json/device_json.h"
 #include "io/json/fields.h"
 #include "io/project/emitter_file.h"
 #include "io/project/placements_file.h"
@@ -29,43 +30,6 @@ namespace {
 
 constexpr const char* kMendProject = "mend the field or take an older copy of the project";
 constexpr double kDegrees = std::numbers::pi / 180;
-
-ordered_json encodeDevice(const Device& d) {
-    return {{"name", d.name},
-            {"frameMs", d.frameMs},
-            {"frameRate", d.frameRate},
-            {"triangleBudget", d.triangleBudget},
-            {"drawBudget", d.drawBudget},
-            {"nsPerTriangle", d.nsPerTriangle},
-            {"nsPerVertex", d.nsPerVertex},
-            {"usPerDraw", d.usPerDraw},
-            {"nsPerPixel", d.nsPerPixel},
-            {"overdraw", d.overdraw},
-            {"baseMs", d.baseMs},
-            {"detail", d.detail},
-            {"tier", d.tier},
-            {"source", d.source}};
-}
-
-Device decodeDevice(const ordered_json& in, const std::string& path) {
-    Device d;
-    d.name = json::string(in, "name", path);
-    d.frameMs = json::number(in, "frameMs", path, 0.01, 10000);
-    d.frameRate = json::number(in, "frameRate", path, 1, 1000);
-    constexpr std::uint64_t kMost = 1'000'000'000'000;
-    d.triangleBudget = json::integer<std::uint64_t>(in, "triangleBudget", path, 1, kMost);
-    d.drawBudget = json::integer<std::uint64_t>(in, "drawBudget", path, 1, kMost);
-    d.nsPerTriangle = json::number(in, "nsPerTriangle", path, 0, 1e6);
-    d.nsPerVertex = json::number(in, "nsPerVertex", path, 0, 1e6);
-    d.usPerDraw = json::number(in, "usPerDraw", path, 0, 1e6);
-    d.nsPerPixel = json::number(in, "nsPerPixel", path, 0, 1e6);
-    d.overdraw = json::number(in, "overdraw", path, 0, 1000);
-    d.baseMs = json::number(in, "baseMs", path, 0, 10000);
-    d.detail = json::number(in, "detail", path, 0.01, 100, 1);
-    d.tier = json::integer<int>(in, "tier", path, 0, 7, 0);
-    d.source = json::string(in, "source", path, "entered");
-    return d;
-}
 
 ordered_json encodeRoute(const Route& r) {
     ordered_json keys = ordered_json::array();
@@ -180,8 +144,9 @@ Scene decode(ordered_json in, const fs::path& folder, const BesideReader& beside
         for (std::size_t i = 0; i < items.size(); ++i)
             decodeOne(items[i], fmt::format("{}[{}].", name, i));
     };
-    list("devices",
-         [&](const ordered_json& item, const std::string& at) { settings.devices.push_back(decodeDevice(item, at)); });
+    list("devices", [&](const ordered_json& item, const std::string& at) {
+        settings.devices.push_back(json::decodeDevice(item, at));
+    });
     settings.device = json::integer<std::uint32_t>(in, "device", "", 0, 1'000'000, 0);
     if (in.contains("roles"))
         settings.roles = decodeRoles(json::object(in, "roles", ""), "roles.");
@@ -368,7 +333,7 @@ std::string encodeProject(const Scene& scene, const fs::path& folder, BesideFile
     for (const char* list : {"devices", "subjects", "routes"})
         out[list] = ordered_json::array();
     for (const Device& d : settings.devices)
-        out["devices"].push_back(encodeDevice(d));
+        out["devices"].push_back(json::encode(d));
     for (const Subject& s : scene.subjects)
         out["subjects"].push_back(encodeSubject(s, folder, beside));
     for (const Route& r : settings.routes)

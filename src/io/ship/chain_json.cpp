@@ -33,7 +33,7 @@ std::string encodeChain(const Subject& subject, const View& view) {
         if (all[i].mesh)
             out["shape"] = shapeOf(*all[i].mesh);
         if (i > 0)
-            out["pixelErrorThere"] = pixelError(view, all[i].promised, chain.fromMetres[i]);
+            out["pixelErrorThere"] = pixelError(view, all[i].decisive(subject.rule), chain.fromMetres[i]);
         levels.push_back(std::move(out));
     }
     const ordered_json out{

@@ -78,6 +78,7 @@ Result<Subject> withChain(const Subject& subject, const ChainFile& chain) {
         if (!same)
             continue;
         to.deviation = from.deviation;
+        to.visible = from.visible;
         to.promised = from.promised;
         to.p99 = from.p99;
         to.rms = from.rms;

@@ -1,0 +1,212 @@
+#include "app/budget/devices_dialog.h"
+
+#include "app/look/look.h"
+#include "io/project/device_file.h"
+
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QKeyEvent>
+#include <QPushButton>
+
+namespace thicket::app {
+
+DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
+    : QDialog(parent), m_bench(bench), m_devices(bench.session.scene().settings.devices) {
+    setWindowTitle(tr("Devices"));
+    setObjectName(QStringLiteral("devices"));
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(20, 16, 20, 16);
+    column->setSpacing(12);
+    auto* sides = new QHBoxLayout;
+    sides->setSpacing(18);
+    auto* left = new QVBoxLayout;
+    m_list = new QListWidget;
+    m_list->setAccessibleName(tr("Devices"));
+    m_list->setFixedWidth(180);
+    left->addWidget(m_list, 1);
+    auto* listButtons = new QHBoxLayout;
+    QPushButton* copy = makeButton(tr("Copy"), tr("Another device with these figures"));
+    copy->setObjectName(QStringLiteral("copyDevice"));
+    m_remove = makeButton(tr("Remove"), tr("Remove this device from the project"));
+    m_remove->setObjectName(QStringLiteral("removeDevice"));
+    listButtons->addWidget(copy);
+    listButtons->addWidget(m_remove);
+    left->addLayout(listButtons);
+    sides->addLayout(left);
+    auto* grid = new QGridLayout;
+    grid->setHorizontalSpacing(12);
+    grid->setVerticalSpacing(6);
+    m_name = new QLineEdit;
+    m_name->setObjectName(QStringLiteral("deviceName"));
+    grid->addWidget(makeLabel(tr("Name")), 0, 0);
+    grid->addWidget(m_name, 0, 1);
+    grid->addWidget(makeLabel(tr("What a frame may have"), "title"), 1, 0, 1, 2);
+    int row = 2;
+    const auto add = [&](const QString& name, const QString& tip, NumberBox* box, auto member) {
+        addFigure(
+            grid, row++, name, tip, box, [member](const Device& d) { return static_cast<double>(d.*member); },
+            [member](Device& d, double v) {
+                using Value = std::remove_reference_t<decltype(d.*member)>;
+                d.*member = static_cast<Value>(v);
+            });
+    };
+    add(tr("Time"), tr("Milliseconds that a frame may take"), new NumberBox(0.01, 10000, 2, tr(" ms")),
+        &Device::frameMs);
+    add(tr("Frames"), tr("How many frames a second the route is walked with"),
+        new NumberBox(1, 1000, 1, tr(" a second")), &Device::frameRate);
+    add(tr("Triangles"), tr("Triangles that a frame may have"), new NumberBox(1, 1e12, 0, {}), &Device::triangleBudget);
+    add(tr("Draws"), tr("Draws that a frame may have"), new NumberBox(1, 1e12, 0, {}), &Device::drawBudget);
+    grid->addWidget(makeLabel(tr("What things cost"), "title"), row++, 0, 1, 2);
+    add(tr("A triangle"), tr("Nanoseconds"), new NumberBox(0, 1e6, 3, tr(" ns")), &Device::nsPerTriangle);
+    add(tr("A vertex"), tr("Nanoseconds"), new NumberBox(0, 1e6, 3, tr(" ns")), &Device::nsPerVertex);
+    add(tr("A draw"), tr("Microseconds"), new NumberBox(0, 1e6, 3, tr(" µs")), &Device::usPerDraw);
+    add(tr("A pixel"), tr("Nanoseconds for each time that a pixel is covered"), new NumberBox(0, 1e6, 3, tr(" ns")),
+        &Device::nsPerPixel);
+    add(tr("Overdraw"), tr("How many times a covered pixel is drawn, in the mean"), new NumberBox(0, 1000, 2, tr(" ×")),
+        &Device::overdraw);
+    add(tr("Every frame"), tr("Milliseconds that are gone before anything is drawn"),
+        new NumberBox(0, 10000, 2, tr(" ms")), &Device::baseMs);
+    grid->addWidget(makeLabel(tr("On this machine"), "title"), row++, 0, 1, 2);
+    add(tr("Detail"), tr("Every switch comes in so many times as far"), new NumberBox(0.1, 10, 2, tr(" ×")),
+        &Device::detail);
+    add(tr("Tier"), tr("The level that emitters show on it which go by the device"), new NumberBox(0, 7, 0, {}),
+        &Device::tier);
+    m_source = new QLineEdit;
+    m_source->setToolTip(tr("Where the figures come from"));
+    grid->addWidget(makeLabel(tr("Figures from")), row, 0);
+    grid->addWidget(m_source, row, 1);
+    sides->addLayout(grid);
+    column->addLayout(sides);
+    m_said = makeLabel({}, "small");
+    m_said->setWordWrap(true);
+    column->addWidget(m_said);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+    buttons->button(QDialogButtonBox::Ok)->setText(tr("Keep"));
+    buttons->button(QDialogButtonBox::Ok)->setProperty("primary", true);
+    for (const auto which : {QDialogButtonBox::Ok, QDialogButtonBox::Cancel})
+        buttons->button(which)->setIcon({});
+    QPushButton* in = buttons->addButton(tr("Bring in…"), QDialogButtonBox::ResetRole);
+    in->setToolTip(tr("Add the devices of a file"));
+    QPushButton* out = buttons->addButton(tr("Take out…"), QDialogButtonBox::ResetRole);
+    out->setToolTip(tr("Write all of these to a file for other projects"));
+    column->addWidget(buttons);
+    const QString kind = tr("Devices (*%1)").arg(QString::fromLatin1(kDevicesSuffix));
+    connect(in, &QPushButton::clicked, this, [this, kind] {
+        const QString path = QFileDialog::getOpenFileName(this, tr("Bring in devices"), {}, kind);
+        if (!path.isEmpty())
+            bringIn(path);
+    });
+    connect(out, &QPushButton::clicked, this, [this, kind] {
+        const QString path = QFileDialog::getSaveFileName(
+            this, tr("Take out devices"), QStringLiteral("devices") + QString::fromLatin1(kDevicesSuffix), kind);
+        if (path.isEmpty())
+            return;
+        const auto done = writeDevices(m_devices, path.toStdString());
+        m_said->setText(done ? tr("Written to %1").arg(path) : QString::fromStdString(done.error().text()));
+    });
+    connect(copy, &QPushButton::clicked, this, [this] {
+        Device made = chosen() != nullptr ? *chosen() : Device();
+        made.name = made.name.empty() ? tr("Machine").toStdString()
+                                      : tr("%1, another").arg(QString::fromStdString(made.name)).toStdString();
+        made.fitted.clear();
+        m_devices.push_back(made);
+        fillList();
+        m_list->setCurrentRow(m_list->count() - 1);
+        m_name->setFocus();
+        m_name->selectAll();
+    });
+    connect(m_remove, &QPushButton::clicked, this, [this] {
+        const int at = m_list->currentRow();
+        if (at < 0 || m_devices.size() < 2)
+            return;
+        m_devices.erase(m_devices.begin() + at);
+        fillList();
+        m_list->setCurrentRow(std::min(at, m_list->count() - 1));
+    });
+    connect(m_list, &QListWidget::currentRowChanged, this, &DevicesDialog::showChosen);
+    connect(m_name, &QLineEdit::textEdited, this, [this](const QString& text) {
+        if (Device* d = chosen()) {
+            d->name = text.toStdString();
+            m_list->currentItem()->setText(text);
+        }
+    });
+    connect(m_source, &QLineEdit::textEdited, this, [this](const QString& text) {
+        if (Device* d = chosen())
+            d->source = text.toStdString();
+    });
+    connect(buttons, &QDialogButtonBox::accepted, this, &DevicesDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, this, &DevicesDialog::reject);
+    fillList();
+    m_list->setCurrentRow(std::min(static_cast<int>(bench.session.scene().settings.device), m_list->count() - 1));
+}
+
+void DevicesDialog::addFigure(QGridLayout* grid, int row, const QString& name, const QString& tip, NumberBox* box,
+                              std::function<double(const Device&)> get, std::function<void(Device&, double)> set) {
+    box->setAccessibleName(name);
+    box->setToolTip(tip);
+    box->setFixedWidth(130);
+    grid->addWidget(makeLabel(name), row, 0);
+    grid->addWidget(box, row, 1);
+    connect(box, &NumberBox::chosen, this, [this, set](double v) {
+        if (Device* d = chosen())
+            set(*d, v);
+    });
+    m_figures.push_back({box, std::move(get), std::move(set)});
+}
+
+Device* DevicesDialog::chosen() {
+    const int at = m_list->currentRow();
+    return at >= 0 && at < static_cast<int>(m_devices.size()) ? &m_devices[static_cast<std::size_t>(at)] : nullptr;
+}
+
+void DevicesDialog::fillList() {
+    const QSignalBlocker quiet(m_list);
+    m_list->clear();
+    for (const Device& d : m_devices)
+        m_list->addItem(QString::fromStdString(d.name));
+}
+
+void DevicesDialog::showChosen() {
+    const Device* d = chosen();
+    m_remove->setEnabled(m_devices.size() > 1);
+    if (d == nullptr)
+        return;
+    m_name->setText(QString::fromStdString(d->name));
+    m_source->setText(QString::fromStdString(d->source));
+    for (const Figure& figure : m_figures)
+        figure.box->show(figure.get(*d));
+}
+
+void DevicesDialog::bringIn(const QString& path) {
+    auto read = readDevices(path.toStdString());
+    if (!read) {
+        m_said->setText(QString::fromStdString(read.error().text()));
+        return;
+    }
+    m_said->setText(tr("%1 devices were added").arg(read->size()));
+    m_devices.insert(m_devices.end(), read->begin(), read->end());
+    fillList();
+    m_list->setCurrentRow(m_list->count() - 1);
+}
+
+void DevicesDialog::keyPressEvent(QKeyEvent* event) {
+    if (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter)
+        return; // it takes a figure over, not the dialog
+    QDialog::keyPressEvent(event);
+}
+
+void DevicesDialog::accept() {
+    const auto unnamed =
+        std::find_if(m_devices.begin(), m_devices.end(), [](const Device& d) { return d.name.empty(); });
+    if (unnamed != m_devices.end()) {
+        m_list->setCurrentRow(static_cast<int>(unnamed - m_devices.begin()));
+        m_said->setText(tr("Each device needs a name."));
+        m_name->setFocus();
+        return;
+    }
+    m_bench.budget.setDevices(m_devices, static_cast<std::size_t>(std::max(0, m_list->currentRow())));
+    QDialog::accept();
+}
+
+} // namespace thicket::app

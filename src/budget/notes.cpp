@@ -1,0 +1,100 @@
+#include "budget/notes.h"
+
+#include "base/text.h"
+#include "scene/kinds.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fmt/format.h>
+#include <numeric>
+
+namespace thicket {
+namespace {
+
+/// Frames that are over and wait for something, and how much of their time that takes in the mean.
+struct Waiting {
+    std::size_t frames = 0;
+    double share = 0;
+};
+
+Waiting waitingFor(const Audit& audit, Bound bound) {
+    Waiting out;
+    for (const AuditFrame& frame : audit.frames)
+        if (frame.over && frame.bound == bound) {
+            ++out.frames;
+            out.share += frame.boundMs / frame.ms;
+        }
+    if (out.frames > 0)
+        out.share /= static_cast<double>(out.frames);
+    return out;
+}
+
+} // namespace
+
+std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
+    std::vector<BudgetNote> out;
+    if (audit.frames.empty() || audit.shown.size() != scene.subjects.size())
+        return out;
+    const std::size_t over = audit.framesOver;
+    constexpr double kMost = 0.5;
+    for (const auto& [bound, kind, advice] :
+         {std::tuple(Bound::Draws, BudgetNoteKind::DrawBound,
+                     "fewer triangles do not shorten them; merged materials, instancing or larger tiles do"),
+          std::tuple(Bound::Pixels, BudgetNoteKind::PixelBound,
+                     "fewer triangles do not shorten them; fewer layers or a shorter reach do")}) {
+        const Waiting waiting = waitingFor(audit, bound);
+        if (over > 0 && static_cast<double>(waiting.frames) > kMost * static_cast<double>(over))
+            out.push_back({kind, 0, 0, waiting.frames, waiting.share,
+                           fmt::format("{} of {} frames that are over wait for {} ({:.0f} % of their time): {}",
+                                       waiting.frames, over, keyOf(bound), 100 * waiting.share, advice)});
+    }
+    const AuditFrame& worst = audit.frames[audit.worstFrame];
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
+        const Subject& subject = scene.subjects[s];
+        const double share = static_cast<double>(worst.subjectMs[s]) / std::max(worst.ms, 1e-9);
+        constexpr double kMuch = 0.1;
+        if (worst.over && share >= kMuch && subject.isMesh() && subject.mesh().levels.size() == 1)
+            out.push_back({BudgetNoteKind::OneLevel, subject.id, 0, 1, share,
+                           fmt::format("{} takes {:.0f} % of the worst frame and has no coarser level", subject.name,
+                                       100 * share)});
+    }
+    // Fields draw levels of other subjects, and which of them is not told apart: nothing is said of those.
+    std::vector<bool> placed(scene.subjects.size(), false);
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s)
+        placed[s] = scene.subjects[s].isMesh() && audit.shown[s] != 0;
+    for (const Subject& field : scene.subjects)
+        if (field.instances() != nullptr)
+            for (std::size_t s = 0; s < scene.subjects.size(); ++s)
+                if (std::count(field.instances()->assets.begin(), field.instances()->assets.end(),
+                               scene.subjects[s].id) > 0)
+                    placed[s] = false;
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
+        if (!placed[s])
+            continue;
+        const Subject& subject = scene.subjects[s];
+        for (std::size_t level = 1; level < subject.mesh().levels.size(); ++level)
+            if ((audit.shown[s] >> level & 1U) == 0)
+                out.push_back({BudgetNoteKind::NeverShown, subject.id, level, audit.frames.size(), 0,
+                               fmt::format("L{} of {} shows in no frame of this route", level, subject.name)});
+    }
+    return out;
+}
+
+std::vector<std::size_t> worstMoments(const Audit& audit, std::size_t most, double secondsApart) {
+    std::vector<std::size_t> order(audit.frames.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::stable_sort(order.begin(), order.end(),
+                     [&](std::size_t a, std::size_t b) { return audit.frames[a].ms > audit.frames[b].ms; });
+    std::vector<std::size_t> out;
+    for (const std::size_t f : order) {
+        if (out.size() >= most)
+            break;
+        if (std::none_of(out.begin(), out.end(), [&](std::size_t other) {
+                return std::abs(audit.frames[f].seconds - audit.frames[other].seconds) < secondsApart;
+            }))
+            out.push_back(f);
+    }
+    return out;
+}
+
+} // namespace thicket

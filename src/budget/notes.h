@@ -1,0 +1,31 @@
+#pragma once
+// What an audit says beyond its figures: what changes nothing on the route, and what the frame really waits for.
+
+#include "budget/audit.h"
+
+namespace thicket {
+
+enum class BudgetNoteKind {
+    NeverShown, ///< a level that no frame of the route shows; without it no frame changes
+    DrawBound,  ///< in frames that are over, draws take most: fewer triangles do not shorten them
+    PixelBound, ///< the same of pixels
+    OneLevel    ///< a subject takes much of the worst frame and has no coarser level
+};
+
+struct BudgetNote {
+    BudgetNoteKind kind = BudgetNoteKind::NeverShown;
+    std::uint32_t subject = 0; ///< id; 0: of the frame as a whole
+    std::size_t level = 0;     ///< of NeverShown
+    std::size_t frames = 0;    ///< that it is about
+    double share = 0;          ///< of the frame's time, where it is about time
+    std::string text;
+};
+
+/// Notes on an audit of a scene, most weighty first.
+/// REQUIRES   the audit is of this scene as it is.
+std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene);
+
+/// The worst moments of a route by milliseconds, so far apart that they are different ones; indices of frames.
+std::vector<std::size_t> worstMoments(const Audit& audit, std::size_t most, double secondsApart);
+
+} // namespace thicket

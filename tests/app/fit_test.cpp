@@ -1,0 +1,144 @@
+// From over budget to a held one by mouse: fit, look, leave one out, keep, undo, drop, free.
+
+#include "app/budget/devices_dialog.h"
+#include "app/window_fixture.h"
+#include "io/project/device_file.h"
+#include "io/project/project.h"
+#include "scene/edits.h"
+
+#include <QCheckBox>
+#include <QPushButton>
+
+namespace thicket::app {
+
+class FitTest : public WindowTest {
+protected:
+    /// A ball on a route, on a device that has room for half of its triangles there.
+    void overBudget() {
+        thinBall(48);
+        Session& session = window->bench().session;
+        window->setStage(Stage::Budget);
+        window->viewport().standAt(3);
+        QTest::keyClick(window.get(), Qt::Key_K);
+        window->viewport().standAt(12);
+        QTest::keyClick(window.get(), Qt::Key_K);
+        budget().runAudit();
+        waitForJobs();
+        std::uint64_t most = 0;
+        for (const AuditFrame& frame : budget().audit()->frames)
+            most = std::max(most, frame.triangles);
+        Settings settings = session.scene().settings;
+        ASSERT_EQ(settings.device, 0U);
+        settings.devices[0].triangleBudget = most / 2;
+        session.document.push(changeSettings(session.scene(), settings, "Tighten"));
+        budget().runAudit();
+        waitForJobs();
+        ASSERT_FALSE(window->bench().budget.audit()->holds());
+    }
+    void click(const char* name) {
+        auto* button = window->findChild<QPushButton*>(QString::fromLatin1(name));
+        ASSERT_NE(button, nullptr) << name;
+        ASSERT_TRUE(button->isVisible()) << name;
+        QTest::mouseClick(button, Qt::LeftButton);
+        waitForJobs();
+    }
+    [[nodiscard]] BudgetModel& budget() const { return window->bench().budget; }
+    [[nodiscard]] const Loosened& fitted() const { return window->bench().session.scene().settings.devices[0].fitted; }
+};
+
+TEST_F(FitTest, is_looked_at_kept_and_undone) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    const std::string before = encodeProject(window->bench().session.scene(), folder.path());
+    ASSERT_NO_FATAL_FAILURE(click("fitScene"));
+    ASSERT_NE(budget().fit(), nullptr);
+    EXPECT_TRUE(budget().fit()->holds());
+    EXPECT_EQ(encodeProject(window->bench().session.scene(), folder.path()), before)
+        << "nothing changes until it is kept";
+    ASSERT_NO_FATAL_FAILURE(click("keepFit"));
+    EXPECT_EQ(budget().fit(), nullptr);
+    EXPECT_EQ(fitted().size(), 1U);
+    ASSERT_NE(budget().audit(), nullptr);
+    EXPECT_TRUE(budget().audit()->holds());
+    EXPECT_FALSE(budget().auditStale());
+    // Flown again it is what the fit said.
+    const std::size_t triangles = budget().audit()->frames[7].triangles;
+    budget().runAudit();
+    waitForJobs();
+    EXPECT_TRUE(budget().audit()->holds());
+    EXPECT_EQ(budget().audit()->frames[7].triangles, triangles);
+    window->bench().session.document.undo().undo();
+    EXPECT_EQ(encodeProject(window->bench().session.scene(), folder.path()), before) << "one step takes it all back";
+}
+
+TEST_F(FitTest, dropped_leaves_nothing_and_a_change_drops_it) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    const std::string before = encodeProject(window->bench().session.scene(), folder.path());
+    ASSERT_NO_FATAL_FAILURE(click("fitScene"));
+    ASSERT_NO_FATAL_FAILURE(click("dropFit"));
+    EXPECT_EQ(budget().fit(), nullptr);
+    EXPECT_EQ(encodeProject(window->bench().session.scene(), folder.path()), before);
+    ASSERT_NO_FATAL_FAILURE(click("fitScene"));
+    window->bench().thin.setRole(window->bench().session.subjectId(), Role::Horizon);
+    EXPECT_EQ(budget().fit(), nullptr) << "it was for the scene as it was";
+}
+
+TEST_F(FitTest, what_is_left_out_stays_and_what_was_fitted_is_freed) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    const std::uint32_t id = window->bench().session.subjectId();
+    ASSERT_NO_FATAL_FAILURE(click("fitScene"));
+    const auto boxes = window->findChild<QWidget*>(QStringLiteral("fitView"))->findChildren<QCheckBox*>();
+    ASSERT_EQ(boxes.size(), 1);
+    QTest::mouseClick(boxes.front(), Qt::LeftButton, {}, QPoint(8, boxes.front()->height() / 2));
+    waitForJobs();
+    ASSERT_NE(budget().fit(), nullptr);
+    EXPECT_TRUE(budget().leftOut(id));
+    EXPECT_TRUE(budget().fit()->fitted.empty());
+    EXPECT_FALSE(budget().fit()->holds()) << "there is nothing else to loosen";
+    EXPECT_FALSE(budget().fit()->unheld.empty());
+    QTest::mouseClick(boxes.front(), Qt::LeftButton, {}, QPoint(8, boxes.front()->height() / 2));
+    waitForJobs();
+    EXPECT_TRUE(budget().fit()->holds());
+    ASSERT_NO_FATAL_FAILURE(click("keepFit"));
+    ASSERT_FALSE(fitted().empty());
+    window->setStage(Stage::Switch);
+    click("freeHere");
+    EXPECT_TRUE(fitted().empty());
+    window->bench().session.document.undo().undo();
+    EXPECT_FALSE(fitted().empty());
+    window->setStage(Stage::Budget);
+    click("freeFitted");
+    EXPECT_TRUE(fitted().empty());
+}
+
+TEST_F(FitTest, devices_are_changed_in_one_step_and_taken_to_other_projects) {
+    openBall();
+    Session& session = window->bench().session;
+    const std::vector<Device> before = session.scene().settings.devices;
+    const QString file = text(folder.path() / "mine.devices.json");
+    ASSERT_TRUE(writeDevices({before[0]}, file.toStdString()));
+    DevicesDialog dialog(window->bench());
+    dialog.show();
+    QTest::mouseClick(dialog.findChild<QPushButton*>(QStringLiteral("copyDevice")), Qt::LeftButton);
+    ASSERT_EQ(dialog.devices().size(), before.size() + 1);
+    auto* name = dialog.findChild<QLineEdit*>(QStringLiteral("deviceName"));
+    name->selectAll();
+    QTest::keyClicks(name, QStringLiteral("Slow one"));
+    auto* time = dialog.findChildren<NumberBox*>().front();
+    time->setFocus();
+    time->selectAll();
+    QTest::keyClicks(time, QStringLiteral("16"));
+    QTest::keyClick(time, Qt::Key_Return);
+    dialog.bringIn(text(folder.path() / "absent.devices.json"));
+    EXPECT_EQ(dialog.devices().size(), before.size() + 1) << "a file that is not there adds nothing";
+    dialog.bringIn(file);
+    EXPECT_EQ(dialog.devices().size(), before.size() + 2);
+    dialog.accept();
+    ASSERT_EQ(session.scene().settings.devices.size(), before.size() + 2);
+    EXPECT_EQ(session.scene().settings.devices[before.size()].name, "Slow one");
+    EXPECT_EQ(session.scene().settings.devices[before.size()].frameMs, 16);
+    EXPECT_EQ(session.scene().settings.device, before.size() + 1) << "the one that is looked at counts";
+    session.document.undo().undo();
+    EXPECT_EQ(session.scene().settings.devices.size(), before.size());
+}
+
+} // namespace thicket::app

@@ -1,0 +1,275 @@
+// A fit holds every frame where something can, says so where nothing can, and touches nothing that it should not.
+
+#include "budget/fit.h"
+
+#include "support/shapes.h"
+
+#include <gtest/gtest.h>
+#include <random>
+
+namespace thicket {
+namespace {
+
+/// Balls of four levels in rings round the route, one subject a size.
+Scene sceneOf(std::size_t subjects, unsigned seed) {
+    std::mt19937 generator(seed);
+    const auto between = [&](double low, double high) {
+        return std::uniform_real_distribution<double>(low, high)(generator);
+    };
+    static const std::array meshes{
+        std::make_shared<const Mesh>(shapes::sphere(24)), std::make_shared<const Mesh>(shapes::sphere(12)),
+        std::make_shared<const Mesh>(shapes::sphere(6)), std::make_shared<const Mesh>(shapes::sphere(2))};
+    Scene scene;
+    scene.settings.cullHidden = false;
+    std::uint32_t id = 1;
+    for (std::size_t i = 0; i < subjects; ++i) {
+        Subject s;
+        s.id = id++;
+        s.name = "ball " + std::to_string(i);
+        s.mesh().surfaces = std::make_shared<const Surfaces>();
+        s.rule.fadeSeconds = 0;
+        s.rule.hysteresis = 0;
+        s.rule.cullBelowPx = 0;
+        const double coarse = between(0.5, 2);
+        for (std::size_t l = 0; l < meshes.size(); ++l) {
+            Deviation off;
+            off.there.max = off.there.bound = off.visible = l == 0 ? 0 : coarse * std::array{0.0, 0.004, 0.02, 0.2}[l];
+            s.mesh().levels.push_back(levelFrom(meshes[l], off, l == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
+        }
+        refreshSubject(s);
+        Placements placed;
+        for (int k = 0; k < 20; ++k)
+            placed.push_back({id++, 0, {between(-40, 40), 0, between(-60, 60)}, Quatd::Identity(), between(0.5, 2), 1});
+        s.mesh().placed = std::make_shared<const Placements>(std::move(placed));
+        scene.subjects.push_back(std::move(s));
+    }
+    scene.nextId = id;
+    scene.settings.routes = {
+        {"along", {{0, {0, 3, 70}, {0, 1, 0}}, {3, {10, 3, 0}, {0, 1, -40}}, {6, {0, 3, -30}, {0, 1, -90}}}}};
+    return scene;
+}
+
+Device plain() {
+    Device d;
+    d.name = "plain";
+    d.frameRate = 20;
+    d.frameMs = 1000;
+    d.triangleBudget = 1'000'000'000;
+    d.drawBudget = 1'000'000;
+    return d;
+}
+
+std::uint64_t mostTriangles(const Audit& audit) {
+    std::uint64_t most = 0;
+    for (const AuditFrame& f : audit.frames)
+        most = std::max(most, f.triangles);
+    return most;
+}
+
+Audit auditOf(const Scene& scene, const Device& device) {
+    auto audit = auditRoute(scene, scene.settings.routes[0], device, {});
+    EXPECT_TRUE(audit);
+    return std::move(*audit);
+}
+
+Fit fitOf(const Scene& scene, const Device& device, const FitOptions& options = {}) {
+    auto fit = fitScene(scene, scene.settings.routes[0], device, options, {});
+    EXPECT_TRUE(fit);
+    return std::move(*fit);
+}
+
+/// A device whose triangles lie between what the scene takes as it is and what it takes at its loosest.
+Device tight(const Scene& scene, double share) {
+    Device device = plain();
+    const std::uint64_t most = mostTriangles(auditOf(scene, device));
+    Device loose = device;
+    for (const Subject& s : scene.subjects)
+        loose.fitted[s.id] = 8;
+    const std::uint64_t least = mostTriangles(auditOf(scene, loose));
+    EXPECT_LT(least, most);
+    device.triangleBudget = least + static_cast<std::uint64_t>(share * static_cast<double>(most - least));
+    return device;
+}
+
+} // namespace
+
+TEST(Fit, holds_every_frame_where_something_can) {
+    for (unsigned seed = 1; seed <= 6; ++seed) {
+        const Scene scene = sceneOf(4, seed);
+        const Device device = tight(scene, 0.3);
+        const Fit fit = fitOf(scene, device);
+        EXPECT_FALSE(fit.before.holds());
+        EXPECT_TRUE(fit.holds()) << seed;
+        EXPECT_TRUE(fit.unheld.empty());
+        // What it found is what the device does with it.
+        Device fitted = device;
+        fitted.fitted = fit.fitted;
+        const Audit again = auditOf(scene, fitted);
+        EXPECT_TRUE(again.holds());
+        EXPECT_EQ(mostTriangles(again), mostTriangles(fit.after));
+        // No frame that held is over now.
+        for (std::size_t f = 0; f < again.frames.size(); ++f)
+            EXPECT_LE(again.frames[f].triangles, fit.before.frames[f].triangles);
+    }
+}
+
+TEST(Fit, changes_nothing_where_nothing_is_over) {
+    const Scene scene = sceneOf(3, 9);
+    const Fit fit = fitOf(scene, plain());
+    EXPECT_TRUE(fit.fitted.empty());
+    EXPECT_TRUE(fit.holds());
+}
+
+TEST(Fit, says_what_cannot_be_held_and_what_would_have_to_give) {
+    const Scene scene = sceneOf(3, 4);
+    Device device = plain();
+    device.triangleBudget = 500;
+    const Fit fit = fitOf(scene, device);
+    EXPECT_FALSE(fit.holds());
+    ASSERT_EQ(fit.unheld.size(), 1U);
+    EXPECT_EQ(fit.unheld[0].limit, FrameLimit::Triangles);
+    EXPECT_EQ(fit.unheld[0].frames, fit.after.framesOver);
+    EXPECT_EQ(fit.unheld[0].needed, static_cast<double>(mostTriangles(fit.after)));
+    // With what it says is needed it holds.
+    device.triangleBudget = static_cast<std::uint64_t>(fit.unheld[0].needed);
+    EXPECT_TRUE(fitOf(scene, device).holds());
+    EXPECT_NE(sentenceOf(fit.unheld[0], scene).find("triangles cannot be held"), std::string::npos);
+}
+
+TEST(Fit, names_the_one_subject_that_is_in_the_way) {
+    Scene scene = sceneOf(3, 5);
+    Subject& heavy = scene.subjects[1]; // one level, of which nothing can be taken
+    heavy.mesh().levels.resize(1);
+    Scene without = scene;
+    without.subjects.erase(without.subjects.begin() + 1);
+    Device device = plain();
+    device.triangleBudget = mostTriangles(auditOf(without, device)) + 10;
+    const Fit fit = fitOf(scene, device);
+    EXPECT_FALSE(fit.holds());
+    ASSERT_EQ(fit.unheld.size(), 1U);
+    EXPECT_EQ(fit.unheld[0].without, heavy.id);
+}
+
+TEST(Fit, is_the_same_every_time) {
+    const Scene scene = sceneOf(5, 7);
+    const Device device = tight(scene, 0.4);
+    EXPECT_EQ(fitOf(scene, device).fitted, fitOf(scene, device).fitted);
+}
+
+TEST(Fit, leaves_alone_what_is_left_out_or_set_by_hand) {
+    Scene scene = sceneOf(4, 8);
+    for (std::size_t l = 1; l < 4; ++l)
+        scene.subjects[2].mesh().levels[l].fixed = FixedSwitch{DecideBy::Distance, 30.0 * static_cast<double>(l)};
+    Device device = tight(scene, 0.5);
+    device.fitted[scene.subjects[1].id] = 1.5;
+    FitOptions options;
+    options.leftOut = {scene.subjects[0].id, scene.subjects[1].id};
+    const Fit fit = fitOf(scene, device, options);
+    EXPECT_FALSE(fit.fitted.contains(scene.subjects[0].id));
+    EXPECT_EQ(fit.fitted.at(scene.subjects[1].id), 1.5) << "it stays as it was";
+    EXPECT_FALSE(fit.fitted.contains(scene.subjects[2].id)) << "loosening what is set by hand takes nothing off";
+    device.fitted = fit.fitted;
+    const View view = scene.statedView(&device);
+    const ResolvedChain chain = chainOf(scene.subjects[2], view);
+    for (std::size_t l = 1; l < 4; ++l)
+        EXPECT_EQ(chain.fromMetres[l], 30.0 * static_cast<double>(l));
+}
+
+TEST(Fit, takes_from_what_matters_less) {
+    Scene scene = sceneOf(1, 3);
+    Subject twin = scene.subjects[0];
+    twin.id = scene.nextId++;
+    twin.name = "twin";
+    scene.subjects.push_back(twin);
+    // Importance moves switches as well: what is more important begins with more to take.
+    scene.subjects[0].rule.importance = 4;
+    scene.subjects[0].rule.allowPx *= 4;
+    const Fit fit = fitOf(scene, tight(scene, 0.8));
+    ASSERT_TRUE(fit.holds());
+    EXPECT_GT(fit.rows[1].times, fit.rows[0].times);
+}
+
+TEST(Fit, is_near_the_best_of_all_settings) {
+    // Two subjects, all pairs of settings: the least error of those that hold.
+    for (unsigned seed = 21; seed <= 23; ++seed) {
+        const Scene scene = sceneOf(2, seed);
+        const Device device = tight(scene, 0.35);
+        const auto errorOf = [&](const Device& on, bool& holds) {
+            const SelectInput input = selectInput(scene, scene.statedView(&on));
+            double error = 0;
+            holds = true;
+            const auto flown = flyRoute(scene, input, scene.settings.routes[0], on, 1, {},
+                                        [&](std::size_t, const View& view, const Selection& selection) {
+                                            const Ledger ledger = ledgerOf(input, selection, view, on);
+                                            holds &=
+                                                !overBudget(on, ledger.ms, ledger.total.triangles, ledger.total.draws);
+                                            for (const SubjectCost& cost : selection.subjects)
+                                                error += cost.worstErrorPx;
+                                        });
+            EXPECT_TRUE(flown);
+            return error;
+        };
+        double best = 1e300;
+        for (int a = 0; a <= 12; ++a)
+            for (int b = 0; b <= 12; ++b) {
+                Device on = device;
+                on.fitted = {{scene.subjects[0].id, std::pow(2, a / 4.0)},
+                             {scene.subjects[1].id, std::pow(2, b / 4.0)}};
+                bool holds = false;
+                if (const double error = errorOf(on, holds); holds)
+                    best = std::min(best, error);
+            }
+        Device on = device;
+        const Fit fit = fitOf(scene, device);
+        on.fitted = fit.fitted;
+        bool holds = false;
+        const double found = errorOf(on, holds);
+        EXPECT_TRUE(holds);
+        EXPECT_LE(found, 1.1 * best) << seed;
+    }
+}
+
+TEST(Fit, refuses_a_device_of_nothing_and_keeps_a_cancel) {
+    const Scene scene = sceneOf(1, 1);
+    Device nothing = plain();
+    nothing.drawBudget = 0;
+    EXPECT_EQ(fitScene(scene, scene.settings.routes[0], nothing, {}, {}).error().code, ErrorCode::BadInput);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_EQ(fitScene(scene, scene.settings.routes[0], plain(), {}, {stop.get_token(), {}, 0, 1}).error().code,
+              ErrorCode::Cancelled);
+}
+
+TEST(Loosened, thins_out_nearer_and_allows_more) {
+    Scene scene = sceneOf(1, 2);
+    Device device = plain();
+    device.fitted[scene.subjects[0].id] = 2;
+    const ResolvedChain before = chainOf(scene.subjects[0], scene.statedView());
+    const ResolvedChain after = chainOf(scene.subjects[0], scene.statedView(&device));
+    for (std::size_t l = 1; l < 4; ++l)
+        EXPECT_NEAR(after.fromMetres[l], before.fromMetres[l] / 2, 1e-9);
+    Thinning thinning;
+    thinning.keep.points = {{10, 1}, {100, 0.2}};
+    const Thinning nearer = nearerBy(thinning, 2);
+    for (const double metres : {1.0, 7.0, 20.0, 40.0, 60.0})
+        EXPECT_NEAR(nearer.keepAt(metres), thinning.keepAt(2 * metres), 1e-12);
+}
+
+TEST(Pacing, tells_how_far_and_how_long_frames_are_over) {
+    Audit audit;
+    for (int f = 0; f < 100; ++f) {
+        AuditFrame frame;
+        frame.ms = f + 1;
+        frame.over = (f >= 10 && f < 13) || (f >= 40 && f < 47) || f == 99;
+        audit.frames.push_back(frame);
+    }
+    const Pacing pacing = pacingOf(audit);
+    EXPECT_EQ(pacing.p50, 50);
+    EXPECT_EQ(pacing.p95, 95);
+    EXPECT_EQ(pacing.p99, 99);
+    EXPECT_EQ(pacing.worst, 100);
+    EXPECT_EQ(pacing.longestOver, 7U);
+    EXPECT_EQ(pacing.longestFrom, 40U);
+}
+
+} // namespace thicket

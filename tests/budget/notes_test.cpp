@@ -1,0 +1,141 @@
+// Notes on an audit are true: what they say changes nothing changes nothing.
+
+#include "budget/notes.h"
+
+#include "support/shapes.h"
+
+#include <gtest/gtest.h>
+
+namespace thicket {
+namespace {
+
+/// A ball of four levels that a route comes no nearer to than 40 m, and a lump of one level.
+Scene sceneFarOff() {
+    Scene scene;
+    scene.settings.cullHidden = false;
+    Subject ball;
+    ball.id = 1;
+    ball.name = "ball";
+    ball.mesh().surfaces = std::make_shared<const Surfaces>();
+    ball.rule.cullBelowPx = 0;
+    int splits = 24;
+    for (const double off : {0.0, 0.005, 0.03, 3.0}) {
+        Deviation d;
+        d.there.max = d.there.bound = d.visible = off;
+        ball.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(splits)), d,
+                                               off == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
+        splits /= 2;
+    }
+    refreshSubject(ball);
+    ball.mesh().placed = std::make_shared<const Placements>(Placements{{10, 0, {0, 0, 0}, Quatd::Identity(), 1, 1}});
+    Subject lump = ball;
+    lump.id = 2;
+    lump.name = "lump";
+    lump.mesh().levels.resize(1);
+    lump.mesh().placed = std::make_shared<const Placements>(Placements{{11, 0, {4, 0, 0}, Quatd::Identity(), 1, 1}});
+    scene.subjects = {ball, lump};
+    scene.nextId = 20;
+    scene.settings.routes = {{"by", {{0, {0, 2, 90}, {0, 0, 0}}, {4, {0, 2, 40}, {0, 0, 0}}}}};
+    return scene;
+}
+
+Device tight() {
+    Device d;
+    d.frameRate = 20;
+    d.triangleBudget = 100;
+    return d;
+}
+
+Audit auditOf(const Scene& scene, const Device& device) {
+    auto audit = auditRoute(scene, scene.settings.routes[0], device, {});
+    EXPECT_TRUE(audit);
+    return std::move(*audit);
+}
+
+std::size_t countOf(const std::vector<BudgetNote>& notes, BudgetNoteKind kind) {
+    return static_cast<std::size_t>(
+        std::count_if(notes.begin(), notes.end(), [kind](const BudgetNote& n) { return n.kind == kind; }));
+}
+
+} // namespace
+
+TEST(Notes, a_level_that_never_shows_can_go_and_no_frame_changes) {
+    Scene scene = sceneFarOff();
+    const Audit before = auditOf(scene, tight());
+    const auto notes = notesOn(before, scene);
+    ASSERT_GE(countOf(notes, BudgetNoteKind::NeverShown), 1U);
+    std::vector<std::size_t> never;
+    for (const BudgetNote& note : notes)
+        if (note.kind == BudgetNoteKind::NeverShown) {
+            EXPECT_EQ(note.subject, 1U);
+            never.push_back(note.level);
+        }
+    auto& levels = scene.subjects[0].mesh().levels;
+    for (auto level = never.rbegin(); level != never.rend(); ++level)
+        levels.erase(levels.begin() + static_cast<std::ptrdiff_t>(*level));
+    const Audit after = auditOf(scene, tight());
+    ASSERT_EQ(after.frames.size(), before.frames.size());
+    for (std::size_t f = 0; f < after.frames.size(); ++f) {
+        EXPECT_EQ(after.frames[f].triangles, before.frames[f].triangles);
+        EXPECT_EQ(after.frames[f].worstErrorPx, before.frames[f].worstErrorPx);
+    }
+    EXPECT_EQ(countOf(notesOn(after, scene), BudgetNoteKind::NeverShown), 0U);
+}
+
+TEST(Notes, what_has_no_coarser_level_and_takes_much_is_named) {
+    const Scene scene = sceneFarOff();
+    const auto notes = notesOn(auditOf(scene, tight()), scene);
+    ASSERT_EQ(countOf(notes, BudgetNoteKind::OneLevel), 1U);
+    const auto one = std::find_if(notes.begin(), notes.end(),
+                                  [](const BudgetNote& n) { return n.kind == BudgetNoteKind::OneLevel; });
+    EXPECT_EQ(one->subject, 2U);
+    EXPECT_GT(one->share, 0.1);
+}
+
+TEST(Notes, frames_that_wait_for_draws_or_pixels_are_not_made_shorter_by_fewer_triangles) {
+    Scene scene = sceneFarOff();
+    for (const BudgetNoteKind kind : {BudgetNoteKind::DrawBound, BudgetNoteKind::PixelBound}) {
+        Device device = tight();
+        device.usPerDraw = kind == BudgetNoteKind::DrawBound ? 5000 : 0;
+        device.nsPerPixel = kind == BudgetNoteKind::PixelBound ? 1e5 : 0;
+        device.frameMs = 1;
+        const Audit before = auditOf(scene, device);
+        const auto notes = notesOn(before, scene);
+        ASSERT_EQ(countOf(notes, kind), 1U);
+        // The claim: fewer triangles take next to nothing off.
+        Device loose = device;
+        loose.fitted = {{1, 64}};
+        const Audit after = auditOf(scene, loose);
+        EXPECT_LT(after.frames.front().triangles, before.frames.front().triangles);
+        EXPECT_NEAR(after.frames.front().ms, before.frames.front().ms, 0.02 * before.frames.front().ms);
+    }
+    // Where nothing is over nothing waits.
+    Device roomy = tight();
+    roomy.triangleBudget = 1'000'000'000;
+    roomy.frameMs = 1e6;
+    roomy.usPerDraw = 5000;
+    EXPECT_EQ(countOf(notesOn(auditOf(scene, roomy), scene), BudgetNoteKind::DrawBound), 0U);
+}
+
+TEST(Notes, worst_moments_are_different_moments) {
+    Audit audit;
+    for (int f = 0; f < 400; ++f) {
+        AuditFrame frame;
+        frame.seconds = f / 20.0;
+        frame.ms = 5 + 3 * std::cos(f * 0.1) + 0.001 * f; // peaks about every 3.1 s, later ones a little higher
+        audit.frames.push_back(frame);
+    }
+    const auto worst = worstMoments(audit, 5, 1.5);
+    ASSERT_EQ(worst.size(), 5U);
+    for (std::size_t i = 0; i < worst.size(); ++i) {
+        for (std::size_t k = 0; k < i; ++k) {
+            EXPECT_GE(std::abs(audit.frames[worst[i]].seconds - audit.frames[worst[k]].seconds), 1.5);
+            EXPECT_LE(audit.frames[worst[i]].ms, audit.frames[worst[k]].ms);
+        }
+        EXPECT_GT(audit.frames[worst[i]].ms, 7.9) << "a peak, not the side of one";
+    }
+    EXPECT_EQ(worstMoments(audit, 1000, 0).size(), 400U);
+    EXPECT_TRUE(worstMoments({}, 5, 1).empty());
+}
+
+} // namespace thicket
