@@ -113,10 +113,12 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     m_findings = makeLabel({});
     m_findings->setTextFormat(Qt::RichText);
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    m_findings->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     body->addWidget(m_findings);
     m_moments = makeLabel({}, "small");
     m_moments->setTextFormat(Qt::RichText);
     m_moments->setWordWrap(true);
+    m_moments->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     m_moments->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
     connect(m_moments, &QLabel::linkActivated, this,
             [this](const QString& link) { emit momentRequested(link.toDouble()); });
@@ -131,6 +133,7 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     fitted->setContentsMargins(0, 4, 0, 0);
     m_fittedText = makeLabel({}, "small");
     m_fittedText->setWordWrap(true);
+    m_fittedText->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     QPushButton* free = makeButton(tr("free"), tr("Take back what the fit did, on this device; undo brings it again"));
     free->setProperty("flat2", true);
     free->setObjectName(QStringLiteral("freeFitted"));
@@ -250,7 +253,7 @@ void BudgetPanel::refresh() {
         audit->framesOver > 0);
     row(tr("worst frame"), QStringLiteral("%1 ms").arg(worst.ms, 0, 'f', 1), d != nullptr && worst.ms > d->frameMs);
     const Pacing pacing = pacingOf(*audit);
-    row(tr("half of all · 95 % · 99 %"),
+    row(tr("50 · 95 · 99 %"),
         QStringLiteral("%1 · %2 · %3 ms")
             .arg(pacing.p50, 0, 'f', 1)
             .arg(pacing.p95, 0, 'f', 1)
@@ -310,6 +313,7 @@ void BudgetPanel::refreshNotes() {
         row->setContentsMargins(0, 0, 0, 0);
         QLabel* text = makeLabel(QString::fromStdString(note.text), "small");
         text->setWordWrap(true);
+        text->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
         row->addWidget(text, 1);
         if (note.kind == BudgetNoteKind::NeverShown) {
             QPushButton* mend = makeButton(tr("Remove it"), tr("Take this level out; no frame of the route changes"));

@@ -19,12 +19,14 @@ FitView::FitView(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     m_sums->setTextFormat(Qt::RichText);
     m_sums->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_sums->setWordWrap(true);
+    m_sums->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     layout->addWidget(m_sums);
     m_layout = new QVBoxLayout;
     m_layout->setSpacing(2);
     layout->addLayout(m_layout);
     m_rest = makeLabel({}, "small");
     m_rest->setWordWrap(true);
+    m_rest->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     layout->addWidget(m_rest);
 }
 
@@ -41,6 +43,7 @@ FitView::Row& FitView::rowOf(std::uint32_t subject) {
     auto* figures = new QHBoxLayout;
     figures->setContentsMargins(24, 0, 0, 0);
     row.off->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    row.off->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     figures->addWidget(row.off, 1);
     figures->addWidget(row.saves);
     lines->addLayout(figures);
@@ -103,7 +106,7 @@ void FitView::refresh() {
         line.with->setText(QString::fromStdString(s->name));
         line.with->setChecked(!left);
         line.off->setText(left ? tr("stays as it is")
-                               : tr("allowance × %1 · %2 off, was %3")
+                               : tr("× %1 · %2 off, was %3")
                                      .arg(figureText(r.times, 3), pixelText(r.errorAfter), pixelText(r.errorBefore)));
         line.saves->setText(left ? QString() : QStringLiteral("%1 ms").arg(-r.savesMs, 0, 'f', 2));
         line.saves->setToolTip(tr("%1 triangles fewer in the worst frame")

@@ -161,7 +161,7 @@ void EmitterLevels::refreshCards() {
         lines.right = QStringLiteral("%1 %").arg(figureText(100 * forecast.live / first, 3));
         const double from = chain.fromMetres[at];
         lines.leftBelow = tr("%1 × screen").arg(figureText(forecast.overdraw(std::max(from, 10.0), view), 2));
-        lines.rightBelow = from > 1e9 ? tr("never") : i == 0 ? tr("from 0 m") : tr("from %1").arg(lengthText(from));
+        lines.rightBelow = from > 1e9 ? tr("never") : i == 0 ? tr("from 0 m") : tr("from %1").arg(distanceText(from));
         if (i < static_cast<int>(m_pictures.size()))
             lines.picture = m_pictures[at];
         cardAt(m_cards, i)->show(lines, i == level());

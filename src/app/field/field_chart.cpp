@@ -291,7 +291,7 @@ void FieldChart::paintOverlay(QPainter& p) {
                                                         : tr("every copy is drawn, as large as it is")
                 : least.share > 0.995 ? tr("the cover is held")
                                     : tr("cover at least %1 % of full density, least at %2")
-                                          .arg(figureText(100 * least.share, 2), lengthText(least.metres)),
+                                          .arg(figureText(100 * least.share, 2), distanceText(least.metres)),
               least.share > 0.9 ? l.good : l.caution);
     if (m_reach > 0 && m_reach < m_end) {
         hatch(p, QRectF(x(m_reach), area.top(), area.right() - x(m_reach), area.height()));

@@ -149,6 +149,10 @@ QString figureText(double value, int digits) {
     return QString::fromStdString(figure(value, digits));
 }
 
+QString distanceText(double metres) {
+    return metres < 0.995 ? QStringLiteral("%1 m").arg(metres, 0, 'f', metres < 0.0995 ? 3 : 2) : lengthText(metres);
+}
+
 QString lengthText(double metres) {
     return QString::fromStdString(length(metres));
 }

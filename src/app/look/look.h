@@ -30,6 +30,8 @@ constexpr int kGrid = 4;
 /// "484,210", "3.6 mm" and so on as QString.
 QString groupedText(qint64 value);
 QString lengthText(double metres);
+/// How far something is away: in metres however near, so that what stands side by side can be compared.
+QString distanceText(double metres);
 QString figureText(double value, int digits);
 QString pixelText(double px);
 QString shortText(double count);

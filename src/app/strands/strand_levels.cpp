@@ -81,7 +81,7 @@ void StrandLevels::refresh() {
         lines.right = QStringLiteral("%1 %").arg(figureText(share, 3));
         lines.leftBelow = i == 0 ? tr("the source") : tr("off by %1").arg(lengthText(level.deviation));
         const double from = chain.fromMetres[static_cast<std::size_t>(i)];
-        lines.rightBelow = i == 0 ? tr("from 0 m") : from > 1e9 ? tr("never") : tr("from %1").arg(lengthText(from));
+        lines.rightBelow = i == 0 ? tr("from 0 m") : from > 1e9 ? tr("never") : tr("from %1").arg(distanceText(from));
         cardAt(m_cards, i)->show(lines, i == chosen);
     }
     m_exact->setEnabled(chosen > 0);
@@ -104,7 +104,7 @@ void StrandLevels::refreshCover() {
     for (const StrandCover& c : values)
         rows += QStringLiteral("<tr><td style='padding:1px 0'>%1</td><td align='right' style='color:%2'>%3 %</td>"
                                "<td align='right' style='color:%4'>ΔE %5</td></tr>")
-                    .arg(lengthText(c.metres), (c.share() < 0.9 ? l.caution : l.text).name(),
+                    .arg(distanceText(c.metres), (c.share() < 0.9 ? l.caution : l.text).name(),
                          figureText(100 * c.share(), 3), l.quiet.name(), figureText(c.colour, 2));
     m_cover->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
 }

@@ -62,7 +62,7 @@ void PopRow::paintEvent(QPaintEvent*) {
     p.setFont(Look::font(10.5));
     p.setPen(l.quiet);
     p.drawText(text, Qt::AlignLeft | Qt::AlignBottom,
-               tr("L%1 → L%2 at %3").arg(m_pop.finer).arg(m_pop.place.level).arg(lengthText(m_pop.place.key.metres)));
+               tr("L%1 → L%2 at %3").arg(m_pop.finer).arg(m_pop.place.level).arg(distanceText(m_pop.place.key.metres)));
     p.drawText(text, Qt::AlignRight | Qt::AlignBottom, tr("%1 px tall").arg(std::round(m_pop.score->pixelsTall)));
 }
 
@@ -214,9 +214,9 @@ void PopList::fillWays() {
     menu->addAction(tr("Later, just where nobody sees it: looks for the place"), this,
                     [this, id, level] { m_bench.pops.smoothUnseen({id}, level); });
     for (const double factor : {1.3, 2.0})
-        menu->addAction(
-            tr("Switch later, at %1: %2 triangles more until there").arg(lengthText(factor * from), groupedText(more)),
-            this, [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
+        menu->addAction(tr("Switch later, at %1: %2 triangles more until there")
+                            .arg(distanceText(factor * from), groupedText(more)),
+                        this, [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
     const double fade = std::max(0.4, 2 * s->rule.fadeSeconds);
     menu->addAction(tr("Cross-fade for %1 s: both levels, %2 triangles, meanwhile")
                         .arg(fade, 0, 'g', 2)

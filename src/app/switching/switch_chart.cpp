@@ -51,7 +51,7 @@ SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, paren
 QString SwitchChart::farText(double metres) const {
     const Subject* s = m_bench.session.subject();
     return metres >= 1000 && s != nullptr && !s->isMesh() ? tr("%1 km").arg(figureText(metres / 1000, 3))
-                                                          : lengthText(metres);
+                                                          : distanceText(metres);
 }
 
 /// The chosen subject where it has switches of its own.

@@ -32,7 +32,7 @@ void SwitchChart::fillMenu(QMenu& menu, const QPointF& at) {
     if (!s->isMesh())
         return; // the levels of ground are those of its tiles
     const double metres = xAxis->pixelToCoord(at.x());
-    menu.addAction(tr("Add a level that is within the allowance at %1").arg(lengthText(metres)), this,
+    menu.addAction(tr("Add a level that is within the allowance at %1").arg(distanceText(metres)), this,
                    [this, id, metres] { m_bench.thin.addLevelFor(id, metres); });
     if (m_needle > 0)
         menu.addAction(tr("Add one for where the camera stands, %1").arg(lengthText(m_needle * m_factor)), this,

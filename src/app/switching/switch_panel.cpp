@@ -68,7 +68,7 @@ void SwitchRow::refresh() {
     case DecideBy::PixelError:
         m_value->setSuffix(tr(" px"));
         m_value->show(error);
-        m_others->setText(lengthText(from) + QStringLiteral(" · ") + heightText);
+        m_others->setText(distanceText(from) + QStringLiteral(" · ") + heightText);
         break;
     case DecideBy::Distance:
         m_value->setSuffix(tr(" m"));
@@ -79,7 +79,7 @@ void SwitchRow::refresh() {
     case DecideBy::ShareOfReach:
         m_value->setSuffix(QStringLiteral(" %"));
         m_value->show(s->rule.decideBy == DecideBy::ScreenHeight ? height : 100 * from / farthest(s->rule, view));
-        m_others->setText(lengthText(from) + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
+        m_others->setText(distanceText(from) + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
         break;
     }
     m_clear->setVisible(s->mesh().levels[at].fixed.has_value());

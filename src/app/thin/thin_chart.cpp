@@ -128,7 +128,7 @@ void ThinChart::paintOverlay(QPainter& p) {
         aside = tr("one pass, %1 → %2 triangles")
                     .arg(groupedText(s->mesh().curve.triangles.front()), groupedText(s->mesh().curve.triangles.back()));
     if (s != nullptr && std::any_of(s->mesh().levels.begin(), s->mesh().levels.end(), [](const Level& level) {
-            return level.visible > 0 && level.visible < 0.9 * level.deviation;
+            return level.visible > 0 && level.visible < 0.75 * level.deviation;
         }))
         aside = tr("squares: what of it is seen · ") + aside;
     if (s != nullptr && !s->mesh().curve.careful.empty())
@@ -184,7 +184,7 @@ void ThinChart::paintOverlay(QPainter& p) {
         const QColor color = Look::level(i);
         // What of it can be seen, where that is less: below the pin.
         if (const Level& own = s->mesh().levels[static_cast<std::size_t>(i)];
-            i != m_drag && own.visible > 0 && own.visible < 0.9 * own.deviation) {
+            i != m_drag && own.visible > 0 && own.visible < 0.75 * own.deviation) {
             const QPointF seen(at.x(), yAxis->coordToPixel(std::max(own.visible, floor)));
             p.setPen(QPen(color, 1, Qt::DotLine));
             p.drawLine(at, seen);
@@ -211,11 +211,11 @@ void ThinChart::paintOverlay(QPainter& p) {
             line2 = tr("about %1").arg(lengthText(pinValue(i).second));
             if (QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier))
                 line2 += tr(", still from %1")
-                             .arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
-                                                            m_bench.session.scene().statedView())));
+                             .arg(distanceText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
+                                                              m_bench.session.scene().statedView())));
         } else if (i > 0) {
-            line2 = tr("from %1").arg(lengthText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
-                                                                m_bench.session.scene().statedView())));
+            line2 = tr("from %1").arg(distanceText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule,
+                                                                  s->radius, m_bench.session.scene().statedView())));
         }
         p.setFont(Look::font(11, 600));
         const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;

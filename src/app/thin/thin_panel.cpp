@@ -112,11 +112,10 @@ void LevelCard::paintEvent(QPaintEvent*) {
         const double from = switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius,
                                            m_bench.session.scene().statedView());
         const QString off = dragged ? tr("about %1 off").arg(lengthText(s->mesh().curve.at(triangles)))
-                            : ofPictures(level.origin) ? tr("outline %1").arg(lengthText(level.deviation))
-                            : level.visible < 0.9 * level.deviation
-                                ? tr("%1 seen, %2 most").arg(lengthText(level.visible), lengthText(level.deviation))
-                                : tr("%1 off").arg(lengthText(level.deviation));
-        line(2, off, tr("from %1").arg(lengthText(from)), l.quiet, 11, 400);
+                            : ofPictures(level.origin)              ? tr("outline %1").arg(lengthText(level.deviation))
+                            : level.visible < 0.9 * level.deviation ? tr("%1 seen").arg(lengthText(level.visible))
+                                                                    : tr("%1 off").arg(lengthText(level.deviation));
+        line(2, off, tr("from %1").arg(distanceText(from)), l.quiet, 11, 400);
     }
 }
 
@@ -478,6 +477,8 @@ void ThinPanel::refresh() {
         m_deviation->setEnabled(free && !s->mesh().curve.empty());
         m_locked->setChecked(l.locked);
         QStringList drift;
+        if (l.visible > 0 && l.visible < 0.999 * l.deviation)
+            drift << tr("%1 of it is seen").arg(lengthText(l.visible));
         if (l.driftTexels)
             drift << tr("texture %1 texels").arg(figureText(*l.driftTexels, 2));
         if (l.driftDegrees)

@@ -189,7 +189,7 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
                tr("L%1 is off by").arg(level));
     p.setPen(l.quiet);
     p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignRight | Qt::AlignVCenter,
-               tr("pixels from %1").arg(lengthText(from)));
+               tr("pixels from %1").arg(distanceText(from)));
     const auto row = [&](double y, const QColor& color, const auto& textAt) {
         p.setPen(color);
         for (int i = 0; i <= 2; ++i) {
@@ -277,7 +277,7 @@ void Viewport::paintFieldReading(QPainter& p, const Subject& field) {
         if (const auto count = cost.culledBy[static_cast<std::size_t>(reason)]; count > 0)
             rest += QStringLiteral(" · %1 %2").arg(groupedText(count), QString::fromStdString(culledName(reason)));
     const QString because = m_frozen ? tr("selection frozen: the camera is free, what is drawn stays")
-                                     : tr("%1 away · %2").arg(lengthText(subjectDistance()), why());
+                                     : tr("%1 away · %2").arg(distanceText(subjectDistance()), why());
     p.setFont(Look::font(13, 600));
     const int w1 = p.fontMetrics().horizontalAdvance(drawn) + 12;
     p.setFont(Look::font(11.5));
@@ -334,7 +334,7 @@ void Viewport::paintPicked(QPainter& p, const QMatrix4x4& viewProjection, CopyRe
 void Viewport::paintReading(QPainter& p, const Pick& picked, const ResolvedChain& chain, const QString& state) {
     const Look& l = Look::now();
     const bool drawn = picked.level >= 0;
-    const QString far = lengthText(subjectDistance());
+    const QString far = distanceText(subjectDistance());
     const double share = reading().height; // of what is out of view the selection says nothing
     const QString tall = share > 2 ? tr("fills the screen") : tr("%1 % of height").arg(share * 100, 0, 'f', 1);
     const bool surface = chain.levels.empty() || chain.levels.front().area <= 0; // what has none is off by nothing

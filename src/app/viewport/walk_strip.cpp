@@ -66,7 +66,7 @@ void WalkStrip::step() {
         p.setPen(color);
         p.drawText(QRect(10, y, side - 20, 18), Qt::AlignLeft | Qt::AlignVCenter, words);
     };
-    text(side + 3, tr("%1 · %2 % of height").arg(lengthText(reading.metres)).arg(100 * reading.height, 0, 'f', 1),
+    text(side + 3, tr("%1 · %2 % of height").arg(distanceText(reading.metres)).arg(100 * reading.height, 0, 'f', 1),
          Look::now().text, 12, 600);
     text(side + 20,
          reading.level < 0 ? tr("culled")
