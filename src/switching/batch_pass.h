@@ -5,6 +5,12 @@
 
 namespace thicket::detail {
 
+/// Relative; what rounding may take from bounds worked out in double precision, and in floats.
+constexpr double kSlack = 1e-9;
+constexpr float kFloatSlack = 2e-6F;
+constexpr float kFarAway = 1e30F;  ///< metres; further than anything moves
+constexpr double kMostTurns = 255; ///< that a copy's own count holds
+
 /// How fast things change for the copies of a cell, a metre that the eye goes, while it goes no farther than `within`.
 struct Rates {
     double within = 0;      ///< metres
@@ -115,7 +121,20 @@ struct BatchPass {
     }
 
 private:
-    struct CellBounds;
+    /// Where the copies of a cell may be, and what that leaves open, while the eye goes up to some metres.
+    struct CellBounds {
+        bool outOfView = false;  ///< all of them
+        unsigned planes = 0;     ///< those that some copies may be on either side of
+        double clear = kFarAway; ///< metres until one may come to a plane that none is at
+        double nearest = 0;      ///< by what levels are decided by
+        double farthest = 0;
+        double nearestCentre = 0;
+        double farthestCentre = 0;
+        double reachLeast = 0;
+        double reachMost = 0;
+        std::pair<double, double> keep{1, 1};
+        std::pair<double, double> grow{1, 1};
+    };
     struct CellCurves;
     /// Metres that a cell was moved by since it was decided as a whole, with the camera's turning or without.
     [[nodiscard]] std::pair<double, double> movedBy(const SelectState::Cell& memory) const {
