@@ -5,6 +5,7 @@
 #include "io/ship/write_glb.h"
 #include "saltmere.h"
 #include "scene/thin_subject.h"
+#include "support/json_schema.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
@@ -322,6 +323,17 @@ TEST(Cli, audit_and_ship_a_project) {
     EXPECT_TRUE(fitted.json()["after"]["holds"].get<bool>());
     EXPECT_GT(fitted.json()["subjects"][0]["times"].get<double>(), 1);
     EXPECT_EQ(run({"audit", tight.string(), "--device", "Desk 120"}).code, 0);
+    // What was fitted is handed over.
+    const Ran handed = run({"ship", tight.string(), "-o", (folder.path() / "handed").string(), "--json"});
+    ASSERT_EQ(handed.code, 0) << handed.err;
+    const auto factors = nlohmann::json::parse(*readTextFile(folder.path() / "handed" / "devices.json"));
+    const auto schema = nlohmann::json::parse(*readTextFile(SOURCE_ROOT "/docs/formats/device-factors.schema.json"));
+    for (const std::string& broken : breaks(schema, factors))
+        ADD_FAILURE() << broken;
+    ASSERT_EQ(factors["devices"][1]["subjects"].size(), 1U);
+    EXPECT_EQ(factors["devices"][1]["subjects"][0]["name"], "ball");
+    EXPECT_EQ(factors["devices"][1]["subjects"][0]["times"], fitted.json()["subjects"][0]["times"]);
+    EXPECT_TRUE(factors["devices"][0]["subjects"].empty());
     const Ran never = run({"fit", project.string(), "--device", "Desk 120", "--json", "--dry-run"});
     EXPECT_EQ(never.code, 3);
     EXPECT_EQ(never.json()["unheld"][0]["limit"], "triangles");

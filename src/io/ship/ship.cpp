@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "io/import/import.h"
 #include "io/ship/chain_json.h"
+#include "io/ship/ship_devices.h"
 #include "io/ship/ship_emitter.h"
 #include "io/ship/ship_field.h"
 #include "io/ship/ship_strands.h"
@@ -104,6 +105,7 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
                              const JobContext& job) {
     ShipReport report;
     std::set<std::string> names;
+    std::map<std::uint32_t, std::string> shipped; ///< by subject id
     for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
         const Subject& subject = scene.subjects[s];
         if (job.cancelled())
@@ -112,6 +114,7 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         std::string base = fileNameFor(subject.name);
         for (int n = 2; !names.insert(base).second; ++n)
             base = fmt::format("{}-{}", fileNameFor(subject.name), n);
+        shipped[subject.id] = base;
         if (subject.terrain() != nullptr) {
             if (auto done = shipTerrain(scene, subject, folder / base, options, job, report); !done)
                 return done.error();
@@ -135,6 +138,7 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         if (std::any_of(subject.mesh().levels.begin(), subject.mesh().levels.end(),
                         [](const Level& l) { return !l.mesh; })) {
             report.skipped.push_back(subject.name + ": its source or a level is missing");
+            shipped.erase(subject.id);
             continue;
         }
         const LevelSet set = joinLevels(subject);
@@ -167,6 +171,9 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
             report.files.push_back({file, text.size(), true});
         }
     }
+    if (options.chainJson)
+        if (auto done = shipDevices(scene, shipped, folder, report); !done)
+            return done.error();
     return report;
 }
 
