@@ -4,6 +4,16 @@
 
 namespace thicket::app {
 
+namespace {
+
+AuditFindings findingsOf(const Audit& audit, const Scene& scene) {
+    constexpr std::size_t kMoments = 10;
+    constexpr double kApart = 1.5; // seconds
+    return {pacingOf(audit), worstMoments(audit, kMoments, kApart), notesOn(audit, scene)};
+}
+
+} // namespace
+
 BudgetModel::BudgetModel(Session& session) : m_session(session) {
     connect(&session.document, &Document::sceneChanged, this, [this](const Touched& touched) {
         if (touched.everything)
@@ -82,10 +92,12 @@ void BudgetModel::runAudit() {
             auto audit = auditRoute(*start.scene, start.scene->settings.routes.front(), *device, job);
             if (!audit)
                 return [this, error = audit.error()] { m_session.report(error); };
-            return [this, start, result = std::make_shared<Audit>(std::move(*audit))] {
+            auto findings = findingsOf(*audit, *start.scene);
+            return [this, start, result = std::make_shared<Audit>(std::move(*audit)), findings = std::move(findings)] {
                 if (!m_session.document.isOpen(start))
                     return;
                 m_audit = std::move(*result);
+                m_findings = findings;
                 m_stale = m_session.document.snapshot().revision != start.revision;
                 emit auditChanged();
             };
@@ -110,7 +122,10 @@ void BudgetModel::runFit() {
             auto fit = fitScene(*start.scene, start.scene->settings.routes.front(), *device, options, job);
             if (!fit)
                 return [this, error = fit.error()] { m_session.report(error); };
-            return [this, start, result = std::make_shared<Fit>(std::move(*fit))] {
+            auto before = findingsOf(fit->before, *start.scene);
+            auto after = findingsOf(fit->after, *start.scene);
+            return [this, start, result = std::make_shared<Fit>(std::move(*fit)), before = std::move(before),
+                    after = std::move(after)] {
                 if (!m_session.document.isOpen(start))
                     return;
                 if (m_session.document.snapshot().revision != start.revision) {
@@ -118,7 +133,9 @@ void BudgetModel::runFit() {
                     return;
                 }
                 m_fit = std::move(*result);
+                m_fitFindings = after;
                 m_audit = m_fit->before;
+                m_findings = before;
                 m_stale = false;
                 emit auditChanged();
                 emit fitChanged();
@@ -137,6 +154,7 @@ void BudgetModel::keepFit() {
     m_session.document.push(changeSettings(m_session.scene(), settings, "Fit the scene to " + device->name));
     m_keeping = false;
     m_audit = std::move(m_fit->after);
+    m_findings = std::move(m_fitFindings);
     m_stale = false;
     m_fit.reset();
     emit auditChanged();

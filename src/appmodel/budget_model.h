@@ -8,6 +8,13 @@
 
 namespace thicket::app {
 
+/// What is worked out of an audit once, beside the window.
+struct AuditFindings {
+    Pacing pacing;
+    std::vector<std::size_t> moments; ///< the worst, by frame
+    std::vector<BudgetNote> notes;
+};
+
 class BudgetModel : public QObject {
     Q_OBJECT
 public:
@@ -26,6 +33,8 @@ public:
     void runAudit();
     [[nodiscard]] const Audit* audit() const { return m_audit ? &*m_audit : nullptr; }
     [[nodiscard]] bool auditStale() const { return m_stale; }
+    /// Of that audit.
+    [[nodiscard]] const AuditFindings& findings() const { return m_findings; }
 
     /// Looks for what holds the route's budget on the present device; nothing changes until it is kept.
     void runFit();
@@ -48,7 +57,9 @@ private:
     Session& m_session;
     std::optional<Audit> m_audit;
     bool m_stale = false;
+    AuditFindings m_findings;
     std::optional<Fit> m_fit;
+    AuditFindings m_fitFindings;       ///< of the route as it is fitted
     std::set<std::uint32_t> m_leftOut; ///< of this sitting
     bool m_keeping = false;            ///< the change at hand is the fit's own
 };

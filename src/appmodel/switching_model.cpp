@@ -19,8 +19,8 @@ int SwitchingModel::overAllowance() const {
         const ResolvedChain chain = chainOf(s, stated);
         for (std::size_t i = 1; i < chain.levels.size(); ++i)
             over += thicket::overAllowance(
-                        s.rule, pixelError(stated, chain.levels[i].deviationMetres, chain.fromMetres[i]) * chain.detail,
-                        kSlack)
+                        chain.rule,
+                        pixelError(stated, chain.levels[i].deviationMetres, chain.fromMetres[i]) * chain.detail, kSlack)
                         ? 1
                         : 0;
     }

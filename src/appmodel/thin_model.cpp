@@ -280,8 +280,8 @@ void ThinModel::commitLevel(std::uint32_t id, int level, double triangles, bool 
     std::optional<FixedSwitch> kept;
     if (const auto costs = costsOf(*found); keepSwitch && at < costs.size()) {
         const View view = m_session.scene().statedView();
-        kept = fixAt(DecideBy::ScreenHeight, switchDistance(costs[at], found->rule, found->radius, view), costs[at],
-                     found->rule, found->radius, view);
+        kept = fixAt(DecideBy::ScreenHeight, chainOf(*found, view).fromMetres[at], costs[at], found->rule,
+                     found->radius, view);
     }
     const std::size_t count = found->mesh().levels.size();
     Session::Change change{tr("Measuring L%1 of %2").arg(level).arg(toText(found->name)),
@@ -386,7 +386,7 @@ void ThinModel::addLevelFor(std::uint32_t id, double metres) {
         return;
     }
     const View view = m_session.scene().statedView();
-    const double allowed = s->rule.allowPx / (s->rule.importance * view.detail);
+    const double allowed = view.looser(id) * s->rule.allowPx / (s->rule.importance * view.detail);
     addLevel(id, std::max(4.0, s->mesh().curve.trianglesAt(deviationForPixels(view, allowed, metres))));
 }
 

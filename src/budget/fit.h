@@ -65,7 +65,7 @@ struct Fit {
 /// aim is put lower and the same is done again.
 /// SOURCE  Funkhouser & Sequin 1993 for choosing by benefit over cost.
 /// ERRORS  as auditRoute's; BadInput for a device whose budgets are not positive.
-/// COST    about fifteen audits at a twelfth of the frames, and two to seven whole.
+/// COST    thirteen flights at a part of the frames (FitOptions::frames of them each), and two to seven whole audits.
 Result<Fit> fitScene(const Scene& scene, const Route& route, const Device& device, const FitOptions& options,
                      const JobContext& job);
 

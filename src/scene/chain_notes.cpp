@@ -29,7 +29,7 @@ std::vector<ChainNote> chainNotes(const Subject& subject, const View& view) {
     const std::vector<LevelCost> costs = costsOf(subject);
     const ResolvedChain chain = chainOf(subject, view);
     const auto& from = chain.fromMetres;
-    const SwitchRule& rule = subject.rule;
+    const SwitchRule& rule = chain.rule; // as it is in force on the device
     for (std::size_t i = 1; i < costs.size(); ++i) {
         const auto note = [&](ChainNoteKind kind, std::string text, std::string mend, Subject mended) {
             out.push_back({kind, static_cast<int>(i), std::move(text), std::move(mend), std::move(mended)});

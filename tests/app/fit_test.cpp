@@ -4,6 +4,7 @@
 #include "app/window_fixture.h"
 #include "io/project/device_file.h"
 #include "io/project/project.h"
+#include "scene/chain_notes.h"
 #include "scene/edits.h"
 
 #include <QCheckBox>
@@ -60,6 +61,9 @@ TEST_F(FitTest, is_looked_at_kept_and_undone) {
     ASSERT_NE(budget().audit(), nullptr);
     EXPECT_TRUE(budget().audit()->holds());
     EXPECT_FALSE(budget().auditStale());
+    EXPECT_EQ(window->bench().switching.overAllowance(), 0) << "what the fit allows is allowed";
+    EXPECT_TRUE(
+        chainNotes(*window->bench().session.meshSubject(), window->bench().session.scene().statedView()).empty());
     // Flown again it is what the fit said.
     const std::size_t triangles = budget().audit()->frames[7].triangles;
     budget().runAudit();
@@ -106,7 +110,11 @@ TEST_F(FitTest, what_is_left_out_stays_and_what_was_fitted_is_freed) {
     window->bench().session.document.undo().undo();
     EXPECT_FALSE(fitted().empty());
     window->setStage(Stage::Budget);
-    click("freeFitted");
+    ASSERT_NO_FATAL_FAILURE(click(("freeFitted" + std::to_string(id)).c_str()));
+    EXPECT_TRUE(fitted().empty());
+    window->bench().session.document.undo().undo();
+    waitForJobs();
+    ASSERT_NO_FATAL_FAILURE(click("freeFitted"));
     EXPECT_TRUE(fitted().empty());
 }
 

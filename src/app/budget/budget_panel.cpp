@@ -128,19 +128,9 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     body->addLayout(m_notes);
     m_fit = new FitView(bench);
     body->addWidget(m_fit);
-    m_fitted = new QWidget;
-    auto* fitted = new QHBoxLayout(m_fitted);
-    fitted->setContentsMargins(0, 4, 0, 0);
-    m_fittedText = makeLabel({}, "small");
-    m_fittedText->setWordWrap(true);
-    m_fittedText->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    QPushButton* free = makeButton(tr("free"), tr("Take back what the fit did, on this device; undo brings it again"));
-    free->setProperty("flat2", true);
-    free->setObjectName(QStringLiteral("freeFitted"));
-    fitted->addWidget(m_fittedText, 1);
-    fitted->addWidget(free);
-    body->addWidget(m_fitted);
-    connect(free, &QPushButton::clicked, this, [this] { m_bench.budget.freeFitted(0); });
+    m_fitted = new QVBoxLayout;
+    m_fitted->setSpacing(0);
+    body->addLayout(m_fitted);
     auto* keys = new QHBoxLayout;
     m_key = makeButton(tr("Key the camera here"),
                        tr("Add the shot camera's place to the end of the route, four seconds after the last key (K)"));
@@ -212,11 +202,7 @@ void BudgetPanel::refresh() {
         w->setVisible(!fitting);
     for (QWidget* w : std::initializer_list<QWidget*>{m_fit, m_drop, m_keep})
         w->setVisible(fitting);
-    const Device* onDevice = scene.currentDevice();
-    const std::size_t loose = onDevice != nullptr ? onDevice->fitted.size() : 0;
-    m_fitted->setVisible(!fitting && loose > 0);
-    m_fittedText->setText(tr("Fitted to this device: %n subjects are loosened", nullptr, static_cast<int>(loose))
-                              .replace(QStringLiteral("1 subjects are"), QStringLiteral("1 subject is")));
+    refreshFitted();
     m_fit->refresh();
     m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)")
                             : tr("This project has no route yet"));
@@ -252,7 +238,7 @@ void BudgetPanel::refresh() {
     row(tr("over budget"), audit->framesOver == 1 ? tr("1 frame") : tr("%1 frames").arg(groupedText(audit->framesOver)),
         audit->framesOver > 0);
     row(tr("worst frame"), QStringLiteral("%1 ms").arg(worst.ms, 0, 'f', 1), d != nullptr && worst.ms > d->frameMs);
-    const Pacing pacing = pacingOf(*audit);
+    const Pacing& pacing = m_bench.budget.findings().pacing;
     row(tr("50 · 95 · 99 %"),
         QStringLiteral("%1 · %2 · %3 ms")
             .arg(pacing.p50, 0, 'f', 1)
@@ -280,22 +266,55 @@ void BudgetPanel::refresh() {
                  rows));
 }
 
-void BudgetPanel::refreshNotes() {
-    while (m_notes->count() > 0) { // later: it may be its own button that asked
-        QWidget* old = m_notes->takeAt(0)->widget();
+namespace {
+/// Takes all out of a layout, later: it may be one of them that asked.
+void clear(QVBoxLayout* layout) {
+    while (layout->count() > 0) {
+        QWidget* old = layout->takeAt(0)->widget();
         old->hide();
         old->deleteLater();
     }
+}
+} // namespace
+
+void BudgetPanel::refreshFitted() {
+    clear(m_fitted);
+    const Device* device = m_bench.session.scene().currentDevice();
+    if (device == nullptr || device->fitted.empty() || m_bench.budget.fit() != nullptr)
+        return;
+    const auto add = [this](const QString& what, const char* style, const QString& button, const QString& tip,
+                            std::uint32_t subject) {
+        auto* line = new QWidget;
+        auto* row = new QHBoxLayout(line);
+        row->setContentsMargins(0, 0, 0, 0);
+        QLabel* text = makeLabel(what, style);
+        text->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+        QPushButton* free = makeButton(button, tip);
+        free->setProperty("flat2", true);
+        free->setObjectName(subject == 0 ? QStringLiteral("freeFitted") : QStringLiteral("freeFitted%1").arg(subject));
+        connect(free, &QPushButton::clicked, this, [this, subject] { m_bench.budget.freeFitted(subject); });
+        row->addWidget(text, 1);
+        row->addWidget(free);
+        m_fitted->addWidget(line);
+    };
+    add(tr("Fitted to this device"), "title", tr("free all"),
+        tr("Take back what the fit did, on this device; undo brings it again"), 0);
+    for (const auto& [id, times] : device->fitted)
+        if (const Subject* s = m_bench.session.scene().find(id))
+            add(tr("%1 · allowance × %2").arg(QString::fromStdString(s->name), figureText(times, 3)), "small",
+                tr("free"), tr("Take back what the fit did to it"), id);
+}
+
+void BudgetPanel::refreshNotes() {
+    clear(m_notes);
     const Audit* audit = m_bench.budget.audit();
     const bool shown = audit != nullptr && !audit->frames.empty() && m_bench.budget.fit() == nullptr;
     m_moments->setVisible(shown && audit->framesOver > 0);
     if (!shown)
         return;
-    constexpr std::size_t kMoments = 10;
-    constexpr double kApart = 1.5; // seconds
     QStringList moments;
     const QString color = Look::now().accent.name();
-    for (const std::size_t f : worstMoments(*audit, kMoments, kApart)) {
+    for (const std::size_t f : m_bench.budget.findings().moments) {
         const AuditFrame& frame = audit->frames[f];
         if (frame.over)
             moments << QStringLiteral("<a style='color:%1; text-decoration:none' href='%2'>%3 s</a>&nbsp;%4")
@@ -307,7 +326,7 @@ void BudgetPanel::refreshNotes() {
     m_moments->setText(tr("worst at ") + moments.join(QStringLiteral(" · ")));
     if (m_bench.budget.auditStale())
         return;
-    for (const BudgetNote& note : notesOn(*audit, m_bench.session.scene())) {
+    for (const BudgetNote& note : m_bench.budget.findings().notes) {
         auto* line = new QWidget;
         auto* row = new QHBoxLayout(line);
         row->setContentsMargins(0, 0, 0, 0);

@@ -43,6 +43,7 @@ signals:
 private:
     void refresh();
     void refreshNotes();
+    void refreshFitted();
     Workbench& m_bench;
     ChoiceBox* m_device;
     QStringList m_deviceNames; ///< as listed
@@ -55,8 +56,7 @@ private:
     QPushButton* m_play;
     QPushButton* m_fly;
     FitView* m_fit;
-    QWidget* m_fitted; ///< what was fitted and kept, and the way back
-    QLabel* m_fittedText;
+    QVBoxLayout* m_fitted; ///< what was fitted and kept, and the way back
     QPushButton* m_fitScene;
     QPushButton* m_keep;
     QPushButton* m_drop;

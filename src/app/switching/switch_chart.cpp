@@ -84,7 +84,7 @@ void SwitchChart::rebuild() {
             const double last = std::max(m_chain.fromMetres.back(), low);
             const double high = std::min(m_cullAt > 0 ? std::max(m_cullAt * 1.5, last * 2) : last * 6, last * 60);
             xAxis->setRange(low / 4, std::max(high, low * 20));
-            yAxis->setRange(s->rule.allowPx * 0.06, s->rule.allowPx * 3.2);
+            yAxis->setRange(m_chain.rule.allowPx * 0.06, m_chain.rule.allowPx * 3.2);
             m_stairs->axis(QCPAxis::atBottom)->setRange(xAxis->range());
             m_stairs->axis(QCPAxis::atLeft)
                 ->setRange(std::max(0.01, m_chain.levels.back().triangles * 0.06),
@@ -406,7 +406,9 @@ void SwitchChart::mouseMoveEvent(QMouseEvent* event) {
         return;
     case Grip::Allowance: {
         SwitchRule rule = charted()->rule;
-        const double raw = std::clamp(yAxis->pixelToCoord(event->position().y()), 0.05, 64.0);
+        // The line is what is in force here: a fit's factor of this device stays as it is.
+        const double looser = m_bench.session.scene().statedView().looser(m_bench.session.subjectId());
+        const double raw = std::clamp(yAxis->pixelToCoord(event->position().y()) / looser, 0.05, 64.0);
         const double step = raw < 1 ? 0.05 : raw < 4 ? 0.1 : 0.5;
         rule.allowPx = std::max(0.05, std::round(raw / step) * step);
         m_bench.switching.setRule(m_bench.session.subjectId(), rule, tr("Change the allowance"), key);

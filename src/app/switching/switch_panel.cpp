@@ -94,6 +94,18 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     m_allow = new NumberBox(0.05, 64, 2, tr(" px"));
     body->addWidget(fieldRow(tr("Allow"), m_allow,
                              tr("How many pixels a drawn surface may be off; switches that are free follow it")));
+    m_fitted = new QWidget;
+    auto* fitted = new QHBoxLayout(m_fitted);
+    fitted->setContentsMargins(0, 0, 0, 0);
+    m_fittedText = makeLabel({}, "small");
+    m_fittedText->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    QPushButton* free = makeButton(tr("free"), tr("Fitted to the device's budget. Click to take that back here"));
+    free->setProperty("flat2", true);
+    free->setObjectName(QStringLiteral("freeHere"));
+    fitted->addWidget(m_fittedText, 1);
+    fitted->addWidget(free);
+    body->addWidget(m_fitted);
+    connect(free, &QPushButton::clicked, this, [this] { m_bench.budget.freeFitted(m_bench.session.subjectId()); });
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Switches"), "title"));
     m_none = makeLabel(tr("One level only. Thin makes more."), "small");
@@ -110,18 +122,6 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     connect(m_pops, &PopList::wanted, this, &SwitchPanel::popWanted);
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("How it is measured and held steady"), "title"));
-    m_fitted = new QWidget;
-    auto* fitted = new QHBoxLayout(m_fitted);
-    fitted->setContentsMargins(0, 0, 0, 0);
-    m_fittedText = makeLabel({}, "small");
-    m_fittedText->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    QPushButton* free = makeButton(tr("free"), tr("Fitted to the device's budget. Click to take that back here"));
-    free->setProperty("flat2", true);
-    free->setObjectName(QStringLiteral("freeHere"));
-    fitted->addWidget(m_fittedText, 1);
-    fitted->addWidget(free);
-    body->addWidget(m_fitted);
-    connect(free, &QPushButton::clicked, this, [this] { m_bench.budget.freeFitted(m_bench.session.subjectId()); });
     m_measure = new ChoiceBox;
     m_measure->addItems({tr("nearest point"), tr("centre"), tr("depth")});
     body->addWidget(fieldRow(tr("Measure to"), m_measure,

@@ -175,7 +175,7 @@ void ThinChart::paintOverlay(QPainter& p) {
     }
     p.restore();
 
-    const auto costs = costsOf(*s);
+    const ResolvedChain chain = chainOf(*s, m_bench.session.scene().statedView());
     std::vector<QRectF> taken;
     for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i)
         taken.emplace_back(pinPlace(i) - QPointF(8, 8), QSizeF(16, 16));
@@ -210,12 +210,9 @@ void ThinChart::paintOverlay(QPainter& p) {
             line1 += QStringLiteral("  ") + groupedText(std::llround(m_dragTriangles));
             line2 = tr("about %1").arg(lengthText(pinValue(i).second));
             if (QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier))
-                line2 += tr(", still from %1")
-                             .arg(distanceText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule, s->radius,
-                                                              m_bench.session.scene().statedView())));
+                line2 += tr(", still from %1").arg(distanceText(chain.fromMetres[static_cast<std::size_t>(i)]));
         } else if (i > 0) {
-            line2 = tr("from %1").arg(distanceText(switchDistance(costs[static_cast<std::size_t>(i)], s->rule,
-                                                                  s->radius, m_bench.session.scene().statedView())));
+            line2 = tr("from %1").arg(distanceText(chain.fromMetres[static_cast<std::size_t>(i)]));
         }
         p.setFont(Look::font(11, 600));
         const int w = std::max(p.fontMetrics().horizontalAdvance(line1), p.fontMetrics().horizontalAdvance(line2)) + 4;

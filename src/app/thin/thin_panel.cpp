@@ -19,8 +19,7 @@ QRectF LevelCard::trueSize(const Subject& subject, int level, const QRectF& plac
     if (level == 0)
         return place;
     const View& view = m_bench.session.scene().statedView();
-    const double from =
-        switchDistance(costsOf(subject)[static_cast<std::size_t>(level)], subject.rule, subject.radius, view);
+    const double from = chainOf(subject, view).fromMetres[static_cast<std::size_t>(level)];
     const double tall = heightWhere(subject.rule, subject.radius, from, view) * view.lines / devicePixelRatioF();
     const double side = std::clamp(tall, 4.0, place.width());
     return {place.center().x() - side / 2, place.center().y() - side / 2, side, side};
@@ -108,9 +107,8 @@ void LevelCard::paintEvent(QPaintEvent*) {
         line(2, tr("the reference"), level.draws == 1 ? tr("1 material") : tr("%1 materials").arg(level.draws), l.quiet,
              11, 400);
     } else {
-        const auto costs = costsOf(*s);
-        const double from = switchDistance(costs[static_cast<std::size_t>(m_level)], s->rule, s->radius,
-                                           m_bench.session.scene().statedView());
+        const double from =
+            chainOf(*s, m_bench.session.scene().statedView()).fromMetres[static_cast<std::size_t>(m_level)];
         const QString off = dragged ? tr("about %1 off").arg(lengthText(s->mesh().curve.at(triangles)))
                             : ofPictures(level.origin)              ? tr("outline %1").arg(lengthText(level.deviation))
                             : level.visible < 0.9 * level.deviation ? tr("%1 seen").arg(lengthText(level.visible))

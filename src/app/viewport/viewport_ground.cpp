@@ -171,7 +171,8 @@ void Viewport::paintGroundReading(QPainter& p, const QMatrix4x4& viewProjection)
     p.setFont(Look::font(11.5));
     p.setPen(l.quiet);
     p.drawText(QRectF(box.left() + 12 + w1, box.top() + 2, w2 + 2, 26), Qt::AlignVCenter, rest);
-    p.setPen(overAllowance(subject->rule, cut.worstErrorPx, 1.01) ? l.over : l.good);
+    p.setPen(overAllowance(loosened(subject->rule, shotView().looser(subject->id)), cut.worstErrorPx, 1.01) ? l.over
+                                                                                                            : l.good);
     p.drawText(QRectF(box.left() + 12 + w1 + w2, box.top() + 2, w3, 26), Qt::AlignVCenter, off);
     p.setFont(Look::font(11));
     p.setPen(m_frozen ? l.caution : l.quiet);

@@ -118,7 +118,6 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     if (!comparing(Arrangement::LineUp))
         return;
     const auto offsets = lineUpOffsets(*subject);
-    const auto costs = costsOf(*subject);
     const double bottom = subject->bounds.low.y();
     double previous = -1e9;
     for (std::size_t i = 0; i < subject->mesh().levels.size(); ++i) {
@@ -181,9 +180,8 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     p.setBrush(ramp);
     p.drawRoundedRect(bar, 2, 2);
     const double end = subject.mesh().levels[static_cast<std::size_t>(level)].deviation;
-    const auto costs = costsOf(subject);
-    const double from = switchDistance(costs[static_cast<std::size_t>(level)], subject.rule, subject.radius,
-                                       m_bench.session.scene().statedView());
+    const double from =
+        thicket::chainOf(subject, m_bench.session.scene().statedView()).fromMetres[static_cast<std::size_t>(level)];
     p.setPen(l.text);
     p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
                tr("L%1 is off by").arg(level));
