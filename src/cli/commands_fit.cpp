@@ -92,7 +92,7 @@ int fit(const Console& console, const ProjectOptions& options) {
     const auto start = std::chrono::steady_clock::now();
     auto made = fitScene(*scene, *flight->route, *flight->device, how, console.job);
     if (!made)
-        return fail(console, made.error());
+        return fail(console, inProject(made.error(), options));
     const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
     const auto index = static_cast<std::size_t>(flight->device - scene->settings.devices.data());
     const std::string device = flight->device->name;

@@ -83,7 +83,7 @@ int audit(const Console& console, const ProjectOptions& options) {
     const auto start = std::chrono::steady_clock::now();
     auto result = auditRoute(*scene, *route, *device, console.job);
     if (!result)
-        return fail(console, result.error());
+        return fail(console, inProject(result.error(), options));
     const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
     const AuditFrame& worst = result->frames[result->worstFrame];
     const Pacing pacing = pacingOf(*result);

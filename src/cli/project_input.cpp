@@ -37,17 +37,22 @@ Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options) {
     }
     if (device == nullptr)
         return Error{ErrorCode::BadInput, options.project.string(),
-                     "has no device " + (options.device.empty() ? "" : "called " + options.device),
-                     "name one of the project's devices"};
+                     options.device.empty() ? "has no device" : "has no device called " + options.device,
+                     options.device.empty() ? "add one in Budget" : "name one of the project's devices"};
     const Route* route = nullptr;
     for (const Route& r : scene.settings.routes)
         if (route == nullptr && (options.route.empty() || r.name == options.route))
             route = &r;
     if (route == nullptr)
         return Error{ErrorCode::BadInput, options.project.string(),
-                     "has no route " + (options.route.empty() ? "" : "called " + options.route),
-                     "name one of the project's routes"};
+                     options.route.empty() ? "has no route" : "has no route called " + options.route,
+                     options.route.empty() ? "key a camera move in Budget first" : "name one of the project's routes"};
     return Flight{device, route};
+}
+
+Error inProject(Error error, const ProjectOptions& options) {
+    error.where = options.project.string() + (error.where.empty() ? "" : ", " + error.where);
+    return error;
 }
 
 Result<void> addSurface(Scene& scene, const std::filesystem::path& file, const JobContext& job) {

@@ -20,6 +20,9 @@ struct Flight {
 /// ERRORS     BadInput when there is none of that name.
 Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options);
 
+/// What went wrong on a flight, told of the project as it was given.
+Error inProject(Error error, const ProjectOptions& options);
+
 /// Reads meshes into a scene, where each stands at the origin; they keep no places of their own.
 Result<void> addSurface(Scene& scene, const std::filesystem::path& file, const JobContext& job);
 

@@ -338,6 +338,16 @@ TEST(Cli, audit_and_ship_a_project) {
     EXPECT_EQ(never.code, 3);
     EXPECT_EQ(never.json()["unheld"][0]["limit"], "triangles");
     EXPECT_EQ(run({"fit", project.string(), "--leave", "Nobody"}).code, 1);
+    Scene still = scene;
+    still.settings.routes[0].keys.resize(1);
+    const fs::path unmoved = folder.path() / "unmoved.thicket.json";
+    ASSERT_TRUE(writeProject(still, unmoved, false));
+    for (const char* command : {"fit", "audit"}) {
+        const Ran none = run({command, unmoved.string()});
+        EXPECT_EQ(none.code, 1);
+        EXPECT_NE(none.err.find(unmoved.string() + ", Channel run: the route has no length"), std::string::npos)
+            << none.err;
+    }
 
     const Ran shipped = run({"ship", project.string(), "-o", (folder.path() / "out").string(), "--json"});
     ASSERT_EQ(shipped.code, 0) << shipped.err;
