@@ -11,8 +11,6 @@
 namespace thicket::demo {
 namespace {
 
-constexpr double kPi = std::numbers::pi;
-
 /// A bone stands at `from`, the joint's place, and reaches to `to`.
 struct Bone {
     const char* name;
@@ -137,7 +135,7 @@ Mesh beakAndEyes() {
     for (const double side : {-1.0, 1.0}) {
         std::vector<Eigen::Vector2d> ball;
         for (int i = 0; i <= 12; ++i) {
-            const double a = kPi * i / 12 - kPi / 2;
+            const double a = std::numbers::pi * i / 12 - std::numbers::pi / 2;
             ball.emplace_back(i == 0 || i == 12 ? 0.0 : 0.006 * std::cos(a), 0.006 * std::sin(a));
         }
         b.lathe(Horn, at({side * 0.026, 0.982, 0.215}), ball, 20);
@@ -155,7 +153,7 @@ Mesh leg(double side) {
           through({0.045, 0.03, 0.010}), 30, 2);
     b.rod(Horn, smooth({{side * 0.055, 0.30, -0.05}, {side * 0.055, 0.16, -0.022}, {side * 0.055, 0.018, 0.0}}, 110),
           through({0.009, 0.011, 0.006, 0.0055, 0.006, 0.008}), 22, 2);
-    for (const double turn : {-0.55, 0.0, 0.55, kPi})
+    for (const double turn : {-0.55, 0.0, 0.55, std::numbers::pi})
         b.rod(Horn,
               smooth({{side * 0.055, 0.016, 0.0},
                       {side * 0.055 + 0.05 * std::sin(turn), 0.011, 0.05 * std::cos(turn)},
@@ -172,7 +170,7 @@ Mesh wing(double side) {
         Feather,
         [side](double u, double v) -> Vec3d {
             const double along = v;
-            const double width = 0.085 * std::sin(kPi * std::min(1.0, 0.12 + 0.95 * along)) + 0.012;
+            const double width = 0.085 * std::sin(std::numbers::pi * std::min(1.0, 0.12 + 0.95 * along)) + 0.012;
             const double wave = 0.0035 * std::sin(46 * along + 9 * u) * (0.3 + along);
             const double out = 0.112 - 0.055 * along * along + wave;
             return {side * (out - 0.05 * (2 * u - 1) * (2 * u - 1) * 0.5), 0.59 - 0.11 * along + width * (2 * u - 1),
@@ -212,15 +210,15 @@ RigChannel turning(int node, int axis, double seconds, const std::function<doubl
 
 std::vector<RigAnimation> animations() {
     const auto wave = [](double size, double phase) {
-        return [size, phase](double t) { return size * std::sin(2 * kPi * t + phase); };
+        return [size, phase](double t) { return size * std::sin(2 * std::numbers::pi * t + phase); };
     };
     const auto lift = [](double size, double phase) {
-        return [size, phase](double t) { return size * std::max(0.0, std::sin(2 * kPi * t + phase)); };
+        return [size, phase](double t) { return size * std::max(0.0, std::sin(2 * std::numbers::pi * t + phase)); };
     };
     constexpr double kStep = 3.2;
     RigAnimation wade{"wade", {}};
     for (const int left : {6, 9}) {
-        const double phase = left == 6 ? 0 : kPi;
+        const double phase = left == 6 ? 0 : std::numbers::pi;
         wade.channels.push_back(turning(left, 0, kStep, wave(0.42, phase)));
         wade.channels.push_back(turning(left + 1, 0, kStep, lift(0.75, phase + 0.7)));
         wade.channels.push_back(turning(left + 2, 0, kStep, lift(-0.5, phase + 0.7)));
@@ -231,7 +229,7 @@ std::vector<RigAnimation> animations() {
     wade.channels.push_back(turning(1, 1, kStep, wave(0.12, 0)));
     // Neck thrown forward and down, wings out for balance.
     constexpr double kStrike = 1.8;
-    const auto once = [](double size) { return [size](double t) { return size * std::pow(std::sin(kPi * t), 3); }; };
+    const auto once = [](double size) { return [size](double t) { return size * std::pow(std::sin(std::numbers::pi * t), 3); }; };
     RigAnimation strike{"strike", {}};
     strike.channels.push_back(turning(0, 0, kStrike, once(0.35)));
     strike.channels.push_back(turning(2, 0, kStrike, once(0.9)));

@@ -10,7 +10,7 @@ namespace thicket {
 namespace {
 
 constexpr int kLeastSide = 4;
-constexpr int kGutter = 4;
+constexpr int kTileGutter = 4;
 
 /// One material's place in the merged picture.
 struct Tile {
@@ -28,8 +28,8 @@ std::pair<int, int> layOut(std::vector<Tile>& tiles) {
     double area = 0;
     int widest = 0;
     for (const Tile& t : tiles) {
-        area += static_cast<double>(t.wide + 2 * kGutter) * (t.tall + 2 * kGutter);
-        widest = std::max(widest, t.wide + 2 * kGutter);
+        area += static_cast<double>(t.wide + 2 * kTileGutter) * (t.tall + 2 * kTileGutter);
+        widest = std::max(widest, t.wide + 2 * kTileGutter);
     }
     const int width = std::max(widest, static_cast<int>(std::ceil(std::sqrt(area))));
     std::vector<std::size_t> order(tiles.size());
@@ -42,15 +42,15 @@ std::pair<int, int> layOut(std::vector<Tile>& tiles) {
     int used = 0;
     for (const std::size_t i : order) {
         Tile& t = tiles[i];
-        if (x > 0 && x + t.wide + 2 * kGutter > width) {
+        if (x > 0 && x + t.wide + 2 * kTileGutter > width) {
             y += row;
             x = row = 0;
         }
-        t.x = x + kGutter;
-        t.y = y + kGutter;
-        x += t.wide + 2 * kGutter;
+        t.x = x + kTileGutter;
+        t.y = y + kTileGutter;
+        x += t.wide + 2 * kTileGutter;
         used = std::max(used, x);
-        row = std::max(row, t.tall + 2 * kGutter);
+        row = std::max(row, t.tall + 2 * kTileGutter);
     }
     return {used, y + row};
 }
@@ -179,8 +179,8 @@ private:
                     own = halveImage(own, plain);
             }
         const bool normals = plain && image < 0 && factor == Vec4f(1, 1, 1, 1);
-        for (int y = -kGutter; y < tile.tall + kGutter; ++y)
-            for (int x = -kGutter; x < tile.wide + kGutter; ++x) {
+        for (int y = -kTileGutter; y < tile.tall + kTileGutter; ++y)
+            for (int x = -kTileGutter; x < tile.wide + kTileGutter; ++x) {
                 const Vec2f uv =
                     tile.low + Vec2f((static_cast<float>(x) + 0.5F) / static_cast<float>(tile.wide) * tile.span.x(),
                                      (static_cast<float>(y) + 0.5F) / static_cast<float>(tile.tall) * tile.span.y());

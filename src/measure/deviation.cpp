@@ -11,7 +11,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kChunk = 4096;
+constexpr std::size_t kDeviationChunk = 4096;
 constexpr int kRounds = 8;
 constexpr std::ptrdiff_t kPiecesARound = 24'000;
 
@@ -67,7 +67,7 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
     std::vector<std::uint32_t>& closest = measured.closest;
     distance.resize(vertices);
     closest.resize(vertices);
-    parallelChunks(vertices, kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(vertices, kDeviationChunk, [&](std::size_t begin, std::size_t end) {
         if (job.cancelled())
             return;
         std::uint32_t hint = 0;
@@ -167,7 +167,7 @@ double spread(const Mesh& from, const SurfaceQuery& target, std::uint32_t sample
     if (!places.any())
         return 0;
     std::vector<double> distance(samples);
-    parallelChunks(samples, kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(samples, kDeviationChunk, [&](std::size_t begin, std::size_t end) {
         if (job.cancelled())
             return;
         std::uint32_t hint = 0;
@@ -235,10 +235,10 @@ SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& refe
     const auto largest = [points](const Mesh& from, const SurfaceQuery& target, const auto& weightAt) {
         const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);
         const std::size_t count = (from.positions.size() + step - 1) / step;
-        std::vector<SampledDeviation> chunkLargest((count + kChunk - 1) / kChunk);
-        parallelChunks(count, kChunk, [&](std::size_t begin, std::size_t end) {
+        std::vector<SampledDeviation> chunkLargest((count + kDeviationChunk - 1) / kDeviationChunk);
+        parallelChunks(count, kDeviationChunk, [&](std::size_t begin, std::size_t end) {
             std::uint32_t hint = 0;
-            SampledDeviation& most = chunkLargest[begin / kChunk];
+            SampledDeviation& most = chunkLargest[begin / kDeviationChunk];
             for (std::size_t i = begin; i < end; ++i) {
                 const ClosestPoint hit = target.closest(from.positions[i * step].cast<double>(), hint);
                 hint = hit.triangle;

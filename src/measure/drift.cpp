@@ -10,7 +10,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kChunk = 1024;
+constexpr std::size_t kSampleChunk = 1024;
 constexpr std::size_t kMostNear = 2048; // triangles that are looked at round one point
 constexpr double kFarthest = 0.05;      // of the diagonal
 constexpr double kOutside = 1e-3;       // barycentric slack for points on an edge of the texture
@@ -143,7 +143,7 @@ Result<Drift> measureDrift(const Mesh& referenceMesh, const SurfaceQuery& query,
     std::vector<double> metres(textured ? options.samples : 0);
     std::vector<double> texels(metres.size());
     std::vector<double> degrees(shaded ? options.samples : 0);
-    parallelChunks(options.samples, kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(options.samples, kSampleChunk, [&](std::size_t begin, std::size_t end) {
         if (job.cancelled())
             return;
         std::vector<std::uint32_t> near;

@@ -8,7 +8,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kChunk = 4096;
+constexpr std::size_t kHeatChunk = 4096;
 
 double longestEdge(const Mesh& mesh, std::uint32_t triangle) {
     const std::uint32_t* c = &mesh.indices[3 * std::size_t{triangle}];
@@ -90,7 +90,7 @@ Result<Heat> deviationHeat(const Mesh& reference, const SurfaceQuery& referenceQ
         return cancelledError();
     std::vector<float> value(weld.pointCount, 0);
     std::vector<float> own(mesh.positions.size());
-    parallelChunks(own.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(own.size(), kHeatChunk, [&](std::size_t begin, std::size_t end) {
         std::uint32_t near = 0;
         for (std::size_t v = begin; v < end && !job.cancelled(); ++v) {
             const ClosestPoint c = referenceQuery.closest(mesh.positions[v].cast<double>(), near);
@@ -108,7 +108,7 @@ Result<Heat> deviationHeat(const Mesh& reference, const SurfaceQuery& referenceQ
         float distance = 0;
     };
     std::vector<Landed> landed(reference.positions.size());
-    parallelChunks(landed.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(landed.size(), kHeatChunk, [&](std::size_t begin, std::size_t end) {
         std::uint32_t near = 0;
         for (std::size_t v = begin; v < end && !job.cancelled(); ++v) {
             const ClosestPoint c = fine.closest(reference.positions[v].cast<double>(), near);

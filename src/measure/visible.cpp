@@ -15,7 +15,7 @@ constexpr double kFine = 0.25;            // of x: pieces that are off are no la
 constexpr double kStep = 0.8408964152537; // 2^(-1/4); what x falls by
 constexpr double kWiderBall = 1 + kFine / 2;
 constexpr std::size_t kMostPieces = 400'000; // in all; where there are more, they stay coarser
-constexpr std::size_t kChunk = 512;
+constexpr std::size_t kVisibleChunk = 512;
 
 /// A part of a triangle: its corners, how far each is from the other surface, and the nearest triangle there.
 struct Piece {
@@ -161,7 +161,7 @@ private:
             pieces.erase(large, pieces.end());
             from = pieces.size();
             pieces.resize(from + 4 * parents.size());
-            parallelChunks(parents.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+            parallelChunks(parents.size(), kVisibleChunk, [&](std::size_t begin, std::size_t end) {
                 for (std::size_t i = begin; i < end; ++i)
                     splitOne(parents[i], &pieces[from + 4 * i]);
             });

@@ -9,7 +9,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kChunk = 16384;
+constexpr std::size_t kCareChunk = 16384;
 
 float squaredDistanceToSegment(const Vec3f& p, const Vec3f& a, const Vec3f& b) {
     const Vec3f ab = b - a;
@@ -77,7 +77,7 @@ void layCare(const Mesh& mesh, const CareStroke& stroke, std::vector<float>& val
     const auto inside = [&](const Vec3f& p) {
         return (p.array() >= low.array()).all() && (p.array() <= high.array()).all();
     };
-    parallelChunks(values.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(values.size(), kCareChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t v = begin; v < end; ++v) {
             Vec3f p = mesh.positions[v];
             float share = inside(p) ? reach(p, stroke) : 0;

@@ -8,7 +8,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kChunk = 8192;
+constexpr std::size_t kPoseChunk = 8192;
 
 struct Local {
     Vec3f translation;
@@ -143,7 +143,7 @@ Mesh posed(const Mesh& mesh, const Pose& pose) {
     out.parts = mesh.parts;
     const VertexExtras& extras = mesh.extras;
     const bool skinned = !extras.joints.empty() && !pose.joints.empty();
-    parallelChunks(mesh.positions.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(mesh.positions.size(), kPoseChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t v = begin; v < end; ++v) {
             for (std::size_t m = 0; m < std::min(extras.morphs.size(), pose.morphWeights.size()); ++m) {
                 if (!extras.morphs[m].moves.empty())

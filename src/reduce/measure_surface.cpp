@@ -8,7 +8,7 @@
 namespace thicket::reduce {
 namespace {
 
-constexpr std::size_t kChunk = 2048; // points whose quadrics a core's cache holds
+constexpr std::size_t kSurfaceChunk = 2048; // points whose quadrics a core's cache holds
 constexpr double kTipWeight = 20;    // of a plane across a tip, for the area round it
 
 /// Scaled attributes of a wedge: normals, then UVs, then colours.
@@ -304,7 +304,7 @@ private:
 
 void measureSurface(Surface& s, const CornerLists& lists, const BigVector<std::uint32_t>& materialOfWedge,
                     const std::vector<float>& care, const ReduceOptions& options, const JobContext& job) {
-    parallelChunks(s.places.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(s.places.size(), kSurfaceChunk, job, [&](std::size_t begin, std::size_t end) {
         std::vector<FanCorner> fan;
         std::vector<EdgeUse> uses;
         Round round;

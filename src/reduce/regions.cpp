@@ -9,7 +9,7 @@
 namespace thicket::reduce {
 namespace {
 
-constexpr std::size_t kChunk = 16384;
+constexpr std::size_t kRegionChunk = 16384;
 
 /// Spreads the low 10 bits so that two zeros follow each.
 std::uint32_t spread(std::uint32_t v) {
@@ -23,7 +23,7 @@ std::uint32_t spread(std::uint32_t v) {
 template <class T>
 BigVector<T> gathered(const BigVector<T>& from, const BigVector<std::uint32_t>& order, const JobContext& job) {
     BigVector<T> out(from.empty() ? 0 : order.size());
-    parallelChunks(out.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(out.size(), kRegionChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             out[i] = from[order[i]];
     });
@@ -37,7 +37,7 @@ BigVector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext
         if ((s.flags[p] & Surface::kGone) == 0)
             living.push_back(p);
     BigVector<Vec3d> places(living.size());
-    parallelChunks(places.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(places.size(), kRegionChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i)
             places[i] = s.places[living[i]];
     });
@@ -56,7 +56,7 @@ BigVector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext
 /// Drops wedges that no living triangle uses and orders the rest by point; returns the new number of each old wedge.
 BigVector<std::uint32_t> orderWedges(Surface& s, const BigVector<std::uint32_t>& pointNumber, const JobContext& job) {
     std::vector<std::uint8_t> used(s.wedgeNode.size(), 0);
-    parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(s.triangles(), kRegionChunk, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t t = begin; t < end; ++t)
             if (s.corners[4 * t] != kNone)
                 for (std::size_t k = 0; k < 3; ++k)
@@ -93,7 +93,7 @@ BigVector<std::uint32_t> orderWedges(Surface& s, const BigVector<std::uint32_t>&
     if (s.attributes > 0) {
         const auto stride = static_cast<std::size_t>(AttributeSpan::stride(s.attributes));
         BigVector<double> rows(order.size() * stride);
-        parallelChunks(order.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
+        parallelChunks(order.size(), kRegionChunk, job, [&](std::size_t begin, std::size_t end) {
             for (std::size_t i = begin; i < end; ++i)
                 std::copy_n(s.attributesOf(order[i]), stride, rows.begin() + static_cast<std::ptrdiff_t>(i * stride));
         });
@@ -111,7 +111,7 @@ BigVector<std::uint32_t> curveOrder(const BigVector<Vec3d>& places, unsigned tur
         return spread(static_cast<std::uint32_t>(std::clamp((v + 0.5 + shift) * (1024 / 1.25), 0.0, 1023.0)));
     };
     BigVector<std::uint64_t> keys(places.size());
-    parallelChunks(places.size(), kChunk, [&](std::size_t begin, std::size_t end) {
+    parallelChunks(places.size(), kRegionChunk, [&](std::size_t begin, std::size_t end) {
         for (std::size_t i = begin; i < end; ++i) {
             const Vec3d& p = places[i];
             const std::uint32_t code = cell(p[turn % 3]) << 2 | cell(p[(turn + 1) % 3]) << 1 | cell(p[(turn + 2) % 3]);
@@ -156,9 +156,9 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
     const std::size_t before = s.triangles();
     BigVector<std::uint32_t> home(before, kNone);
     const std::size_t homes = count + 1;
-    std::vector<std::uint32_t> start((before / kChunk + 1) * homes, 0);
-    parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
-        std::uint32_t* own = start.data() + begin / kChunk * homes;
+    std::vector<std::uint32_t> start((before / kRegionChunk + 1) * homes, 0);
+    parallelChunks(before, kRegionChunk, job, [&](std::size_t begin, std::size_t end) {
+        std::uint32_t* own = start.data() + begin / kRegionChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {
             std::uint32_t* p = &s.corners[4 * t];
             if (p[0] == kNone)
@@ -190,8 +190,8 @@ std::vector<Region> arrange(Surface& s, unsigned turn, std::uint32_t pointsEach,
     }
     BigVector<std::uint32_t> corners(std::size_t{4} * triangles);
     BigVector<std::uint32_t> cornerWedge(std::size_t{3} * triangles);
-    parallelChunks(before, kChunk, job, [&](std::size_t begin, std::size_t end) {
-        std::uint32_t* next = start.data() + begin / kChunk * homes;
+    parallelChunks(before, kRegionChunk, job, [&](std::size_t begin, std::size_t end) {
+        std::uint32_t* next = start.data() + begin / kRegionChunk * homes;
         for (std::size_t t = begin; t < end; ++t) {
             if (home[t] == kNone)
                 continue;

@@ -94,14 +94,14 @@ double uvScaleOf(const Surface& s, const BigVector<Vec2f>& uv, double weight, co
     if (uv.empty())
         return 0;
     // Sums of fixed chunks, joined in their order.
-    constexpr std::size_t kChunk = 4 * kPointChunk;
+    constexpr std::size_t kAreaChunk = 4 * kPointChunk;
     struct Areas {
         double surface = 0;
         double texture = 0;
     };
-    std::vector<Areas> areas(s.triangles() / kChunk + 1);
-    parallelChunks(s.triangles(), kChunk, job, [&](std::size_t begin, std::size_t end) {
-        Areas& own = areas[begin / kChunk];
+    std::vector<Areas> areas(s.triangles() / kAreaChunk + 1);
+    parallelChunks(s.triangles(), kAreaChunk, job, [&](std::size_t begin, std::size_t end) {
+        Areas& own = areas[begin / kAreaChunk];
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
             own.surface += areaOf(s, t);
             const std::uint32_t* w = &s.cornerWedge[3 * std::size_t{t}];

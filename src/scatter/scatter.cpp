@@ -13,7 +13,7 @@ namespace thicket {
 namespace {
 
 constexpr double kRadians = std::numbers::pi / 180;
-constexpr std::size_t kChunk = 8192;
+constexpr std::size_t kScatterChunk = 8192;
 
 // What lots are drawn for: one stream each, so that a change of one leaves the others as they are.
 enum Stream : std::uint64_t { CornerA = 1, CornerB, Chance, Rounding, Which, Size, Turn, Lean, LeanWay, Order };
@@ -238,7 +238,7 @@ Result<Placements> scatter(const ScatterRecipe& recipe, const ScatterGround& of,
     }
     std::vector<Vec3d> places(candidates.size());
     std::vector<float> apart(candidates.size());
-    const bool whole = parallelChunks(candidates.size(), kChunk, job, [&](std::size_t from, std::size_t to) {
+    const bool whole = parallelChunks(candidates.size(), kScatterChunk, job, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             const Candidate& c = candidates[i];
             places[i] = ground.at(c.triangle, share(streamOf(recipe, CornerA), c.lots),
@@ -276,7 +276,7 @@ Result<Placements> scatter(const ScatterRecipe& recipe, const ScatterGround& of,
     for (const ScatterAsset& a : recipe.assets)
         upTo.push_back((upTo.empty() ? 0 : upTo.back()) + a.weight);
     Placements out(order->size());
-    parallelChunks(out.size(), kChunk, [&](std::size_t from, std::size_t to) {
+    parallelChunks(out.size(), kScatterChunk, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
             const std::uint32_t c = (*order)[i];
             out[i] = placementOf(recipe, upTo, places[c], ground.normalAt(candidates[c].triangle, places[c]),

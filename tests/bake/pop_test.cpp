@@ -10,10 +10,10 @@
 namespace thicket {
 namespace {
 
-Surfaces plain(float grey = 0.5F) {
+Surfaces grey(float value = 0.5F) {
     Surfaces s;
     s.materials.emplace_back();
-    s.materials[0].baseColor = Vec4f(grey, grey, grey, 1);
+    s.materials[0].baseColor = Vec4f(value, value, value, 1);
     return s;
 }
 
@@ -30,7 +30,7 @@ PopScore score(const Mesh& a, const Surfaces& sa, const Mesh& b, const Surfaces&
 
 TEST(Pop, of_a_level_with_itself_is_nothing) {
     const Mesh mesh = shapes::texturedSphere(40, 20);
-    const PopScore s = score(mesh, plain(), mesh, plain(), 30);
+    const PopScore s = score(mesh, grey(), mesh, grey(), 30);
     EXPECT_EQ(s.outlineShift, 0);
     EXPECT_EQ(s.changedPixels, 0);
     EXPECT_EQ(s.meanDeltaE, 0);
@@ -45,25 +45,25 @@ TEST(Pop, measures_how_far_an_outline_moves_in_pixels) {
     for (Vec3f& p : grown.positions)
         p *= 1.15F;
     PopOptions options;
-    const PopScore s = score(grown, plain(), mesh, plain(), 50, options);
+    const PopScore s = score(grown, grey(), mesh, grey(), 50, options);
     EXPECT_NEAR(s.outlineShift, 3 - 0.7, 0.8) << "one cell of half a pixel is taken off, corner to corner";
     EXPECT_EQ(s.scale, 1);
     EXPECT_NEAR(s.pixelsTall, 2.3 * 1000 / 50, 1.5);
     EXPECT_FALSE(s.unseen(1));
     EXPECT_NEAR(s.severity(1), std::max(s.outlineShift, 100 * s.changedPixels), 1e-9);
     // Nearer it is larger on screen than is looked at; the shift is still stated in the screen's pixels.
-    const PopScore near = score(grown, plain(), mesh, plain(), 8, options);
+    const PopScore near = score(grown, grey(), mesh, grey(), 8, options);
     EXPECT_LT(near.scale, 1);
     EXPECT_NEAR(near.outlineShift, 0.15 * 1000 / 8 - 0.7 / near.scale, 3);
 }
 
 TEST(Pop, sees_other_colours_where_the_outline_is_the_same) {
     const Mesh mesh = shapes::texturedSphere(40, 20);
-    const PopScore s = score(mesh, plain(0.5F), mesh, plain(0.8F), 30);
+    const PopScore s = score(mesh, grey(0.5F), mesh, grey(0.8F), 30);
     EXPECT_EQ(s.outlineShift, 0);
     EXPECT_GT(s.changedPixels, 0.95);
     EXPECT_GT(s.meanDeltaE, 8);
-    const PopScore slight = score(mesh, plain(0.5F), mesh, plain(0.505F), 30);
+    const PopScore slight = score(mesh, grey(0.5F), mesh, grey(0.505F), 30);
     EXPECT_EQ(slight.changedPixels, 0);
     EXPECT_GT(slight.meanDeltaE, 0);
     EXPECT_TRUE(slight.unseen(1));
@@ -78,7 +78,7 @@ TEST(Pop, is_judged_by_known_colours) {
 
 TEST(Pop, stops_when_told) {
     const Mesh mesh = shapes::sphere(6);
-    const Surfaces surfaces = plain();
+    const Surfaces surfaces = grey();
     const Appearance a(mesh, surfaces);
     const auto look = [&](const Vec3d&) -> const Appearance& { return a; };
     std::stop_source stop;

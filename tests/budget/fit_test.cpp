@@ -2,6 +2,7 @@
 
 #include "budget/fit.h"
 
+#include "budget/first_audit.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
@@ -9,6 +10,8 @@
 
 namespace thicket {
 namespace {
+
+using test::auditOf;
 
 /// Balls of four levels in rings round the route, one subject a size.
 Scene sceneOf(std::size_t subjects, unsigned seed) {
@@ -64,12 +67,6 @@ std::uint64_t mostTriangles(const Audit& audit) {
     for (const AuditFrame& f : audit.frames)
         most = std::max(most, f.triangles);
     return most;
-}
-
-Audit auditOf(const Scene& scene, const Device& device) {
-    auto audit = auditRoute(scene, scene.settings.routes[0], device, {});
-    EXPECT_TRUE(audit);
-    return std::move(*audit);
 }
 
 Fit fitOf(const Scene& scene, const Device& device, const FitOptions& options = {}) {

@@ -2,12 +2,15 @@
 
 #include "budget/notes.h"
 
+#include "budget/first_audit.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
 
 namespace thicket {
 namespace {
+
+using test::auditOf;
 
 /// A ball of four levels that a route comes no nearer to than 40 m, and a lump of one level.
 Scene sceneFarOff() {
@@ -44,12 +47,6 @@ Device tight() {
     d.frameRate = 20;
     d.triangleBudget = 100;
     return d;
-}
-
-Audit auditOf(const Scene& scene, const Device& device) {
-    auto audit = auditRoute(scene, scene.settings.routes[0], device, {});
-    EXPECT_TRUE(audit);
-    return std::move(*audit);
 }
 
 std::size_t countOf(const std::vector<BudgetNote>& notes, BudgetNoteKind kind) {

@@ -6,15 +6,11 @@
 namespace thicket {
 namespace {
 
-std::vector<LevelCost> levels() {
-    return {{10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
-}
-
 /// One copy of a chain, looked at from so far along Z.
 struct One {
     View view;
     SwitchRule rule;
-    std::vector<LevelCost> costs = levels();
+    std::vector<LevelCost> costs = test::fourLevels();
     ResolvedChain chain;
     Placement copy;
     test::Chosen chosen;

@@ -8,6 +8,11 @@
 
 namespace thicket::test {
 
+/// What four levels of a chain cost and how far they are off.
+inline std::vector<LevelCost> fourLevels() {
+    return {{10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
+}
+
 inline Batch batchOf(std::uint32_t subject, ResolvedChain chain, Placements copies,
                      std::optional<std::uint32_t> asset = std::nullopt) {
     Batch batch;

@@ -8,12 +8,8 @@
 namespace thicket {
 namespace {
 
-std::vector<LevelCost> levels() {
-    return {{10000, 5000, 2, 0, {}}, {2500, 1300, 2, 0.002, {}}, {600, 320, 1, 0.01, {}}, {100, 60, 1, 0.06, {}}};
-}
-
 ResolvedChain chainWith(const SwitchRule& rule, const View& view) {
-    return resolveChain(levels(), rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
+    return resolveChain(test::fourLevels(), rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
 }
 
 using test::Chosen;
@@ -76,7 +72,7 @@ TEST(Chain, switches_follow_the_allowance_and_keep_what_is_fixed) {
     View view;
     SwitchRule rule;
     rule.allowPx = 2;
-    auto costs = levels();
+    auto costs = test::fourLevels();
     costs[2].fixed = FixedSwitch{DecideBy::Distance, 30};
     const auto chain = resolveChain(costs, rule, {{-1, 0, -1}, {1, 3, 1}}, 2.1, view);
     EXPECT_EQ(chain.fromMetres[0], 0);
@@ -92,7 +88,7 @@ TEST(Chain, switches_follow_the_allowance_and_keep_what_is_fixed) {
 
 TEST(Chain, fixing_in_any_unit_keeps_the_distance) {
     View view;
-    const auto costs = levels();
+    const auto costs = test::fourLevels();
     for (const DecideBy unit : {DecideBy::PixelError, DecideBy::Distance, DecideBy::ScreenHeight}) {
         LevelCost level = costs[2];
         level.fixed = fixAt(unit, 27.5, level, {}, 2.1, view);
@@ -125,15 +121,15 @@ TEST(Selector, keeps_the_pixel_promise_everywhere) {
         const Vec3d low = place + chain.bounds.low * scale;
         const Vec3d high = place + chain.bounds.high * scale;
         const double nearest = (view.eye - view.eye.cwiseMax(low).cwiseMin(high)).norm();
-        const double off = levels()[static_cast<std::size_t>(pick.level)].deviationMetres * scale *
+        const double off = test::fourLevels()[static_cast<std::size_t>(pick.level)].deviationMetres * scale *
                            (view.lines / (2 * std::tan(view.fovY / 2))) / std::max(nearest, 1e-9);
         EXPECT_LE(off, rule.allowPx * 1.0001);
         EXPECT_NEAR(pick.errorPx, off, 1e-6 * (1 + off));
         if (nearest <= 0) {
             EXPECT_EQ(pick.level, 0) << "inside the bounds only the source is safe";
         }
-        for (std::size_t k = static_cast<std::size_t>(pick.level) + 1; k < levels().size(); ++k)
-            EXPECT_GT(levels()[k].deviationMetres * scale * view.pixelScale() / std::max(nearest, 1e-9),
+        for (std::size_t k = static_cast<std::size_t>(pick.level) + 1; k < test::fourLevels().size(); ++k)
+            EXPECT_GT(test::fourLevels()[k].deviationMetres * scale * view.pixelScale() / std::max(nearest, 1e-9),
                       rule.allowPx * 0.9999)
                 << "a coarser one would have done";
     }

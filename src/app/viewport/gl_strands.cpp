@@ -9,7 +9,7 @@ namespace {
 
 // The curves are those of switching/thinning: the share that is kept, how wide the kept ones grow, and the smooth step
 // by which those beyond the share lose their width.
-const char* kVertex = R"(#version 330 core
+const char* kStrandVertex = R"(#version 330 core
 uniform samplerBuffer uPoints, uMiddles;
 uniform usamplerBuffer uFirst, uSlots, uListed;
 uniform int uBase; uniform bool uHasList;
@@ -69,7 +69,7 @@ void main() {
 
 // Below a pixel the opacity falls: a share of the pixels is drawn, another one for each strand, so that strands over
 // each other cover as many layers do.
-const char* kFragment = R"(#version 330 core
+const char* kStrandFragment = R"(#version 330 core
 in vec3 vColor; in vec3 vTangent; in vec3 vPlace; in float vOpacity; flat in float vPhase;
 uniform vec3 uEye; uniform float uHaze; uniform vec3 uHazeColor; uniform vec4 uTint; uniform float uFade;
 out vec4 color;
@@ -106,8 +106,8 @@ constexpr int kLong = 600; // frames that a level's points are kept without bein
 } // namespace
 
 bool GlStrands::initialize() {
-    if (!initializeOpenGLFunctions() || !m_program.addShaderFromSourceCode(QOpenGLShader::Vertex, kVertex) ||
-        !m_program.addShaderFromSourceCode(QOpenGLShader::Fragment, kFragment) || !m_program.link())
+    if (!initializeOpenGLFunctions() || !m_program.addShaderFromSourceCode(QOpenGLShader::Vertex, kStrandVertex) ||
+        !m_program.addShaderFromSourceCode(QOpenGLShader::Fragment, kStrandFragment) || !m_program.link())
         return false;
     m_program.bind();
     m_program.setUniformValue("uPoints", kPointsUnit);

@@ -12,8 +12,8 @@ using json::ordered_json;
 
 namespace {
 
-constexpr int kVersion = 1;
-constexpr const char* kFormat = "lean-thicket-emitter";
+constexpr int kEmitterVersion = 1;
+constexpr const char* kEmitterFormat = "lean-thicket-emitter";
 constexpr std::uintmax_t kMostSpriteBytes = std::uintmax_t{64} << 20;
 constexpr std::uintmax_t kMostFileBytes = std::uintmax_t{4} << 20;
 
@@ -46,9 +46,9 @@ Result<EmitterFile> readEmitterFile(const fs::path& path) {
     const fs::path folder = fs::absolute(path).parent_path();
     auto out = json::decoded(path.string(), "mend the file", [&] {
         const ordered_json in = json::parse(text);
-        if (!in.is_object() || json::string(in, "format", "", "") != kFormat)
+        if (!in.is_object() || json::string(in, "format", "", "") != kEmitterFormat)
             throw json::FieldError("is not an emitter");
-        if (json::integer<int>(in, "version", "", 0, 1'000'000) > kVersion)
+        if (json::integer<int>(in, "version", "", 0, 1'000'000) > kEmitterVersion)
             throw json::FieldError("version: was written by a later release");
         EmitterFile file;
         std::string stem = path.filename().string();
@@ -84,8 +84,8 @@ Result<EmitterFile> readEmitterFile(const fs::path& path) {
 
 std::string encodeEmitterFile(const std::string& name, const Emitter& emitter, EmitterText how,
                               const fs::path& folder) {
-    ordered_json out{{"format", how == EmitterText::Compact ? kFormat : "lean-thicket-emitter-levels"},
-                     {"version", kVersion},
+    ordered_json out{{"format", how == EmitterText::Compact ? kEmitterFormat : "lean-thicket-emitter-levels"},
+                     {"version", kEmitterVersion},
                      {"name", name}};
     out.update(how == EmitterText::Compact ? json::encode(emitter, folder) : json::encodeResolved(emitter, folder));
     return json::text(out, 2) + "\n";

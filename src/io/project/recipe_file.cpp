@@ -15,7 +15,7 @@ using json::ordered_json;
 namespace {
 
 constexpr int kRecipeVersion = 1;
-constexpr const char* kFormat = "lean-thicket-recipe";
+constexpr const char* kRecipeFormat = "lean-thicket-recipe";
 constexpr const char* kStrandFormat = "lean-thicket-strand-recipe";
 constexpr std::uintmax_t kMostMaskBytes = std::uintmax_t{256} << 20;
 
@@ -67,7 +67,7 @@ Result<std::vector<std::byte>> readMask(const fs::path& mask) {
 Result<void> writeRecipeFile(const Scene& scene, const Subject& field, const fs::path& path) {
     const InstancesBody& body = *field.instances();
     const ordered_json out =
-        encodeCommon(kFormat, field, json::encode(*body.recipe, byName(scene), path.parent_path()), body.thinning);
+        encodeCommon(kRecipeFormat, field, json::encode(*body.recipe, byName(scene), path.parent_path()), body.thinning);
     return writeTextFile(path, json::text(out, 2) + "\n");
 }
 
@@ -77,7 +77,7 @@ Result<RecipeFile> readRecipeFile(const Scene& scene, const fs::path& path, std:
         return text.error();
     return json::decoded(path.string(), "mend the recipe, or give the meshes that it names", [&] {
         ordered_json in = json::parse(*text);
-        if (!in.is_object() || json::string(in, "format", "", "") != kFormat)
+        if (!in.is_object() || json::string(in, "format", "", "") != kRecipeFormat)
             throw json::FieldError("is not a scatter recipe");
         if (surface)
             in.erase("surface");

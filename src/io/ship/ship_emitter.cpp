@@ -5,6 +5,7 @@
 #include "image/image.h"
 #include "io/json/emitter_json.h"
 #include "io/project/emitter_file.h"
+#include "io/ship/read_back.h"
 #include "scene/emitter_subject.h"
 
 #include <algorithm>
@@ -19,10 +20,6 @@ namespace {
 
 constexpr int kMoments = 4;
 constexpr double kMomentSeconds = 1.5;
-
-Error differs(const fs::path& file) {
-    return {ErrorCode::CheckFailed, file.string(), "read back, it differs", "check the disk"};
-}
 
 } // namespace
 
@@ -105,7 +102,7 @@ Result<void> shipEmitter(const Scene& scene, const Subject& subject, const fs::p
     if (!back)
         return back.error();
     if (back->emitter != out)
-        return differs(compact);
+        return readBackDiffers(compact, "it differs");
     report.files.push_back({compact, text.size(), true});
 
     const View view = scene.statedView();
@@ -136,7 +133,7 @@ Result<void> shipEmitter(const Scene& scene, const Subject& subject, const fs::p
         return done;
     const auto again = readTextFile(resolved);
     if (!again || *again != all)
-        return differs(resolved);
+        return readBackDiffers(resolved, "it differs");
     report.files.push_back({resolved, all.size(), true});
 
     constexpr int kSide = 160;
@@ -147,7 +144,7 @@ Result<void> shipEmitter(const Scene& scene, const Subject& subject, const fs::p
         return done;
     const auto pixels = decodeImage(image);
     if (!pixels || pixels->rgba != strip.rgba)
-        return differs(picture);
+        return readBackDiffers(picture, "it differs");
     report.files.push_back({picture, image.encoded.size(), true});
     return {};
 }

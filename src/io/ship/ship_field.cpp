@@ -5,6 +5,7 @@
 #include "io/import/placement_table.h"
 #include "io/json/field_json.h"
 #include "io/json/switching_json.h"
+#include "io/ship/read_back.h"
 #include "io/ship/write_glb.h"
 #include "io/ship/write_table.h"
 
@@ -19,11 +20,6 @@ using json::ordered_json;
 namespace {
 
 constexpr int kFieldVersion = 1;
-
-Error differs(const fs::path& file, const std::string& what) {
-    return {ErrorCode::CheckFailed, file.string(), "read back, " + what,
-            "do not use this file; report how it was made"};
-}
 
 /// Copies of an asset in blocks that are near each other, so that an engine can leave whole ones out.
 std::vector<InstanceBlock> blocksOf(const InstancesBody& body, std::uint32_t asset, const Subject& thing) {
@@ -45,23 +41,23 @@ Result<void> compareBlocks(const fs::path& file, const Subject& asset, const std
     if (!back)
         return back.error();
     if (back->size() != 1 || back->front().levels.size() != asset.mesh().levels.size())
-        return differs(file, "it holds another number of levels");
+        return readBackDiffers(file, "it holds another number of levels");
     for (std::size_t i = 0; i < asset.mesh().levels.size(); ++i)
         if (back->front().levels[i].mesh.indices.size() != asset.mesh().levels[i].mesh->indices.size())
-            return differs(file, fmt::format("level {} differs", i));
+            return readBackDiffers(file, fmt::format("level {} differs", i));
     std::size_t at = 0;
     const Placements& placed = back->front().placed;
     for (const InstanceBlock& block : blocks)
         for (const Placement& copy : block.copies) {
             if (at >= placed.size())
-                return differs(file, "copies are missing");
+                return readBackDiffers(file, "copies are missing");
             const Placement& is = placed[at++];
             const double near = 1e-6 * (1 + (copy.position - block.origin).norm());
             if ((is.position - copy.position).norm() > near || std::abs(is.scale - copy.scale) > 1e-5 * copy.scale ||
                 is.rotation.angularDistance(copy.rotation) > 1e-3)
-                return differs(file, fmt::format("copy {} stands elsewhere", copy.id));
+                return readBackDiffers(file, fmt::format("copy {} stands elsewhere", copy.id));
         }
-    return at == placed.size() ? Result<void>() : differs(file, "it holds more copies");
+    return at == placed.size() ? Result<void>() : readBackDiffers(file, "it holds more copies");
 }
 
 Result<void> compareTable(const fs::path& file, const Placements& copies, const JobContext& job) {
@@ -69,12 +65,12 @@ Result<void> compareTable(const fs::path& file, const Placements& copies, const 
     if (!back)
         return back.error();
     if (back->badRows > 0 || back->copies.size() != copies.size())
-        return differs(file, "rows are missing");
+        return readBackDiffers(file, "rows are missing");
     for (std::size_t i = 0; i < copies.size(); ++i) {
         Placement is = back->copies[i];
         is.asset = copies[i].asset; // assets are in the order in which they come there
         if (!(is == copies[i]))
-            return differs(file, fmt::format("row {} differs", i + 1));
+            return readBackDiffers(file, fmt::format("row {} differs", i + 1));
     }
     return {};
 }
@@ -145,7 +141,7 @@ Result<void> shipField(const Scene& scene, const Subject& field, const fs::path&
         const std::string rule = encodeField(scene, field, scene.settings.view);
         const auto same = [&rule](const fs::path& file) -> Result<void> {
             const auto back = readTextFile(file);
-            return back && *back == rule ? Result<void>() : differs(file, "it differs");
+            return back && *back == rule ? Result<void>() : readBackDiffers(file, "it differs");
         };
         if (auto done = text(".field.json", rule, same); !done)
             return done;

@@ -5,6 +5,7 @@
 #include "io/import/read_strands.h"
 #include "io/json/strand_json.h"
 #include "io/json/switching_json.h"
+#include "io/ship/read_back.h"
 #include "io/ship/write_glb.h"
 #include "scene/strand_subject.h"
 #include "strands/ribbon_mesh.h"
@@ -20,23 +21,18 @@ namespace {
 
 constexpr int kStrandVersion = 1;
 
-Error differs(const fs::path& file, const std::string& what) {
-    return {ErrorCode::CheckFailed, file.string(), "read back, " + what,
-            "do not use this file; report how it was made"};
-}
-
 Result<void> compareLines(const fs::path& file, const StrandSet& was, const JobContext& job) {
     const auto back = readStrands(file, {0, true}, job);
     if (!back)
         return back.error();
     if (back->set.first != was.first)
-        return differs(file, "it holds other strands");
+        return readBackDiffers(file, "it holds other strands");
     for (std::size_t i = 0; i < was.points.size(); ++i) {
         const Vec3d a = was.origin + was.points[i].cast<double>();
         const Vec3d b = back->set.origin + back->set.points[i].cast<double>();
         if ((a - b).norm() > 1e-6 * (1 + static_cast<double>(was.points[i].norm())) ||
             std::abs(back->set.widths[i] - was.widths[i]) > 1e-6F * was.widths[i])
-            return differs(file, fmt::format("point {} lies elsewhere", i));
+            return readBackDiffers(file, fmt::format("point {} lies elsewhere", i));
     }
     return {};
 }
@@ -110,7 +106,7 @@ Result<void> shipStrands(const Scene& scene, const Subject& strands, const fs::p
             if (!back)
                 return back.error();
             if (back->size() != 1 || back->front().levels.front().mesh.indices.size() != mesh.indices.size())
-                return differs(file, "it holds other ribbons");
+                return readBackDiffers(file, "it holds other ribbons");
             report.files.push_back({file, bytes.size(), true});
         }
     }
@@ -121,7 +117,7 @@ Result<void> shipStrands(const Scene& scene, const Subject& strands, const fs::p
             return done;
         const auto back = readTextFile(file);
         if (!back || *back != text)
-            return differs(file, "it differs");
+            return readBackDiffers(file, "it differs");
         report.files.push_back({file, text.size(), true});
     }
     return {};
