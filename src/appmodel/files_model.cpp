@@ -4,6 +4,7 @@
 #include "budget/devices.h"
 #include "io/import/read_strands.h"
 #include "scene/kinds.h"
+#include "scene/mend_subject.h"
 #include "scene/strand_subject.h"
 
 #include <algorithm>
@@ -336,6 +337,72 @@ void FilesModel::relinkSource(std::uint32_t id, const QString& file) {
             m_thin.restore(id);
     };
     m_session.change({id}, std::move(change));
+}
+
+namespace {
+
+/// What mends change of a subject, laid on what else was changed meanwhile.
+std::optional<Subject> withMends(const Subject& now, const Subject& before, const Subject& made) {
+    if (!sameLevels(now, before) || now.mesh().care != before.mesh().care)
+        return std::nullopt;
+    Subject after = withLevelsOf(now, made);
+    after.bounds = made.bounds;
+    after.radius = made.radius;
+    after.findings = made.findings;
+    after.mesh().rig = made.mesh().rig;
+    after.mesh().care = made.mesh().care;
+    after.mesh().mends = made.mesh().mends;
+    return after;
+}
+
+} // namespace
+
+void FilesModel::mend(const std::vector<std::uint32_t>& ids, const Mend& mend) {
+    const std::string what = nameOf(mend.kind);
+    Session::Change change{tr("Mending: %1").arg(QString::fromStdString(what).toLower()),
+                           ids.size() == 1 && m_session.scene().find(ids[0]) != nullptr
+                               ? what + ": " + m_session.scene().find(ids[0])->name
+                               : what};
+    change.work = [mend, what](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
+        auto made = mendSubject(before, mend, job);
+        if (!made)
+            return made.error();
+        if (made->count == 0)
+            return Error{ErrorCode::BadInput, before.name, "has nothing to mend (" + keyOf(mend.kind) + ")", {}};
+        return std::move(made->subject);
+    };
+    change.merge = withMends;
+    m_session.change(ids, std::move(change));
+}
+
+void FilesModel::mendAll(std::uint32_t id) {
+    const Subject* found = m_session.scene().findMesh(id);
+    if (found == nullptr)
+        return;
+    Session::Change change{tr("Mending %1").arg(QString::fromStdString(found->name)), "Mend " + found->name};
+    change.work = [](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
+        Subject out = before;
+        for (const Finding& finding : before.findings) {
+            const auto mend = mendFor(before, finding);
+            if (!mend || !finding.serious) // what is told for information may be meant
+                continue;
+            auto made = mendSubject(out, *mend, job);
+            if (!made)
+                return made.error();
+            out = std::move(made->subject);
+        }
+        return out;
+    };
+    change.merge = withMends;
+    m_session.change({id}, std::move(change));
+}
+
+void FilesModel::putLevelsInOrder(std::uint32_t id) {
+    const Subject* found = m_session.scene().findMesh(id);
+    if (found == nullptr)
+        return;
+    m_session.document.push(
+        changeSubject(m_session.scene(), withLevelsInOrder(*found), "Put the levels in order of " + found->name));
 }
 
 void FilesModel::removeSubject(std::uint32_t id) {

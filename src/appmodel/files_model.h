@@ -27,6 +27,12 @@ public:
     /// Says recoveryFound when work without a name was left behind by a crash.
     void lookForUnnamedWork();
     void relinkSource(std::uint32_t subject, const QString& file);
+    /// Makes a mend of some meshes, one step of all; those that do not need it stay as they are.
+    void mend(const std::vector<std::uint32_t>& ids, const Mend& mend);
+    /// Makes all mends that a mesh's findings have, one step.
+    void mendAll(std::uint32_t id);
+    /// Levels from the most triangles to the fewest; those that are no lighter than the one before go.
+    void putLevelsInOrder(std::uint32_t id);
     void removeSubject(std::uint32_t id);
     void renameSubject(std::uint32_t id, const QString& name);
 

@@ -279,7 +279,7 @@ void StrandModel::setLook(std::uint32_t id, const StrandLook& look, const QStrin
 
 StrandModel::Measured StrandModel::measuredOf(const Subject& subject) const {
     const StrandsBody& body = *subject.strands();
-    return {body.strands, body.thinning, body.look, strandChain(subject, scene().statedView()).fromMetres,
+    return {body.strands, strandThinning(subject, scene().statedView()), body.look, strandChain(subject, scene().statedView()).fromMetres,
             subject.rule.reachMetres};
 }
 
@@ -307,7 +307,7 @@ std::vector<StrandCover> StrandModel::cover(std::uint32_t id) {
         tr("Measuring the cover"),
         [this, id, of, distances, view, subject = *found](const JobContext& job) -> JobQueue::Finish {
             const StrandsBody& body = *subject.strands();
-            auto values = measureCover(*body.strands, *body.worth, strandChain(subject, view), body.thinning, body.look,
+            auto values = measureCover(*body.strands, *body.worth, strandChain(subject, view), of.thinning, body.look,
                                        view, distances, job);
             return [this, id, of, made = std::move(values)] {
                 if (m_measuring && m_measuring->first == id && m_measuring->second == of)

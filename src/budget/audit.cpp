@@ -129,6 +129,8 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
     if (scene.settings.cullHidden)
         fillOccluders(scene, input, job.part(0, 0.2));
     audit.frames.reserve(*count);
+    std::vector<std::vector<Shown>> shown;
+    shown.reserve(*count);
     const auto flown =
         flyRoute(scene, input, route, device, 1, job.part(0.2, 1),
                  [&](std::size_t f, const View& view, const Selection& selection) {
@@ -149,8 +151,13 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                                      : frame.bound == Bound::Pixels ? pixelMs(device, ledger.total)
                                                                     : geometryMs(device, ledger.total);
                      audit.shown.resize(selection.subjects.size());
-                     for (std::size_t s = 0; s < selection.subjects.size(); ++s)
-                         audit.shown[s] |= selection.subjects[s].shown;
+                     std::vector<Shown>& now = shown.emplace_back();
+                     for (std::size_t s = 0; s < selection.subjects.size(); ++s) {
+                         audit.shown[s] |= selection.levels[s];
+                         now.push_back({selection.levels[s], scene.subjects[s].terrain() != nullptr
+                                                                 ? selection.subjects[s].drawn
+                                                                 : 0U});
+                     }
                      frame.over = overBudget(device, frame.ms, frame.triangles, frame.draws);
                      audit.framesOver += frame.over ? 1 : 0;
                      if (!audit.frames.empty() && frame.ms > audit.frames[audit.worstFrame].ms)
@@ -159,6 +166,9 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                  });
     if (!flown)
         return flown.error();
+    audit.memory = memoryAlong(scene, device, shown);
+    for (std::size_t f = 0; f < audit.frames.size(); ++f)
+        audit.frames[f].memoryMb = static_cast<double>(audit.memory.frames[f]);
     return audit;
 }
 

@@ -2,6 +2,7 @@
 // What a frame costs, who spends it, and whether a route holds.
 
 #include "base/job.h"
+#include "budget/memory.h"
 #include "scene/select_input.h"
 
 #include <functional>
@@ -52,6 +53,7 @@ struct AuditFrame {
     std::uint32_t switches = 0;
     bool over = false;                           ///< over any of the three budgets
     Bound bound = Bound::Geometry;               ///< what it waits for
+    double memoryMb = 0;                         ///< there in this frame, millions of bytes
     double boundMs = 0;                          ///< how long that takes
     std::vector<float> subjectMs;                ///< one a subject
     std::vector<std::uint32_t> subjectTriangles; ///< one a subject
@@ -61,11 +63,12 @@ struct Audit {
     std::string route;
     std::string device;
     std::vector<AuditFrame> frames;
-    std::vector<std::uint64_t> shown; ///< one a subject: the levels that any frame shows, a bit each
+    std::vector<std::uint64_t> shown; ///< one a subject: its levels that any frame shows, in fields too, a bit each
     std::uint32_t framesOver = 0;     ///< over any of the three budgets
     std::size_t worstFrame = 0;       ///< by estimated ms
     double framesPerSecond = 60;
-    [[nodiscard]] bool holds() const { return framesOver == 0; }
+    MemoryUse memory;
+    [[nodiscard]] bool holds() const { return framesOver == 0 && memory.framesOver == 0; }
 };
 
 /// How a route's frames feel: not only how many are over, but how far and how long.

@@ -15,6 +15,8 @@ Device handheld60() {
     d.nsPerPixel = 1.2;
     d.overdraw = 1.6;
     d.baseMs = 0.8;
+    d.memoryMb = 256;
+    d.aheadSeconds = 2;
     return d;
 }
 
@@ -31,6 +33,8 @@ Device desk120() {
     d.nsPerPixel = 0.12;
     d.overdraw = 1.8;
     d.baseMs = 0.5;
+    d.memoryMb = 2048;
+    d.aheadSeconds = 2;
     return d;
 }
 

@@ -99,7 +99,7 @@ public:
             if (!after)
                 return after.error();
             m_flights += 1;
-            if (after->holds()) {
+            if (after->framesOver == 0) {
                 fit.after = std::move(*after);
                 held = m_chosen;
                 constexpr double kNear = 0.015; // no more to be gained
@@ -124,7 +124,7 @@ public:
             m_chosen = held;
         fit.fitted = fittedNow();
         fit.flights = static_cast<int>(std::ceil(m_flights));
-        if (!fit.after.holds())
+        if (fit.after.framesOver > 0)
             fit.unheld = unheldIn(fit.after);
         fillRows(fit);
         return fit;

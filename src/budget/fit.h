@@ -55,7 +55,7 @@ struct Fit {
     Audit after;
     std::vector<Unheld> unheld; ///< empty when every frame holds
     int flights = 0;            ///< of the route, those at a part of its frames counted by that part
-    [[nodiscard]] bool holds() const { return after.holds(); }
+    [[nodiscard]] bool holds() const { return after.framesOver == 0; }
 };
 
 /// Finds how many times their allowance subjects are loosened (and thinned out so many times nearer). What was set by

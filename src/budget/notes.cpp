@@ -58,19 +58,9 @@ std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
                            fmt::format("{} takes {:.0f} % of the worst frame and has no coarser level", subject.name,
                                        100 * share)});
     }
-    // Fields draw levels of other subjects, and which of them is not told apart: nothing is said of those.
-    std::vector<bool> placed(scene.subjects.size(), false);
-    for (std::size_t s = 0; s < scene.subjects.size(); ++s)
-        placed[s] = scene.subjects[s].isMesh() && audit.shown[s] != 0;
-    for (const Subject& field : scene.subjects)
-        if (field.instances() != nullptr)
-            for (std::size_t s = 0; s < scene.subjects.size(); ++s)
-                if (std::count(field.instances()->assets.begin(), field.instances()->assets.end(),
-                               scene.subjects[s].id) > 0)
-                    placed[s] = false;
     for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
-        if (!placed[s])
-            continue;
+        if (!scene.subjects[s].isMesh() || audit.shown[s] == 0)
+            continue; // what never shows at all stands nowhere, or is another matter
         const Subject& subject = scene.subjects[s];
         for (std::size_t level = 1; level < subject.mesh().levels.size(); ++level)
             if ((audit.shown[s] >> level & 1U) == 0)

@@ -8,6 +8,47 @@
 #include <ostream>
 
 namespace thicket::cli {
+namespace {
+
+/// The mends of a command line as they are written there.
+struct MendValues {
+    std::string unit;
+    double weld = 0;
+    double needles = 0;
+    double specks = 0;
+    double normals = -1;
+    bool area = false;
+    bool duplicates = false;
+    bool turn = false;
+    bool place = false;
+
+    /// In the order in which one helps the next. False, and said, where a value is none.
+    bool into(MendOptions& options, std::ostream& err) const {
+        if (!unit.empty()) {
+            const auto metres = unitMetres(unit);
+            if (!metres) {
+                err << "thicket: --unit: \"" << unit << "\" is no unit; use mm, cm, m, inch or metres as a number\n";
+                return false;
+            }
+            options.mends.push_back({MendKind::Unit, *metres});
+        }
+        const auto add = [&options](bool asked, MendKind kind, double value = 0) {
+            if (asked)
+                options.mends.push_back({kind, value});
+        };
+        add(duplicates, MendKind::Duplicates);
+        add(area, MendKind::Area);
+        add(weld > 0, MendKind::Unwelded, weld);
+        add(needles > 0, MendKind::Needles, needles);
+        add(specks > 0, MendKind::Specks, specks);
+        add(turn, MendKind::Flipped);
+        add(normals >= 0, MendKind::Normals, normals);
+        add(place, MendKind::Place);
+        return true;
+    }
+};
+
+} // namespace
 
 int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& err, std::stop_token stop) {
     CLI::App app{"Turns heavy meshes into measured levels of detail, and proves that a route stays within budget.",
@@ -111,6 +152,32 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                             "Grey PNG or JPEG by the first UVs that protects what it shows white");
     common(thinCommand);
 
+    MendOptions mendOptions;
+    CLI::App* mendCommand =
+        app.add_subcommand("mend", "Set right what is wrong with meshes, or with those of a project; files stay");
+    mendCommand->add_option("FILE", mendOptions.files, "Mesh files, or one project")->required();
+    mendCommand->add_option("-o,--out", mendOptions.out,
+                            "File or folder to write; of a project the same one if left out");
+    mendCommand->add_option("--subject", mendOptions.subject, "Only the mesh of this name");
+    mendCommand->add_flag("--all", mendOptions.all, "Every mend that the findings marked ! have");
+    MendValues mendValues;
+    mendCommand->add_option("--unit", mendValues.unit, "What 1 in the file is: mm, cm, m, inch or so many metres");
+    mendCommand->add_flag("--area", mendValues.area, "Remove triangles without area");
+    mendCommand->add_flag("--duplicates", mendValues.duplicates, "Remove triangles that lie on others");
+    mendCommand->add_option("--weld", mendValues.weld, "Join points of open borders that lie so close, metres")
+        ->check(CLI::Range(mendRange(MendKind::Unwelded).first, mendRange(MendKind::Unwelded).second));
+    mendCommand
+        ->add_option("--needles", mendValues.needles, "Remove triangles thinner than this share of their longest side")
+        ->check(CLI::Range(mendRange(MendKind::Needles).first, mendRange(MendKind::Needles).second));
+    mendCommand
+        ->add_option("--specks", mendValues.specks, "Remove loose pieces smaller than this share of the mesh across")
+        ->check(CLI::Range(mendRange(MendKind::Specks).first, mendRange(MendKind::Specks).second));
+    mendCommand->add_flag("--turn", mendValues.turn, "Turn round triangles and pieces that face the wrong way");
+    mendCommand->add_option("--normals", mendValues.normals, "Make normals, smooth up to such an angle, degrees")
+        ->check(CLI::Range(0.0, 180.0));
+    mendCommand->add_flag("--place", mendValues.place, "Move levels from files to where the first one is");
+    common(mendCommand);
+
     MeasureOptions measureOptions;
     CLI::App* measureCommand =
         app.add_subcommand("measure", "Measure how far a level is from its reference, both ways");
@@ -146,6 +213,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->check(CLI::Range(0.0, 10.0))
         ->needs(against);
     auditCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
+    auditCommand->add_option("--junit", projectOptions.junit,
+                             "File to write for build servers: each limit as a test, in JUnit's XML");
     common(auditCommand);
     CLI::App* popsCommand =
         app.add_subcommand("pops", "Look at every switch of a project at true size and say which are seen");
@@ -356,6 +425,11 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return measure(console, measureOptions);
         if (auditCommand->parsed())
             return audit(console, projectOptions);
+        if (mendCommand->parsed()) {
+            if (!mendValues.into(mendOptions, err))
+                return 2;
+            return mend(console, mendOptions);
+        }
         if (fitCommand->parsed())
             return fit(console, projectOptions);
         if (popsCommand->parsed())

@@ -41,6 +41,14 @@ struct ThinOptions {
     std::filesystem::path careMask; ///< grey picture that protects; empty: none
 };
 
+struct MendOptions {
+    std::vector<std::filesystem::path> files; ///< meshes, or one project
+    std::filesystem::path out;                ///< a file or a folder; of a project, empty: the same one
+    std::string subject;                      ///< by name; empty: all
+    std::vector<Mend> mends;                  ///< in the order they are made
+    bool all = false;                         ///< those of all findings too
+};
+
 struct MeasureOptions {
     std::filesystem::path reference;
     std::filesystem::path level;
@@ -56,6 +64,7 @@ struct ProjectOptions {
     std::vector<std::string> leave; ///< subjects that a fit leaves as they are
     double most = 8;                ///< times an allowance that a fit loosens
     bool dryRun = false;
+    std::filesystem::path junit;   ///< the outcome for build servers, as JUnit XML; empty: none
     std::filesystem::path against; ///< an audit of before, as JSON
     double worse = 0.05;           ///< share by which a figure may rise against it
 };
@@ -143,6 +152,7 @@ struct DemoOptions {
 
 int inspect(const Console& console, const std::vector<std::filesystem::path>& files);
 int thin(const Console& console, const ThinOptions& options);
+int mend(const Console& console, const MendOptions& options);
 int measure(const Console& console, const MeasureOptions& options);
 int audit(const Console& console, const ProjectOptions& options);
 int fit(const Console& console, const ProjectOptions& options);

@@ -70,6 +70,89 @@ Result<AuditSummary> readSummary(const std::filesystem::path& file) {
     });
 }
 
+ordered_json encode(const MemoryUse& memory, const Scene& scene, const Device& device) {
+    ordered_json subjects = ordered_json::object();
+    for (std::size_t s = 0; s < memory.subjects.size(); ++s)
+        subjects[scene.subjects[s].name] = memory.subjects[s];
+    return {{"budget_mb", device.memoryMb},
+            {"ahead_seconds", device.aheadSeconds},
+            {"worst_mb", memory.worst},
+            {"worst_seconds", static_cast<double>(memory.worstFrame) / device.frameRate},
+            {"frames_over", memory.framesOver},
+            {"all_mb", memory.all},
+            {"pictures_mb", memory.pictures},
+            {"saved_by_sharing_mb", memory.saved},
+            {"subjects_mb", subjects}};
+}
+
+/// Each limit, and with a baseline each of its figures that got worse, as a test.
+std::string junitOf(const Audit& audit, const Device& device, const std::vector<Worse>& worse,
+                    const ProjectOptions& options) {
+    const auto escaped = [](const std::string& text) {
+        std::string out;
+        for (const char c : text)
+            if (c == '&')
+                out += "&amp;";
+            else if (c == '<')
+                out += "&lt;";
+            else if (c == '>')
+                out += "&gt;";
+            else if (c == '"')
+                out += "&quot;";
+            else
+                out += static_cast<unsigned char>(c) < 0x20 ? ' ' : c;
+        return out;
+    };
+    std::string cases;
+    int tests = 0;
+    int failures = 0;
+    const std::string suite = escaped(audit.route + " on " + audit.device);
+    const auto add = [&](const std::string& name, const std::string& problem) {
+        ++tests;
+        cases += fmt::format("    <testcase classname=\"{}\" name=\"{}\"", suite, escaped(name));
+        if (problem.empty()) {
+            cases += "/>\n";
+            return;
+        }
+        ++failures;
+        cases += fmt::format(">\n      <failure message=\"{0}\">{0}</failure>\n    </testcase>\n", escaped(problem));
+    };
+    const auto limit = [&](const std::string& name, double budget, const auto& of, const char* unit) {
+        std::size_t over = 0;
+        double most = 0;
+        double at = 0;
+        for (const AuditFrame& f : audit.frames) {
+            over += of(f) > budget ? 1 : 0;
+            if (of(f) > most) {
+                most = of(f);
+                at = f.seconds;
+            }
+        }
+        add(name, over == 0 ? std::string()
+                            : fmt::format("{} frames are over {:.6g}{}; the most is {:.6g}{} at {:.2f} s", over, budget,
+                                          unit, most, unit, at));
+    };
+    limit("frame time", device.frameMs, [](const AuditFrame& f) { return f.ms; }, " ms");
+    limit("triangles", static_cast<double>(device.triangleBudget),
+          [](const AuditFrame& f) { return static_cast<double>(f.triangles); }, "");
+    limit("draws", static_cast<double>(device.drawBudget),
+          [](const AuditFrame& f) { return static_cast<double>(f.draws); }, "");
+    if (device.memoryMb > 0)
+        add("memory", audit.memory.framesOver == 0
+                          ? std::string()
+                          : fmt::format("{} frames are over {:.6g} MB; the most is {:.6g} MB", audit.memory.framesOver,
+                                        device.memoryMb, audit.memory.worst));
+    if (!options.against.empty()) {
+        std::string problem;
+        for (const Worse& w : worse)
+            problem += fmt::format("{}{}: {:.4g}, was {:.4g}", problem.empty() ? "" : "; ", w.what, w.after, w.before);
+        add("no worse than before", problem);
+    }
+    return fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites>\n  <testsuite name=\"{}\" "
+                       "tests=\"{}\" failures=\"{}\">\n{}  </testsuite>\n</testsuites>\n",
+                       suite, tests, failures, cases);
+}
+
 } // namespace
 
 int audit(const Console& console, const ProjectOptions& options) {
@@ -127,6 +210,7 @@ int audit(const Console& console, const ProjectOptions& options) {
                                       {"draws", device->drawBudget}}},
                                     {"holds", result->holds()},
                                     {"frames_over", result->framesOver},
+                                    {"memory", encode(result->memory, *scene, *device)},
                                     {"pacing",
                                      {{"p50_ms", pacing.p50},
                                       {"p95_ms", pacing.p95},
@@ -159,16 +243,26 @@ int audit(const Console& console, const ProjectOptions& options) {
         console.out << fmt::format("  most draws     {:>10}     of {} allowed\n",
                                    grouped(static_cast<std::int64_t>(mostDraws)),
                                    grouped(static_cast<std::int64_t>(device->drawBudget)));
+        const MemoryUse& memory = result->memory;
+        console.out << fmt::format("  most memory    {:>10.1f} MB  at {:.1f} s{}, {:.1f} MB with everything there\n",
+                                   memory.worst, static_cast<double>(memory.worstFrame) / result->framesPerSecond,
+                                   device->memoryMb > 0 ? fmt::format(", of {:.0f} MB allowed", device->memoryMb) : "",
+                                   memory.all);
         console.out << fmt::format("  switches       {:>10}     {:.1f} a second\n",
                                    grouped(static_cast<std::int64_t>(switches)),
                                    static_cast<double>(switches) / route->length());
         console.out << fmt::format("  over budget    {:>10}     frames: {}\n", grouped(result->framesOver),
                                    result->holds() ? "the budget holds" : "the budget does NOT hold");
+        if (memory.framesOver > 0)
+            console.out << fmt::format("  over memory    {:>10}     frames\n", grouped(memory.framesOver));
         if (pacing.longestOver > 0)
             console.out << fmt::format("  longest over   {:>10}     frames in a row, from {:.1f} s\n",
                                        pacing.longestOver,
                                        static_cast<double>(pacing.longestFrom) / result->framesPerSecond);
     }
+    if (!options.junit.empty())
+        if (auto written = writeTextFile(options.junit, junitOf(*result, *device, worse, options)); !written)
+            return fail(console, written.error());
     if (!console.json)
         for (const Worse& w : worse)
             console.out << fmt::format("  worse          {}: {:.4g}, was {:.4g}\n", w.what, w.after, w.before);

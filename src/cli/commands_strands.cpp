@@ -88,10 +88,11 @@ int strands(const Console& console, const StrandsOptions& options) {
     const View view = viewWith(options.fovDegrees, options.heightPx);
     const StrandsBody& body = *made->strands();
     const ResolvedChain chain = strandChain(*made, view);
+    const Thinning thinning = strandThinning(*made, view);
     std::vector<StrandCover> covers;
     if (!options.cover.empty()) {
         auto measured =
-            measureCover(*body.strands, *body.worth, chain, body.thinning, body.look, view, options.cover, console.job);
+            measureCover(*body.strands, *body.worth, chain, thinning, body.look, view, options.cover, console.job);
         if (!measured)
             return fail(console, measured.error());
         covers = std::move(*measured);
@@ -121,11 +122,11 @@ int strands(const Console& console, const StrandsOptions& options) {
                                 {"thinned", c.thinned},
                                 {"share", c.share()},
                                 {"colour_delta_e", c.colour},
-                                {"keep", body.thinning.keepAt(c.metres)},
-                                {"grow", body.thinning.growAt(c.metres)}});
+                                {"keep", thinning.keepAt(c.metres)},
+                                {"grow", thinning.growAt(c.metres)}});
         lines += fmt::format("  cover {:.0f} % at {} · {:.0f} % of strands, {:.2f} x as wide · colour off by {:.1f}\n",
-                             100 * c.share(), length(c.metres), 100 * body.thinning.keepAt(c.metres),
-                             body.thinning.growAt(c.metres), c.colour);
+                             100 * c.share(), length(c.metres), 100 * thinning.keepAt(c.metres),
+                             thinning.growAt(c.metres), c.colour);
     }
     out["ms"] = ms;
     const std::string head = fmt::format("{}: {} strands, {} points, {} long in the mean, {} wide\n", made->name,

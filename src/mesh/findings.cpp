@@ -1,9 +1,9 @@
 #include "mesh/findings.h"
 
 #include "base/text.h"
+#include "mesh/mesh_checks.h"
 
 #include <algorithm>
-#include <array>
 #include <fmt/format.h>
 
 namespace thicket {
@@ -19,6 +19,17 @@ std::string Finding::text() const {
         return n + " edges with more than two triangles";
     case FindingKind::OpenBorders:
         return n + " open border edges";
+    case FindingKind::UnweldedPoints:
+        return n + " border points that lie on others unwelded";
+    case FindingKind::FlippedTriangles:
+        return n + " triangles that face the wrong way";
+    case FindingKind::LooseSpecks:
+        return n + " triangles in loose specks";
+    case FindingKind::Needles:
+        return n + " needles, 200 times as long as thin";
+    case FindingKind::UnusualSize: // counted in millimetres
+        return count < 1000 ? fmt::format("{} mm across; was it made in another unit?", n)
+                            : fmt::format("{} m across; was it made in another unit?", grouped(count / 1000));
     case FindingKind::MissingNormals:
         return "no normals; drawn with flat shading";
     case FindingKind::MissingUvs:
@@ -35,7 +46,6 @@ std::string Finding::text() const {
 
 std::vector<Finding> findMeshProblems(const Mesh& mesh) {
     const Weld weld = weldPositions(mesh);
-    const std::uint32_t triangles = mesh.triangleCount();
     std::vector<Finding> findings;
 
     const auto note = [&](FindingKind kind, const std::vector<std::uint32_t>& where, bool serious) {
@@ -51,66 +61,38 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
         findings.push_back({kind, static_cast<std::uint32_t>(where.size()), centre, radius, 0, serious});
     };
 
-    std::vector<std::uint32_t> degenerate;
-    std::vector<std::array<std::uint32_t, 4>> sorted;
-    sorted.reserve(triangles);
-    for (std::uint32_t t = 0; t < triangles; ++t) {
-        std::array<std::uint32_t, 3> p{};
-        for (std::uint32_t k = 0; k < 3; ++k)
-            p[k] = weld.pointOf[mesh.indices[3 * t + k]];
-        const Vec3f& a = mesh.positions[mesh.indices[3 * t]];
-        const Vec3d ab = (mesh.positions[mesh.indices[3 * t + 1]] - a).cast<double>();
-        const Vec3d ac = (mesh.positions[mesh.indices[3 * t + 2]] - a).cast<double>();
-        const double longest = std::max({ab.squaredNorm(), ac.squaredNorm(), (ac - ab).squaredNorm()});
-        if (p[0] == p[1] || p[1] == p[2] || p[0] == p[2] || ab.cross(ac).norm() <= 1e-9 * longest)
-            degenerate.push_back(t);
-        if (p[0] == p[1] || p[1] == p[2] || p[0] == p[2])
-            continue;
-        std::sort(p.begin(), p.end());
-        sorted.push_back({p[0], p[1], p[2], t});
-    }
-    note(FindingKind::DegenerateTriangles, degenerate, true);
-
-    std::sort(sorted.begin(), sorted.end());
-    std::vector<std::uint32_t> duplicate;
-    for (std::size_t i = 1; i < sorted.size(); ++i)
-        if (std::equal(sorted[i].begin(), sorted[i].begin() + 3, sorted[i - 1].begin()))
-            duplicate.push_back(sorted[i][3]);
-    note(FindingKind::DuplicateTriangles, duplicate, true);
-
-    std::vector<std::array<std::uint32_t, 3>> edges;
-    edges.reserve(sorted.size() * 3);
-    for (const auto& s : sorted) {
-        edges.push_back({s[0], s[1], s[3]});
-        edges.push_back({s[1], s[2], s[3]});
-        edges.push_back({s[0], s[2], s[3]});
-    }
-    std::sort(edges.begin(), edges.end());
-    std::vector<std::uint32_t> open;
-    std::vector<std::uint32_t> crowded;
-    for (std::size_t i = 0; i < edges.size();) {
-        std::size_t j = i;
-        while (j < edges.size() && edges[j][0] == edges[i][0] && edges[j][1] == edges[i][1])
-            ++j;
-        if (j - i == 1)
-            open.push_back(edges[i][2]);
-        if (j - i > 2)
-            crowded.push_back(edges[i][2]);
-        i = j;
-    }
-    note(FindingKind::NonManifoldEdges, crowded, true);
-    note(FindingKind::OpenBorders, open, false);
-
     const Bounds bounds = boundsOf(mesh);
+    const double across = bounds.diagonal();
+    const std::vector<MeshSide> sides = sidesOf(mesh, weld);
+    note(FindingKind::DegenerateTriangles, trianglesWithoutArea(mesh, weld), true);
+    note(FindingKind::DuplicateTriangles, duplicateTriangles(mesh, weld), true);
+    const EdgeFindings edges = findEdges(sides);
+    note(FindingKind::NonManifoldEdges, edges.crowded, true);
+    note(FindingKind::OpenBorders, edges.open, false);
+    note(FindingKind::FlippedTriangles, flippedTriangles(mesh, weld, sides), true);
+    if (const auto apart = unweldedPoints(mesh, weld, sides, kUnweldedShare * across); !apart.empty()) {
+        Finding finding{FindingKind::UnweldedPoints, static_cast<std::uint32_t>(apart.size()), {}, across / 50, 0, true};
+        const auto at = std::find(weld.pointOf.begin(), weld.pointOf.end(), apart.front().first);
+        finding.place = mesh.positions[static_cast<std::size_t>(at - weld.pointOf.begin())].cast<double>();
+        findings.push_back(finding);
+    }
+    note(FindingKind::LooseSpecks, speckTriangles(mesh, weld, kSpeckShare), false);
+    note(FindingKind::Needles, needleTriangles(mesh, weld, kNeedleShare), false);
+
     const auto whole = [&](FindingKind kind, bool serious) {
-        findings.push_back({kind, 1, bounds.centre(), bounds.diagonal() / 2, 0, serious});
+        findings.push_back({kind, 1, bounds.centre(), across / 2, 0, serious});
     };
     if (mesh.normals.empty())
         whole(FindingKind::MissingNormals, true);
     if (mesh.uvs.empty())
         whole(FindingKind::MissingUvs, false);
+    constexpr double kLeast = 0.01;
+    constexpr double kMost = 1000;
+    if (across < kLeast || across > kMost)
+        findings.push_back({FindingKind::UnusualSize, static_cast<std::uint32_t>(std::clamp(across * 1000, 1.0, 4e9)),
+                            bounds.centre(), across / 2, 0, true});
     constexpr std::uint32_t kTooLight = 200;
-    if (triangles < kTooLight)
+    if (mesh.triangleCount() < kTooLight)
         whole(FindingKind::TooLight, false);
     return findings;
 }

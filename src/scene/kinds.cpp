@@ -57,14 +57,19 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                            continue;
                                        const Subject& thing = scene.subjects[*asset];
                                        auto cells = cellsFor(before, subject.id, body.copies, i, thing);
-                                       if (cells->size() > 0)
-                                           out.push_back({index,
-                                                          *asset,
-                                                          chainIn(subject, thing, view),
-                                                          std::move(cells),
-                                                          body.engineInstances,
-                                                          nearerBy(body.thinning, view.looser(subject.id)),
-                                                          {}});
+                                       if (cells->size() == 0)
+                                           continue;
+                                       ResolvedChain chain = chainIn(subject, thing, view);
+                                       Thinning thinning =
+                                           nearerBy(thinningFor(body.thinning, fullHeightOf(view, chain.radius)),
+                                                    view.looser(subject.id));
+                                       out.push_back({index,
+                                                      *asset,
+                                                      std::move(chain),
+                                                      std::move(cells),
+                                                      body.engineInstances,
+                                                      std::move(thinning),
+                                                      {}});
                                    }
                                    return out;
                                },
@@ -77,7 +82,7 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                                       strandChain(subject, view),
                                                       body.layout.cells,
                                                       true,
-                                                      nearerBy(body.thinning, view.looser(subject.id)),
+                                                      nearerBy(strandThinning(subject, view), view.looser(subject.id)),
                                                       {},
                                                       body.layout.costs});
                                    return out;
@@ -147,6 +152,17 @@ const Thinning* thinningOf(const Subject& subject) {
         return &field->thinning;
     const StrandsBody* strands = subject.strands();
     return strands != nullptr ? &strands->thinning : nullptr;
+}
+
+double fullHeightOf(const Scene& scene, const Subject& subject, const View& view) {
+    double radius = 0;
+    if (const InstancesBody* field = subject.instances())
+        for (const std::uint32_t id : field->assets)
+            if (const Subject* asset = scene.findMesh(id))
+                radius = std::max(radius, asset->radius);
+    if (subject.strands() != nullptr)
+        radius = strandChain(subject, view).radius;
+    return radius > 0 ? fullHeightOf(view, radius) : 0;
 }
 
 void setThinning(Subject& subject, Thinning thinning) {

@@ -30,6 +30,9 @@ std::size_t levelCount(const Subject& subject);
 
 /// How it thins out over distance; null for what does not.
 const Thinning* thinningOf(const Subject& subject);
+/// Where what it draws fills the picture's height: the largest of a field's assets, one of strands; metres, 0 where
+/// there is none.
+double fullHeightOf(const Scene& scene, const Subject& subject, const View& view);
 /// REQUIRES   a subject that thins out.
 void setThinning(Subject& subject, Thinning thinning);
 

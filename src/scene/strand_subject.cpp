@@ -145,6 +145,11 @@ ResolvedChain strandChain(const Subject& subject, const View& view) {
                         std::max(body.places.radius, 1e-6), view);
 }
 
+Thinning strandThinning(const Subject& subject, const View& view) {
+    const Thinning& own = subject.strands()->thinning;
+    return own.fullHeight > 0 ? thinningFor(own, fullHeightOf(view, strandChain(subject, view).radius)) : own;
+}
+
 Thinning usualStrandThinning(Role role, double reach) {
     Thinning out = Thinning::ofWidths();
     // Widths make up for far more than sizes can, so strands go sooner than copies of a field.

@@ -30,6 +30,9 @@ Result<std::shared_ptr<const StrandSet>> growIn(const Scene& scene, const Strand
 std::vector<LevelCost> strandCosts(const StrandsBody& body);
 ResolvedChain strandChain(const Subject& subject, const View& view);
 
+/// How they thin out as a view sees them, where that goes by the height of a strand on screen.
+Thinning strandThinning(const Subject& subject, const View& view);
+
 /// How strands of a role thin out to begin with: their widths hold the cover.
 Thinning usualStrandThinning(Role role, double reachMetres);
 SwitchRule usualStrandRule(Role role, double tallestMetres);

@@ -201,8 +201,11 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     else
         count(0, passes.size());
     out.subjects.assign(input.subjects.size(), {});
-    for (std::size_t i = 0; i < passes.size(); ++i)
+    out.levels.assign(input.subjects.size(), 0);
+    for (std::size_t i = 0; i < passes.size(); ++i) {
         out.subjects[input.batches[i].subject] += costs[i];
+        out.levels[input.batches[i].asset] |= costs[i].shown;
+    }
     selectGrounds(input, view, options, state, out);
     state.before = seconds;
     out.total = {};

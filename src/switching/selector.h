@@ -175,6 +175,7 @@ struct Run {
 struct Selection {
     std::vector<SubjectCost> subjects; ///< one a subject
     SubjectCost total;
+    std::vector<std::uint64_t> levels; ///< one a subject: its levels that are drawn, in fields too, a bit each
     std::vector<Run> runs;             ///< by batches, in each by levels
     std::vector<std::uint32_t> listed; ///< slots
     std::vector<TileCut> grounds;      ///< one a terrain

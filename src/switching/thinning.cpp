@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 namespace thicket {
 namespace {
@@ -72,6 +73,13 @@ Thinning nearerBy(Thinning thinning, double times) {
         for (CurvePoint& p : curve->points)
             p.metres /= times;
     return thinning;
+}
+
+Thinning thinningFor(Thinning thinning, double fullHeight) {
+    if (thinning.fullHeight <= 0 || fullHeight <= 0)
+        return thinning;
+    const double was = std::exchange(thinning.fullHeight, fullHeight);
+    return nearerBy(std::move(thinning), was / fullHeight);
 }
 
 bool Thinning::thins() const {

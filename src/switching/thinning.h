@@ -43,6 +43,9 @@ struct Thinning {
     bool holdCover = true; ///< copies grow as much as holds the cover of all of them, but not beyond `growAtMost`
     double growAtMost = 2.5;
     double band = 0.15;  ///< 0..1; copies beyond the share by less than this much of it are on their way out
+    /// The curves go by height on screen: their distances hold for what fills the picture's height at so many metres, and
+    /// go along with it for what does so elsewhere. 0: they go by distance.
+    double fullHeight = 0;
     bool widths = false; ///< of strands: what grows, and shrinks on its way out, is their width alone
 
     [[nodiscard]] static Thinning ofWidths() {
@@ -67,6 +70,9 @@ struct Thinning {
 
 /// The same rule so many times nearer.
 Thinning nearerBy(Thinning thinning, double times);
+
+/// The same rule for what fills the picture's height at so many metres; as it is where it goes by distance.
+Thinning thinningFor(Thinning thinning, double fullHeight);
 
 /// How large, or wide, a copy is on its way out, 0..1: all of it at ranks below the kept share, gone at `endOf` it.
 /// SOURCE  the smooth step 3t^2 - 2t^3.

@@ -49,6 +49,11 @@ double screenHeight(const View& view, double radiusMetres, double centreDistance
 double screenHeight(double pixelScale, int lines, double radiusMetres, double centreDistanceMetres);
 /// The inverse of the far form of screenHeight: the distance at which a sphere is `share` of the viewport tall.
 double distanceForScreenHeight(const View& view, double radiusMetres, double share);
+/// Where a sphere would fill the picture's height if its height fell with distance there as it does far away: so many
+/// metres away it is as tall as that over its distance, as a share of the picture.
+inline double fullHeightOf(const View& view, double radiusMetres) {
+    return 2 * radiusMetres * view.pixelScale() / view.lines;
+}
 
 /// Six planes, normals inwards: n.p + d >= 0 is inside.
 /// SOURCE     Gribb & Hartmann 2001.

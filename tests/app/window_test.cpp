@@ -1,4 +1,5 @@
 #include "app/budget/route_chart.h"
+#include "app/gather/gather_page.h"
 #include "app/switching/pop_list.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
@@ -61,6 +62,47 @@ TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
     waitForJobs();
     EXPECT_EQ(window->bench().session.scene().subjects.size(), 1U);
     EXPECT_TRUE(window->messageText().contains("bad.glb"));
+}
+
+TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
+    Mesh mesh = shapes::sphere(10);
+    for (std::uint32_t t = 0; t < mesh.triangleCount(); t += 4)
+        std::swap(mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]);
+    Surfaces s;
+    s.materials.emplace_back();
+    const fs::path file = folder.path() / "ball.glb";
+    ASSERT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
+    window->open({text(file)});
+    waitForJobs();
+    window->setStage(Stage::Gather);
+    auto* list = window->findChild<FindingsView*>()->list();
+    const auto buttonOf = [&](const QString& label) -> QPushButton* {
+        for (QPushButton* button : list->findChildren<QPushButton*>())
+            if (button->text() == label && button->isVisible())
+                return button;
+        return nullptr;
+    };
+    const auto findings = [&] { return window->bench().session.meshSubject()->findings.size(); };
+    const std::size_t before = findings();
+    QTest::qWait(50);
+    QPushButton* turn = buttonOf("Turn round");
+    ASSERT_NE(turn, nullptr);
+    QTest::mouseClick(turn, Qt::LeftButton);
+    waitForJobs();
+    EXPECT_EQ(findings(), before - 1);
+    ASSERT_EQ(window->bench().session.meshSubject()->mesh().mends.size(), 1U);
+    QTest::qWait(50);
+    EXPECT_EQ(buttonOf("Turn round"), nullptr);
+    QPushButton* normals = buttonOf("Smooth normals");
+    ASSERT_NE(normals, nullptr);
+    QTest::mouseClick(normals, Qt::LeftButton);
+    waitForJobs();
+    EXPECT_FALSE(window->bench().session.meshSubject()->mesh().source().mesh->normals.empty());
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(findings(), before);
+    EXPECT_TRUE(window->bench().session.meshSubject()->mesh().mends.empty());
+    EXPECT_TRUE(window->bench().session.document.modified()) << "it was brought in, and stands";
 }
 
 TEST_F(WindowTest, item_models_keep_their_promises) {

@@ -56,7 +56,7 @@ TEST(Cli, usage_errors_exit_with_2) {
     EXPECT_EQ(run({"thin", "x.glb", "-o", "y.glb", "--role", "hero"}).code, 2);
     const Ran help = run({"--help"});
     EXPECT_EQ(help.code, 0);
-    for (const char* command : {"inspect", "thin", "measure", "audit", "fit", "ship", "demo"}) {
+    for (const char* command : {"inspect", "thin", "mend", "measure", "audit", "fit", "ship", "demo"}) {
         EXPECT_NE(help.out.find(command), std::string::npos);
         EXPECT_EQ(run({command, "--help"}).code, 0);
     }
@@ -68,6 +68,42 @@ TEST(Cli, bad_input_exits_with_1_and_says_what_to_do) {
     EXPECT_EQ(ran.err, "thicket: absent.glb: no such file; check the path\n");
     EXPECT_TRUE(ran.out.empty());
     EXPECT_EQ(run({"audit", "absent.thicket.json"}).code, 1);
+}
+
+TEST(Cli, mend_writes_what_is_sound_and_leaves_the_file_alone) {
+    const TempFolder folder;
+    Mesh mesh = shapes::sphere(10, 50);
+    for (std::uint32_t t = 0; t < mesh.triangleCount(); t += 4)
+        std::swap(mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]);
+    shapes::append(mesh, shapes::sphere(1, 0.05), {60, 0, 0});
+    const fs::path in = folder.path() / "cm.glb";
+    Surfaces s;
+    s.materials.emplace_back();
+    ASSERT_TRUE(
+        writeFile(in, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
+    const auto before = *readFile(in);
+    const fs::path out = folder.path() / "out.glb";
+    EXPECT_EQ(run({"mend", in.string(), "-o", out.string()}).code, 2) << "no mend was named";
+    EXPECT_EQ(run({"mend", in.string(), "--all"}).code, 2) << "nowhere to write";
+    EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--unit", "feet"}).code, 2);
+    EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--specks", "0.9"}).code, 2);
+    EXPECT_FALSE(fs::exists(out));
+    const Ran ran = run({"mend", in.string(), "-o", out.string(), "--unit", "cm", "--specks", "0.005", "--all", "--json"});
+    ASSERT_EQ(ran.code, 0) << ran.err;
+    EXPECT_EQ(*readFile(in), before);
+    const auto subject = ran.json()["subjects"][0];
+    ASSERT_EQ(subject["mends"].size(), 4U) << subject.dump();
+    EXPECT_EQ(subject["mends"][0]["mend"], "unit");
+    EXPECT_EQ(subject["mends"][1]["count"], 20);
+    for (const auto& finding : subject["findings"])
+        EXPECT_FALSE(finding["serious"].get<bool>()) << finding["text"];
+    const Ran inspected = run({"inspect", out.string(), "--json"});
+    ASSERT_EQ(inspected.code, 0);
+    EXPECT_NEAR(inspected.json()["subjects"][0]["size_metres"][0].get<double>(), 1, 1e-3);
+    EXPECT_TRUE(inspected.json()["subjects"][0]["normals"].get<bool>());
+    const Ran none = run({"mend", in.string(), "-o", out.string(), "--area", "--subject", "cube"});
+    EXPECT_EQ(none.code, 1);
+    EXPECT_NE(none.err.find("holds no mesh named \"cube\""), std::string::npos) << none.err;
 }
 
 TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
@@ -287,6 +323,17 @@ TEST(Cli, audit_and_ship_a_project) {
     EXPECT_EQ(over.json()["frames"].size(), 48U * 120U + 1U);
     EXPECT_EQ(run({"audit", project.string(), "--device", "Nothing"}).code, 1);
     EXPECT_EQ(run({"audit", project.string(), "--route", "Nothing"}).code, 1);
+    // What a build server reads says the same.
+    const std::string junit = (folder.path() / "audit.xml").string();
+    EXPECT_EQ(run({"audit", project.string(), "--junit", junit}).code, 0);
+    EXPECT_NE(readTextFile(junit)->find("tests=\"4\" failures=\"0\""), std::string::npos) << *readTextFile(junit);
+    EXPECT_EQ(run({"audit", project.string(), "--device", "Desk 120", "--junit", junit}).code, 3);
+    EXPECT_NE(readTextFile(junit)->find("name=\"triangles\">\n      <failure"), std::string::npos);
+    EXPECT_EQ(run({"audit", project.string(), "--junit", (folder.path() / "none" / "a" / "b.xml" / "").string()}).code, 1);
+    const auto memory = over.json()["memory"];
+    EXPECT_EQ(memory["frames_over"], 0);
+    EXPECT_GT(memory["worst_mb"].get<double>(), 0);
+    EXPECT_LE(memory["worst_mb"].get<double>(), memory["all_mb"].get<double>() * (1 + 1e-6));
     // Against itself nothing is worse; against a better one it says what is.
     const auto keep = [&](const char* name, const std::string& text) {
         std::ofstream(folder.path() / name) << text;

@@ -126,7 +126,8 @@ TEST(FieldShip, the_rule_holds_to_its_schema_and_names_every_asset) {
 }
 
 TEST(FieldShip, a_recipe_comes_back_and_holds_to_its_schema) {
-    const Scene scene = shore(0.1);
+    Scene scene = shore(0.1);
+    std::get<InstancesBody>(scene.subjects.back().body).thinning.fullHeight = 3.5; // by height on screen
     const Subject& field = scene.subjects.back();
     const TempFolder folder;
     const fs::path file = folder.path() / "shore.recipe.json";

@@ -110,6 +110,41 @@ TEST(FieldsInScenes, thin_out_by_default_as_their_role_lets_them) {
     }
 }
 
+TEST(FieldsInScenes, curves_by_height_follow_what_is_seen_and_curves_by_distance_do_not) {
+    Scene scene = shore();
+    scene.subjects.push_back(meshOf(3, "Big ball", shapes::sphere(6, 2)));
+    Placements copies(2);
+    copies[0].id = 20;
+    copies[1].id = 21;
+    copies[1].asset = 1;
+    scene.nextId = 22;
+    Subject field = makeField(scene, "Balls", Role::GroundCover, {2, 3}, copies);
+    field.id = scene.nextId++;
+    const auto index = static_cast<std::uint32_t>(scene.subjects.size());
+    scene.subjects.push_back(field);
+    const auto kept = [&](const View& view, std::size_t batch, double metres) {
+        return batchesOf(scene, index, view, nullptr)[batch].thinning.keepAt(metres);
+    };
+    View wide;
+    wide.fovY = 1.2;
+    View narrow = wide;
+    narrow.fovY = 0.4;
+    const double farther = narrow.pixelScale() / wide.pixelScale();
+    for (const double d : {5.0, 17.0, 30.0}) {
+        EXPECT_DOUBLE_EQ(kept(wide, 0, d), kept(narrow, 0, d));
+        EXPECT_DOUBLE_EQ(kept(wide, 0, d), kept(wide, 1, d));
+    }
+    const Thinning byDistance = field.instances()->thinning;
+    Thinning byHeight = byDistance;
+    byHeight.fullHeight = fullHeightOf(scene, field, wide);
+    setThinning(scene.subjects.back(), byHeight);
+    for (const double d : {5.0, 17.0, 30.0}) {
+        EXPECT_NEAR(kept(wide, 1, d), byDistance.keepAt(d), 1e-9) << "the largest is as it was";
+        EXPECT_NEAR(kept(narrow, 1, d * farther), byDistance.keepAt(d), 1e-9);
+        EXPECT_NEAR(kept(wide, 0, d / 2), byDistance.keepAt(d), 2e-2) << "half as large, half as far";
+    }
+}
+
 TEST(FieldsInScenes, reach_as_far_as_copies_are_tall_where_they_stand) {
     const Scene scene = shore();
     Placements copies(1);

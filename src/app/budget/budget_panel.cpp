@@ -254,6 +254,14 @@ void BudgetPanel::refresh() {
     row(tr("most triangles"), groupedText(static_cast<qint64>(triangles)),
         d != nullptr && triangles > d->triangleBudget);
     row(tr("most draws"), groupedText(static_cast<qint64>(draws)), d != nullptr && draws > d->drawBudget);
+    const MemoryUse& memory = audit->memory;
+    row(tr("most memory"),
+        d != nullptr && d->memoryMb > 0 ? tr("%1 of %2 MB").arg(memory.worst, 0, 'f', 1).arg(d->memoryMb)
+                                        : tr("%1 MB").arg(memory.worst, 0, 'f', 1),
+        memory.framesOver > 0);
+    if (memory.saved >= 0.1)
+        row(tr("sharing saves"), tr("%1 of %2 MB").arg(memory.saved, 0, 'f', 1).arg(memory.all + memory.saved, 0, 'f', 1),
+            false);
     row(tr("worst error"), pixelText(error), false);
     row(tr("switches a second"),
         QStringLiteral("%1").arg(static_cast<double>(switches) * audit->framesPerSecond /

@@ -57,6 +57,11 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
         new NumberBox(1, 1000, 1, tr(" a second")), &Device::frameRate);
     add(tr("Triangles"), tr("Triangles that a frame may have"), new NumberBox(1, 1e12, 0, {}), &Device::triangleBudget);
     add(tr("Draws"), tr("Draws that a frame may have"), new NumberBox(1, 1e12, 0, {}), &Device::drawBudget);
+    add(tr("Memory"), tr("Millions of bytes for vertices, indices and pictures; 0: no limit"),
+        new NumberBox(0, 1e9, 1, tr(" MB")), &Device::memoryMb);
+    add(tr("Loaded ahead"),
+        tr("Levels are in memory so long before and after they show; 0: all levels are there, always"),
+        new NumberBox(0, 1e6, 2, tr(" s")), &Device::aheadSeconds);
     grid->addWidget(makeLabel(tr("What things cost"), "title"), row++, 0, 1, 2);
     add(tr("A triangle"), tr("Nanoseconds"), new NumberBox(0, 1e6, 3, tr(" ns")), &Device::nsPerTriangle);
     add(tr("A vertex"), tr("Nanoseconds"), new NumberBox(0, 1e6, 3, tr(" ns")), &Device::nsPerVertex);

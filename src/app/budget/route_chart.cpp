@@ -12,16 +12,19 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
     setMinimumHeight(250);
     m_triangles = new QCPAxisRect(this);
     m_draws = new QCPAxisRect(this);
+    m_memory = new QCPAxisRect(this);
     plotLayout()->addElement(1, 0, m_triangles);
     plotLayout()->addElement(2, 0, m_draws);
+    plotLayout()->addElement(3, 0, m_memory);
     plotLayout()->setRowStretchFactor(0, 1.7);
     plotLayout()->setRowStretchFactor(1, 1.2);
     plotLayout()->setRowStretchFactor(2, 0.8);
+    plotLayout()->setRowStretchFactor(3, 0.8);
     plotLayout()->setRowSpacing(0);
-    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws}) {
+    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws, m_memory}) {
         style(lane, false, false);
         lane->setAutoMargins(QCP::msNone);
-        lane->setMargins(QMargins(76, lane == axisRect() ? 36 : 5, 24, lane == m_draws ? 42 : 3));
+        lane->setMargins(QMargins(76, lane == axisRect() ? 36 : 5, 24, lane == m_memory ? 42 : 3));
         lane->axis(QCPAxis::atBottom)->setTickLabels(false);
     }
     const auto two = [](std::function<QString(double)> label) {
@@ -32,12 +35,15 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
     m_draws->axis(QCPAxis::atLeft)->setTicker(two([](double v) {
         return v <= 0 ? QString() : groupedText(std::llround(v));
     }));
-    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws})
+    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws, m_memory})
         lane->axis(QCPAxis::atBottom)
             ->setTicker(QSharedPointer<QCPAxisTicker>(
                 new PlainTicker([](double v) { return QStringLiteral("%1 s").arg(v); }, 7)));
-    m_draws->axis(QCPAxis::atBottom)->setTickLabels(true);
-    m_draws->axis(QCPAxis::atBottom)->setOffset(16);
+    m_memory->axis(QCPAxis::atLeft)->setTicker(two([](double v) {
+        return v <= 0 ? QString() : QStringLiteral("%1 MB").arg(v);
+    }));
+    m_memory->axis(QCPAxis::atBottom)->setTickLabels(true);
+    m_memory->axis(QCPAxis::atBottom)->setOffset(16);
     connect(&bench.budget, &BudgetModel::auditChanged, this, &RouteChart::rebuild);
     connect(&bench.budget, &BudgetModel::fitChanged, this, &RouteChart::rebuild);
     connect(&bench.session.document, &Document::sceneChanged, this, &RouteChart::rebuild);
@@ -51,9 +57,11 @@ void RouteChart::rebuild() {
     double ms = device != nullptr ? device->frameMs : 8;
     double triangles = device != nullptr ? static_cast<double>(device->triangleBudget) : 1e6;
     double draws = device != nullptr ? static_cast<double>(device->drawBudget) : 1e3;
+    double memory = device != nullptr && device->memoryMb > 0 ? device->memoryMb : 1;
     m_order.assign(scene.subjects.size(), 0);
     std::iota(m_order.begin(), m_order.end(), std::size_t{0});
     if (const Audit* audit = m_bench.budget.audit()) {
+        memory = std::max(memory, audit->memory.worst);
         std::vector<double> sum(scene.subjects.size(), 0);
         for (const AuditFrame& f : audit->frames) {
             ms = std::max(ms, f.ms);
@@ -65,11 +73,12 @@ void RouteChart::rebuild() {
         std::stable_sort(m_order.begin(), m_order.end(),
                          [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
     }
-    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws})
+    for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws, m_memory})
         lane->axis(QCPAxis::atBottom)->setRange(0, length);
     yAxis->setRange(0, ms * 1.15);
     m_triangles->axis(QCPAxis::atLeft)->setRange(0, triangles * 1.15);
     m_draws->axis(QCPAxis::atLeft)->setRange(0, draws * 1.2);
+    m_memory->axis(QCPAxis::atLeft)->setRange(0, memory * 1.2);
     refresh();
     update();
 }
@@ -212,7 +221,7 @@ void RouteChart::paintOverlay(QPainter& p) {
         }
     }
     drawTitle(p, title, aside, color);
-    const QRect bottom = m_draws->rect();
+    const QRect bottom = m_memory->rect();
     if (audit == nullptr || audit->frames.empty() || audit->frames.front().subjectMs.size() != scene.subjects.size()) {
         drawEmpty(
             p, QRectF(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()),
@@ -235,6 +244,10 @@ void RouteChart::paintOverlay(QPainter& p) {
         paintLane(p, m_draws, tr("draws"), tr("budget %1").arg(device->drawBudget),
                   static_cast<double>(device->drawBudget),
                   [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
+        const bool limited = device->memoryMb > 0;
+        constexpr double kBeyond = 1e12; // no line in the lane
+        paintLane(p, m_memory, tr("memory"), limited ? tr("budget %1 MB").arg(device->memoryMb) : QString(),
+                  limited ? device->memoryMb : kBeyond, [](const AuditFrame& f) { return f.memoryMb; }, {});
         p.setFont(Look::font(11));
         p.setPen(l.quiet);
         p.drawText(QRect(0, bottom.bottom() + 4, 70, 14), Qt::AlignRight | Qt::AlignVCenter, tr("switches"));

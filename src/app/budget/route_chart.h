@@ -35,6 +35,7 @@ private:
 
     QCPAxisRect* m_triangles;
     QCPAxisRect* m_draws;
+    QCPAxisRect* m_memory;
     std::vector<std::size_t> m_order; ///< subjects from the dearest on
     double m_time = 0;
 };

@@ -51,6 +51,12 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
     body->addWidget(fieldRow(tr("View margin"), m_margin, tr("Copies this far outside of the view are still drawn")));
     m_cull = new NumberBox(0, 400, 1, tr(" px tall"));
     body->addWidget(fieldRow(tr("Cull below"), m_cull, tr("A copy is not drawn when it is less tall than this")));
+    m_curves = new ChoiceBox;
+    m_curves->setObjectName(QStringLiteral("curvesBy"));
+    m_curves->addItems({tr("distance"), tr("height on screen")});
+    body->addWidget(fieldRow(tr("Curves by"), m_curves,
+                             tr("By height on screen, keep and grow go farther out for taller things, taller screens "
+                                "and narrower views")));
     m_growAtMost = new NumberBox(1, Thinning::kMostGrowth, 2, tr(" ×"));
     m_growAtMost->setObjectName(QStringLiteral("growAtMost"));
     body->addWidget(fieldRow(tr("Grow at most"), m_growAtMost,
@@ -148,6 +154,16 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
     rule(m_reachGrows, tr("Change how the reach grows"), &SwitchRule::reachGrows, 1);
     rule(m_margin, tr("Change the view margin"), &SwitchRule::marginMetres, 1);
     rule(m_cull, tr("Change the smallest size"), &SwitchRule::cullBelowPx, 1);
+    connect(m_curves, &QComboBox::activated, this, [this](int i) {
+        const Subject* s = field();
+        if (s == nullptr)
+            return;
+        const double full = fullHeightOf(m_bench.session.scene(), *s, m_bench.session.scene().statedView());
+        thin(tr("Let the curves go by something else"), [i, full](Thinning& t) {
+            t = thinningFor(std::move(t), full); // nothing moves as it is seen now
+            t.fullHeight = i == 1 ? full : 0;
+        });
+    });
     connect(m_growAtMost, &NumberBox::chosen, this,
             [this](double v) { thin(tr("Change the growth"), [v](Thinning& t) { t.growAtMost = v; }); });
     connect(m_thinBand, &NumberBox::chosen, this,
@@ -245,6 +261,7 @@ void FieldPanel::refresh() {
     m_reachGrows->show(s->rule.reachGrows);
     m_margin->show(s->rule.marginMetres);
     m_cull->show(s->rule.cullBelowPx);
+    m_curves->setCurrentIndex(thinning.fullHeight > 0 ? 1 : 0);
     m_growAtMost->show(thinning.growAtMost);
     m_growAtMost->setEnabled(thinning.holdCover);
     m_thinBand->show(100 * thinning.band);

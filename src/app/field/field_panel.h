@@ -36,6 +36,7 @@ private:
 
     Workbench& m_bench;
     ChoiceBox* m_decide;
+    ChoiceBox* m_curves;
     ChoiceBox* m_measure;
     NumberBox* m_allow;
     NumberBox* m_band;

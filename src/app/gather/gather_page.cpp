@@ -1,12 +1,15 @@
 #include "app/gather/gather_page.h"
 
 #include "app/look/look.h"
+#include "scene/mend_subject.h"
 
+#include <QHeaderView>
+#include <QMenu>
 #include <algorithm>
 
 namespace thicket::app {
 
-FindingModel::FindingModel(Workbench& bench, QObject* parent) : QAbstractListModel(parent), m_bench(bench) {
+FindingModel::FindingModel(Workbench& bench, QObject* parent) : QAbstractTableModel(parent), m_bench(bench) {
     const auto refresh = [this] {
         beginResetModel();
         m_findings.clear();
@@ -25,9 +28,13 @@ int FindingModel::rowCount(const QModelIndex& parent) const {
     return parent.isValid() ? 0 : static_cast<int>(m_findings.size());
 }
 
+int FindingModel::columnCount(const QModelIndex& parent) const {
+    return parent.isValid() ? 0 : 2;
+}
+
 QVariant FindingModel::data(const QModelIndex& index, int role) const {
     const Finding* f = finding(index);
-    if (f == nullptr)
+    if (f == nullptr || index.column() != 0)
         return {};
     const Look& l = Look::now();
     if (role == Qt::DisplayRole)
@@ -52,13 +59,24 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
     head->addWidget(makeLabel(tr("Findings"), "title"));
     m_summary = makeLabel({}, "small");
     head->addWidget(m_summary, 1, Qt::AlignRight);
+    m_more = makeButton(tr("Mend"), tr("All mends, with other values; the file stays as it is"));
+    m_more->setObjectName(QStringLiteral("mendMenu"));
+    m_more->setMenu(new QMenu(m_more));
+    head->addWidget(m_more);
     layout->addLayout(head);
-    m_list = new QListView;
+    m_list = new QTreeView;
     m_list->setAccessibleName(tr("Findings"));
+    m_list->setHeaderHidden(true);
+    m_list->setRootIsDecorated(false);
+    m_list->setUniformRowHeights(true);
     m_model = new FindingModel(bench, this);
     m_list->setModel(m_model);
-    m_list->setSpacing(2);
+    m_list->header()->setStretchLastSection(false);
+    m_list->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+    m_list->header()->setSectionResizeMode(1, QHeaderView::Fixed);
+    m_list->header()->resizeSection(1, 240);
     layout->addWidget(m_list, 1);
+    connect(m_more->menu(), &QMenu::aboutToShow, this, &FindingsView::fillMenu);
     const auto look = [this](const QModelIndex& index) {
         if (const Finding* f = m_model->finding(index))
             emit frameRequested(f->place, f->radius);
@@ -69,8 +87,95 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
     refresh();
 }
 
-void FindingsView::refresh() {
+void FindingsView::mend(MendKind kind, double value) {
+    m_bench.files.mend({m_bench.session.subjectId()}, {kind, value});
+}
+
+QPushButton* FindingsView::mendButton(const Subject& subject, const Finding& finding) {
+    if (finding.kind == FindingKind::LevelsOutOfOrder) {
+        QPushButton* button =
+            makeButton(tr("Put in order"), tr("Sort the levels by triangles; those that are no lighter go"));
+        connect(button, &QPushButton::clicked, this,
+                [this] { m_bench.files.putLevelsInOrder(m_bench.session.subjectId()); });
+        return button;
+    }
+    if (finding.kind == FindingKind::UnusualSize) {
+        QPushButton* button = makeButton(tr("Choose its unit"), tr("Say what it was made in"));
+        auto* menu = new QMenu(button);
+        for (const LengthUnit& unit : kLengthUnits)
+            if (unit.metres != 1)
+                menu->addAction(tr("made in %1").arg(QString::fromLatin1(unit.name)), this,
+                                [this, unit] { mend(MendKind::Unit, unit.metres); });
+        button->setMenu(menu);
+        return button;
+    }
+    const auto found = mendFor(subject, finding);
+    if (!found)
+        return nullptr;
+    QString tip = tr("Mends the subject in one step; its file stays as it is");
+    if (found->kind == MendKind::Normals)
+        tip = tr("Makes normals that are smooth across edges of up to %1°").arg(figureText(found->value, 3));
+    else if (found->kind == MendKind::Unwelded)
+        tip = tr("Joins points of open borders that lie closer than %1").arg(lengthText(found->value));
+    else if (found->kind == MendKind::Specks)
+        tip = tr("Removes loose pieces smaller than %1 % of the whole").arg(figureText(100 * found->value, 2));
+    QPushButton* button = makeButton(QString::fromStdString(nameOf(found->kind)), tip);
+    connect(button, &QPushButton::clicked, this, [this, own = *found] { mend(own.kind, own.value); });
+    return button;
+}
+
+void FindingsView::offerMends() {
     const Subject* s = m_bench.session.meshSubject();
+    if (s == nullptr || !s->mesh().source().mesh)
+        return;
+    for (int row = 0; row < m_model->rowCount(); ++row) {
+        const QModelIndex at = m_model->index(row, 1);
+        if (QPushButton* button = mendButton(*s, *m_model->finding(at)))
+            m_list->setIndexWidget(at, button);
+    }
+}
+
+void FindingsView::fillMenu() {
+    QMenu* menu = m_more->menu();
+    menu->clear();
+    const Subject* s = m_bench.session.meshSubject();
+    if (s == nullptr || !s->mesh().source().mesh)
+        return;
+    const std::uint32_t id = m_bench.session.subjectId();
+    const double across = s->bounds.diagonal();
+    QAction* all = menu->addAction(tr("All that is marked ●"), this, [this, id] { m_bench.files.mendAll(id); });
+    all->setEnabled(std::any_of(s->findings.begin(), s->findings.end(),
+                                [s](const Finding& f) { return f.serious && mendFor(*s, f); }));
+    menu->addSeparator();
+    QMenu* normals = menu->addMenu(tr("Normals smooth up to"));
+    for (const double degrees : {0.0, 30.0, 45.0, 60.0, 90.0, 180.0})
+        normals->addAction(degrees == 0     ? tr("0°: every triangle flat")
+                           : degrees == 180 ? tr("180°: everything smooth")
+                                            : tr("%1°").arg(degrees),
+                           this, [this, degrees] { mend(MendKind::Normals, degrees); });
+    QMenu* weld = menu->addMenu(tr("Weld borders closer than"));
+    for (const double share : {1e-6, 1e-5, 1e-4, 1e-3})
+        weld->addAction(lengthText(share * across), this, [this, share, across] { mend(MendKind::Unwelded, share * across); });
+    QMenu* specks = menu->addMenu(tr("Remove loose pieces smaller than"));
+    for (const double share : {0.002, 0.005, 0.01, 0.02, 0.05})
+        specks->addAction(lengthText(share * across), this, [this, share] { mend(MendKind::Specks, share); });
+    QMenu* needles = menu->addMenu(tr("Remove triangles thinner than"));
+    for (const int part : {1000, 500, 200, 100, 50})
+        needles->addAction(tr("1/%1 of their length").arg(part), this,
+                           [this, part] { mend(MendKind::Needles, 1.0 / part); });
+    QMenu* unit = menu->addMenu(tr("It was made in"));
+    for (const LengthUnit& of : kLengthUnits)
+        if (of.metres != 1)
+            unit->addAction(tr("%1: it becomes %2 across")
+                                .arg(QString::fromLatin1(of.name), lengthText(across * of.metres)),
+                            this, [this, of] { mend(MendKind::Unit, of.metres); });
+    menu->addAction(tr("Turn round what faces the wrong way"), this, [this] { mend(MendKind::Flipped); });
+}
+
+void FindingsView::refresh() {
+    offerMends();
+    const Subject* s = m_bench.session.meshSubject();
+    m_more->setEnabled(s != nullptr && s->mesh().source().mesh != nullptr);
     const Subject* other = m_bench.session.subject();
     if (s == nullptr && other != nullptr)
         m_summary->setText(other->emitter() != nullptr   ? tr("values are checked as they are set")

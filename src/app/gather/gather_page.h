@@ -4,17 +4,18 @@
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
-#include <QAbstractListModel>
-#include <QListView>
+#include <QAbstractTableModel>
+#include <QTreeView>
 
 namespace thicket::app {
 
-/// The findings of the selected subject, serious ones first.
-class FindingModel : public QAbstractListModel {
+/// The findings of the selected subject, serious ones first; beside each there is room for its mend.
+class FindingModel : public QAbstractTableModel {
     Q_OBJECT
 public:
     explicit FindingModel(Workbench& bench, QObject* parent = nullptr);
     int rowCount(const QModelIndex& parent = {}) const override;
+    int columnCount(const QModelIndex& parent = {}) const override;
     QVariant data(const QModelIndex& index, int role) const override;
     [[nodiscard]] const Finding* finding(const QModelIndex& index) const;
 
@@ -23,22 +24,27 @@ private:
     std::vector<Finding> m_findings;
 };
 
-/// Below the viewport: the check list.
+/// Below the viewport: the check list, with a mend for what can be set right.
 class FindingsView : public QWidget {
     Q_OBJECT
 public:
     explicit FindingsView(Workbench& bench, QWidget* parent = nullptr);
-    [[nodiscard]] QListView* list() const { return m_list; }
+    [[nodiscard]] QTreeView* list() const { return m_list; }
 
 signals:
     void frameRequested(const Vec3d& place, double radius);
 
 private:
     void refresh();
+    void offerMends();
+    void fillMenu();
+    [[nodiscard]] QPushButton* mendButton(const Subject& subject, const Finding& finding);
+    void mend(MendKind kind, double value = 0);
     Workbench& m_bench;
     FindingModel* m_model;
-    QListView* m_list;
+    QTreeView* m_list;
     QLabel* m_summary;
+    QPushButton* m_more;
 };
 
 /// On the right: the subject's facts.

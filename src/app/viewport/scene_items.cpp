@@ -57,7 +57,7 @@ void addStrands(const StrandsBody& body, const Batch& batch, const Selection& se
     draw.costs = batch.strands;
     draw.deviation = level == 0 ? -1 : body.levels[static_cast<std::size_t>(level)].deviation;
     draw.look = body.look;
-    draw.thinning = body.thinning;
+    draw.thinning = batch.thinning;
     draw.thins = hasSizes(batch, options);
     draw.keepFactor = std::max(options.keepFactor, 0.25); // what motion leaves out is made up for by width
     draw.decidedFrom = batch.chain.measuredFrom.value_or(view.eye);

@@ -2,6 +2,7 @@
 
 #include "base/file.h"
 #include "base/text.h"
+#include "scene/mend_subject.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
@@ -171,7 +172,6 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
         subject.mesh().placed = std::make_shared<const Placements>(std::move(imported.placed));
     refreshSubject(subject);
     job.report(0.1, "checking " + subject.name);
-    subject.findings = findMeshProblems(*subject.mesh().source().mesh);
     auto measured = measureLevels(subject, job.part(0.3, 1));
     if (!measured)
         return measured.error();
@@ -183,8 +183,7 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
     // One more than there are switches is the height below which nothing is drawn.
     if (imported.screenCoverages.size() == measured->mesh().levels.size())
         measured->rule.cullBelowPx = std::clamp(imported.screenCoverages.back() * View().lines, 0.0, 400.0);
-    const auto chain = findChainProblems(*measured);
-    measured->findings.insert(measured->findings.end(), chain.begin(), chain.end());
+    measured->findings = findProblems(*measured);
     return measured;
 }
 

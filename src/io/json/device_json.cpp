@@ -16,6 +16,8 @@ ordered_json encodeFigures(const Device& d) {
             {"nsPerPixel", d.nsPerPixel},
             {"overdraw", d.overdraw},
             {"baseMs", d.baseMs},
+            {"memoryMb", d.memoryMb},
+            {"aheadSeconds", d.aheadSeconds},
             {"detail", d.detail},
             {"tier", d.tier},
             {"source", d.source}};
@@ -43,6 +45,8 @@ Device decodeDevice(const ordered_json& in, const std::string& path) {
     d.overdraw = number(in, "overdraw", path, 0, 1000);
     d.baseMs = number(in, "baseMs", path, 0, 10000);
     d.detail = number(in, "detail", path, 0.01, 100, 1);
+    d.memoryMb = number(in, "memoryMb", path, 0, 1e9, 0);
+    d.aheadSeconds = number(in, "aheadSeconds", path, 0, 1e6, 0);
     d.tier = integer<int>(in, "tier", path, 0, 7, 0);
     d.source = string(in, "source", path, "entered");
     if (in.contains("fitted")) {

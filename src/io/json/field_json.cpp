@@ -42,6 +42,8 @@ ordered_json encode(const Thinning& t) {
         {"keep", encode(t.keep)}, {"holdCover", t.holdCover}, {"growAtMost", t.growAtMost}, {"band", t.band}};
     if (!t.grow.points.empty())
         out["grow"] = encode(t.grow);
+    if (t.fullHeight > 0)
+        out["fullHeightMetres"] = t.fullHeight;
     if (t.widths)
         out["widths"] = true;
     return out;
@@ -55,6 +57,7 @@ Thinning decodeThinning(const ordered_json& in, const std::string& path) {
     out.holdCover = flag(in, "holdCover", path, true);
     out.growAtMost = number(in, "growAtMost", path, 1, Thinning::kMostGrowth, Thinning().growAtMost);
     out.band = number(in, "band", path, 0, 1, Thinning().band);
+    out.fullHeight = number(in, "fullHeightMetres", path, 0, 1e12, 0);
     out.widths = flag(in, "widths", path, false);
     return out;
 }

@@ -13,6 +13,7 @@
 #include "io/ship/write_glb.h"
 #include "scene/grounds.h"
 #include "scene/kinds.h"
+#include "scene/mend_subject.h"
 #include "scene/strand_subject.h"
 #include "scene/thin_subject.h"
 
@@ -464,6 +465,11 @@ Result<Subject> attachSource(const Subject& subject, const fs::path& file, const
     MeshBody& body = out.mesh();
     const bool same = found->source.hash == subject.source.hash;
     out.source = found->source;
+    std::vector<Mesh*> meshes;
+    for (ImportedLevel& level : found->levels)
+        meshes.push_back(&level.mesh);
+    if (auto mended = mendAgain(body.mends, meshes, found->rig.empty() ? nullptr : &found->rig); !mended)
+        return Error{mended.error().code, file.string(), mended.error().what, "point to the file it was mended from"};
     body.surfaces = std::make_shared<const Surfaces>(std::move(found->surfaces));
     body.rig = found->rig.empty() ? nullptr : std::make_shared<const Rig>(std::move(found->rig));
     body.source().mesh = std::make_shared<const Mesh>(std::move(found->levels.front().mesh));
@@ -482,9 +488,7 @@ Result<Subject> attachSource(const Subject& subject, const fs::path& file, const
     refreshSubject(out);
     if (!same)
         body.curve = {};
-    out.findings = findMeshProblems(*body.source().mesh);
-    const auto chain = findChainProblems(out);
-    out.findings.insert(out.findings.end(), chain.begin(), chain.end());
+    out.findings = findProblems(out);
     return out;
 }
 

@@ -124,6 +124,12 @@ void encodeBody(const Subject& s, const MeshBody& body, const fs::path& folder, 
     out["curve"] = {{"triangles", body.curve.triangles}, {"deviation", body.curve.deviation}};
     if (!body.curve.careful.empty())
         out["curve"]["careful"] = body.curve.careful;
+    for (const Mend& mend : body.mends) {
+        ordered_json one{{"kind", keyOf(mend.kind)}};
+        if (mendRange(mend.kind).second > 0)
+            one["value"] = mend.value;
+        out["mends"].push_back(std::move(one));
+    }
     if (body.placed && !body.placed->empty())
         out["placed"] = encode(*body.placed, files);
 }
@@ -145,6 +151,23 @@ DeviationCurve decodeCurve(const ordered_json& in, const std::string& path) {
         if (curve.triangles[i] >= curve.triangles[i - 1])
             throw json::FieldError(path + "triangles: do not fall");
     return curve;
+}
+
+std::vector<Mend> decodeMends(const ordered_json& in, const std::string& path) {
+    constexpr std::size_t kMost = 256;
+    const ordered_json& mends = json::list(in, "mends", path);
+    if (mends.size() > kMost)
+        throw json::FieldError(path + "mends: there are at most 256");
+    std::vector<Mend> out;
+    for (std::size_t i = 0; i < mends.size(); ++i) {
+        const std::string at = fmt::format("{}mends[{}].", path, i);
+        Mend mend;
+        mend.kind = json::choice<MendKind>(mends[i], "kind", at);
+        if (const auto [low, high] = mendRange(mend.kind); high > 0)
+            mend.value = json::number(mends[i], "value", at, low, high);
+        out.push_back(mend);
+    }
+    return out;
 }
 
 MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::string& path, const BesideReader& beside,
@@ -175,6 +198,8 @@ MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::s
     body.careCut = json::flag(in, "careIsNewer", path, false) ? std::make_shared<const Care>() : body.care;
     if (in.contains("placed"))
         body.placed = decodePlacements(in, "placed", path, beside);
+    if (in.contains("mends"))
+        body.mends = decodeMends(in, path);
     return body;
 }
 

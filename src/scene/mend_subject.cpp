@@ -1,0 +1,218 @@
+#include "scene/mend_subject.h"
+
+#include "measure/deviation.h"
+#include "scene/thin_subject.h"
+
+#include <algorithm>
+
+namespace thicket {
+namespace {
+
+void scaleRig(Rig& rig, float by) {
+    for (RigNode& node : rig.nodes)
+        node.translation *= by;
+    for (auto& bind : rig.inverseBind)
+        for (std::size_t k = 12; k < 15; ++k) // the fourth column, which is where it moves to
+            bind[k] *= by;
+    for (RigAnimation& animation : rig.animations)
+        for (RigChannel& channel : animation.channels)
+            if (channel.path == RigChannel::Path::Translation)
+                for (float& value : channel.values)
+                    value *= by;
+}
+
+std::shared_ptr<const Care> scaledCare(const std::shared_ptr<const Care>& care, float by) {
+    if (!care)
+        return nullptr;
+    Care out = *care;
+    for (CareStroke& stroke : out) {
+        for (Vec3f& place : stroke.path)
+            place *= by;
+        stroke.radius *= by;
+        stroke.mirrorX *= by;
+    }
+    return std::make_shared<const Care>(std::move(out));
+}
+
+/// Where a level must go to lie about the same middle as the first; nothing where it does well enough.
+std::optional<Vec3f> wayToPlace(const Mesh& first, const Mesh& level) {
+    constexpr double kFarOff = 0.02; // of the first one across
+    const Bounds bounds = boundsOf(first);
+    const Vec3d way = bounds.centre() - boundsOf(level).centre();
+    if (way.norm() <= kFarOff * bounds.diagonal())
+        return std::nullopt;
+    return way.cast<float>();
+}
+
+/// Counts and deviations of a level that is what it was but for its mesh.
+void takeFigures(Level& level, const Level& measured) {
+    level.mesh = measured.mesh;
+    level.triangles = measured.triangles;
+    level.vertices = measured.vertices;
+    level.draws = measured.draws;
+    level.deviation = measured.deviation;
+    level.visible = measured.visible;
+    level.promised = measured.promised;
+    level.p99 = measured.p99;
+    level.rms = measured.rms;
+    level.posed = 0;
+    level.content = levelContent(level);
+}
+
+Result<void> measureAgain(Subject& subject, const JobContext& job) {
+    MeshBody& body = subject.mesh();
+    const Mesh& first = *body.source().mesh;
+    if (std::none_of(body.levels.begin() + 1, body.levels.end(),
+                     [](const Level& l) { return l.mesh && !ofPictures(l.origin); }))
+        return {};
+    const SurfaceQuery query(first);
+    const double n = static_cast<double>(body.levels.size());
+    for (std::size_t i = 1; i < body.levels.size(); ++i) {
+        Level& level = body.levels[i];
+        if (!level.mesh || ofPictures(level.origin))
+            continue;
+        auto deviation = measureDeviation(first, query, *level.mesh, {},
+                                          job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        if (!deviation)
+            return deviation.error();
+        takeFigures(level, levelFrom(level.mesh, *deviation, level.origin));
+    }
+    return {};
+}
+
+/// All levels, however they came about, and all lengths that were measured of them.
+Result<std::uint32_t> changeUnit(Subject& subject, const Mend& mend) {
+    MeshBody& body = subject.mesh();
+    const auto by = static_cast<float>(mend.value);
+    std::uint32_t count = 0;
+    for (Level& level : body.levels) {
+        if (level.mesh) {
+            Mesh mesh = *level.mesh;
+            auto done = mendMesh(mesh, mend);
+            if (!done)
+                return done.error();
+            if (auto fine = checkMesh(mesh, subject.name); !fine)
+                return fine.error();
+            count += *done;
+            level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+        }
+        for (double* length : {&level.deviation, &level.visible, &level.promised, &level.p99, &level.rms, &level.posed,
+                               &level.views.half})
+            *length *= mend.value;
+        level.views.centre *= mend.value;
+        if (level.mesh)
+            level.content = levelContent(level);
+    }
+    if (body.rig) {
+        Rig rig = *body.rig;
+        scaleRig(rig, by);
+        body.rig = std::make_shared<const Rig>(std::move(rig));
+    }
+    const bool asCut = body.careCut == body.care;
+    body.care = scaledCare(body.care, by);
+    body.careCut = asCut ? body.care : scaledCare(body.careCut, by);
+    return count;
+}
+
+} // namespace
+
+Result<MendedSubject> mendSubject(const Subject& subject, const Mend& mend, const JobContext& job) {
+    MendedSubject out{subject, 0};
+    MeshBody& body = out.subject.mesh();
+    if (mend.kind == MendKind::Unit) {
+        auto count = changeUnit(out.subject, mend);
+        if (!count)
+            return count.error();
+        out.count = *count;
+    } else if (mend.kind == MendKind::Place) {
+        for (std::size_t i = 1; i < body.levels.size(); ++i) {
+            Level& level = body.levels[i];
+            if (level.origin != LevelOrigin::HandMade || !level.mesh)
+                continue;
+            const auto way = wayToPlace(*body.source().mesh, *level.mesh);
+            if (!way)
+                continue;
+            Mesh mesh = *level.mesh;
+            for (Vec3f& p : mesh.positions)
+                p += *way;
+            level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+            ++out.count;
+        }
+    } else {
+        Mesh mesh = *body.source().mesh;
+        auto count = mendMesh(mesh, mend);
+        if (!count) {
+            Error error = count.error();
+            error.where = subject.name;
+            return error;
+        }
+        out.count = *count;
+        body.source().mesh = std::make_shared<const Mesh>(std::move(mesh));
+        body.source().content = levelContent(body.source());
+    }
+    if (out.count == 0)
+        return MendedSubject{subject, 0};
+    body.mends.push_back(mend);
+    body.curve = {};
+    refreshSubject(out.subject);
+    if (mend.kind != MendKind::Unit)
+        if (auto done = measureAgain(out.subject, job.part(0.1, 0.9)); !done)
+            return done.error();
+    if (job.cancelled())
+        return cancelledError();
+    out.subject.findings = findProblems(out.subject);
+    return out;
+}
+
+std::optional<Mend> mendFor(const Subject& subject, const Finding& finding) {
+    if (finding.kind == FindingKind::LevelBoundsDisagree) {
+        const auto level = static_cast<std::size_t>(finding.level);
+        const MeshBody& body = subject.mesh();
+        const bool moves = level < body.levels.size() && body.levels[level].mesh &&
+                           wayToPlace(*body.source().mesh, *body.levels[level].mesh);
+        return moves ? std::optional(Mend{MendKind::Place, 0}) : std::nullopt;
+    }
+    return mendFor(finding.kind, *subject.mesh().source().mesh);
+}
+
+Subject withLevelsInOrder(const Subject& subject) {
+    Subject out = subject;
+    std::vector<Level>& levels = out.mesh().levels;
+    std::stable_sort(levels.begin() + 1, levels.end(),
+                     [](const Level& a, const Level& b) { return a.triangles > b.triangles; });
+    for (std::size_t i = 1; i < levels.size();)
+        if (levels[i].triangles >= levels[i - 1].triangles)
+            levels.erase(levels.begin() + static_cast<std::ptrdiff_t>(i));
+        else
+            ++i;
+    out.findings = findProblems(out);
+    return out;
+}
+
+Result<void> mendAgain(const std::vector<Mend>& mends, const std::vector<Mesh*>& levels, Rig* rig) {
+    for (const Mend& mend : mends) {
+        if (mend.kind == MendKind::Place) {
+            for (std::size_t i = 1; i < levels.size(); ++i)
+                if (const auto way = wayToPlace(*levels.front(), *levels[i]))
+                    for (Vec3f& p : levels[i]->positions)
+                        p += *way;
+            continue;
+        }
+        const std::size_t count = mend.kind == MendKind::Unit ? levels.size() : 1;
+        for (std::size_t i = 0; i < count; ++i)
+            if (auto done = mendMesh(*levels[i], mend); !done)
+                return done.error();
+        if (mend.kind == MendKind::Unit && rig != nullptr)
+            scaleRig(*rig, static_cast<float>(mend.value));
+    }
+    return {};
+}
+
+std::vector<Finding> findProblems(const Subject& subject) {
+    std::vector<Finding> out = findMeshProblems(*subject.mesh().source().mesh);
+    const std::vector<Finding> chain = findChainProblems(subject);
+    out.insert(out.end(), chain.begin(), chain.end());
+    return out;
+}
+
+} // namespace thicket
