@@ -130,8 +130,15 @@ void FindingsView::offerMends() {
         return;
     for (int row = 0; row < m_model->rowCount(); ++row) {
         const QModelIndex at = m_model->index(row, 1);
-        if (QPushButton* button = mendButton(*s, *m_model->finding(at)))
-            m_list->setIndexWidget(at, button);
+        QPushButton* button = mendButton(*s, *m_model->finding(at));
+        if (button == nullptr)
+            continue;
+        button->setProperty("flat2", true);
+        auto* cell = new QWidget;
+        auto* line = new QHBoxLayout(cell);
+        line->setContentsMargins(0, 1, 0, 1);
+        line->addWidget(button, 0, Qt::AlignRight);
+        m_list->setIndexWidget(at, cell);
     }
 }
 

@@ -40,7 +40,7 @@ in vec3 vWorld; in vec3 vNormal; in vec2 vUv; in float vValue; in vec3 vColor;
 uniform vec4 uBase; uniform sampler2D uTexture; uniform bool uHasTexture, uHasNormals, uFlat;
 uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
 uniform float uHaze; uniform vec3 uHazeColor;
-uniform int uValueUse; uniform float uValueScale; uniform vec3 uHeat[5]; uniform vec3 uCare;
+uniform int uValueUse; uniform float uValueScale; uniform vec3 uHeat[5]; uniform vec3 uCare; uniform vec3 uOver;
 out vec4 color;
 const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
 void main() {
@@ -63,6 +63,7 @@ void main() {
     float at = clamp(vValue * uValueScale, 0.0, 1.0) * 4.0;
     int i = min(int(at), 3);
     base.rgb = mix(uHeat[i], uHeat[i + 1], at - float(i)) * 0.8;
+    if (vValue * uValueScale > 1.01) base.rgb = uOver; // beyond the scale
   } else if (uValueUse == 2) {
     base.rgb = mix(base.rgb, uCare, 0.75 * clamp(vValue * uValueScale, 0.0, 1.0));
   }
@@ -149,6 +150,7 @@ bool GlScene::initialize() {
     }();
     m_surface.setUniformValue("uHazeColor", m_hazeColor);
     m_surface.setUniformValue("uCare", squared(Look::now().accent));
+    m_surface.setUniformValue("uOver", squared(Look::now().over));
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
     glGenBuffers(1, &m_lineBuffer);

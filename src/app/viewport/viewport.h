@@ -188,7 +188,13 @@ private:
     void playOn();
     [[nodiscard]] bool comparing(Arrangement arrangement) const;
     [[nodiscard]] int heatLevel(const Subject& subject) const;
+    /// Metres at the end of the heat's scale: what of a level's deviation can be seen, where a few places are much
+    /// farther off. Those are marked.
+    [[nodiscard]] static double heatEnd(const Level& level);
     void paintHeatLegend(QPainter& painter, const Subject& subject) const;
+    [[nodiscard]] QRectF heatLegend() const;
+    /// Looks at the place where the coloured level is off most.
+    void frameWorst();
     void paintWipe(QPainter& painter, const Subject& subject) const;
     [[nodiscard]] int wipeLevel(const Subject& subject) const;
     [[nodiscard]] bool onWipe(const QPointF& at) const;

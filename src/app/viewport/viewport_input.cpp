@@ -40,6 +40,11 @@ void Viewport::mousePressEvent(QMouseEvent* event) {
     setFocus(Qt::MouseFocusReason);
     m_wiping = event->button() == Qt::LeftButton && onWipe(event->position());
     const bool plain = event->button() == Qt::LeftButton && event->modifiers() == Qt::NoModifier;
+    if (plain && m_stage == Stage::Thin && m_shading == Shading::Heat && heatLegend().contains(event->position())) {
+        m_pressed = QPointF(-1, -1);
+        frameWorst();
+        return;
+    }
     if (plain && groundBrushOut()) {
         const auto hit = groundAlongSight(sightThrough(event->position()), false);
         if (const auto held = groundBrush(); hit && held)
@@ -163,6 +168,9 @@ void Viewport::keyPressEvent(QKeyEvent* event) {
         break;
     case Qt::Key_Minus:
         dolly(1 / 0.86);
+        break;
+    case Qt::Key_J:
+        frameWorst();
         break;
     default:
         QOpenGLWidget::keyPressEvent(event);

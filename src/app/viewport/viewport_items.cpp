@@ -54,6 +54,11 @@ int Viewport::heatLevel(const Subject& subject) const {
                : std::min(m_bench.session.level(), static_cast<int>(subject.mesh().levels.size()) - 1);
 }
 
+double Viewport::heatEnd(const Level& level) {
+    constexpr double kFarOff = 1.5;
+    return level.visible > 0 && level.deviation > kFarOff * level.visible ? level.visible : level.deviation;
+}
+
 DrawItem Viewport::levelItem(const Subject& subject, int level) {
     const Level& of = subject.mesh().levels[static_cast<std::size_t>(level)];
     DrawItem item;
@@ -70,7 +75,7 @@ DrawItem Viewport::levelItem(const Subject& subject, int level) {
             item.values = {heat, &heat->metres};
             item.valueUse = ValueUse::Heat;
             item.valueScale = static_cast<float>(
-                1 / std::max(subject.mesh().levels[static_cast<std::size_t>(heatLevel(subject))].deviation, 1e-12));
+                1 / std::max(heatEnd(subject.mesh().levels[static_cast<std::size_t>(heatLevel(subject))]), 1e-12));
         }
     return item;
 }

@@ -151,9 +151,9 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
 /// The heat colours with what they mean in millimetres, and in pixels where the level comes in.
 void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     const Look& l = Look::now();
-    const QRectF box(width() - 274.0, height() - 86.0, 260, 72);
+    const QRectF box = heatLegend();
     chip(p, box);
-    const QRectF bar = box.adjusted(16, 24, -16, -39);
+    const QRectF bar = box.adjusted(16, 24, -16, -57);
     const int level = heatLevel(subject);
     p.setFont(Look::font(10.5));
     if (m_bench.session.level() == 0 && !comparing(Arrangement::LineUp) && !comparing(Arrangement::Wipe)) {
@@ -179,7 +179,8 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     p.setPen(Qt::NoPen);
     p.setBrush(ramp);
     p.drawRoundedRect(bar, 2, 2);
-    const double end = subject.mesh().levels[static_cast<std::size_t>(level)].deviation;
+    const Level& of = subject.mesh().levels[static_cast<std::size_t>(level)];
+    const double end = heatEnd(of);
     const double from =
         thicket::chainOf(subject, m_bench.session.scene().statedView()).fromMetres[static_cast<std::size_t>(level)];
     p.setPen(l.text);
@@ -203,6 +204,34 @@ void Viewport::paintHeatLegend(QPainter& p, const Subject& subject) const {
     row(bar.bottom() + 3, l.text, [](double metres) { return lengthText(metres); });
     row(bar.bottom() + 17, l.quiet,
         [&](double metres) { return pixelText(pixelError(m_bench.session.scene().statedView(), metres, from)); });
+    const QRectF worst(bar.left(), bar.bottom() + 34, bar.width(), 16);
+    if (end < of.deviation) {
+        p.setPen(Qt::NoPen);
+        p.setBrush(l.over);
+        p.drawRoundedRect(QRectF(worst.left(), worst.top() + 4, 8, 8), 2, 2);
+        p.setPen(l.quiet);
+        p.drawText(worst.adjusted(14, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                   tr("beyond, up to %1").arg(lengthText(of.deviation)));
+    }
+    p.setPen(l.accent);
+    p.drawText(worst, Qt::AlignRight | Qt::AlignVCenter, tr("worst place (J)"));
+}
+
+QRectF Viewport::heatLegend() const {
+    constexpr double kTall = 90;
+    return {width() - 274.0, height() - kTall - 14, 260, kTall};
+}
+
+void Viewport::frameWorst() {
+    const Subject* subject = m_bench.session.meshSubject();
+    if (subject == nullptr || m_stage != Stage::Thin || m_shading != Shading::Heat || subject->mesh().levels.size() < 2)
+        return;
+    const auto heat = m_bench.looks.heat(*subject, heatLevel(*subject));
+    if (!heat || heat->metres.empty())
+        return;
+    const auto at = std::max_element(heat->metres.begin(), heat->metres.end()) - heat->metres.begin();
+    framePlace(heat->mesh.positions[static_cast<std::size_t>(at)].cast<double>(),
+               std::max(4 * static_cast<double>(heat->metres[static_cast<std::size_t>(at)]), 0.015 * subject->radius));
 }
 
 void Viewport::paintWipe(QPainter& p, const Subject& subject) const {
