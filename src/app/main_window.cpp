@@ -222,12 +222,25 @@ MainWindow::MainWindow() {
     connect(m_routeChart, &RouteChart::timePicked, this, [this](double seconds) {
         playRoute(false);
         m_routeChart->setTime(seconds);
+        m_viewBox->overview().setRouteTime(seconds);
         m_viewport->setRouteTime(seconds);
     });
+    connect(&m_viewBox->overview(), &Overview::timePicked, m_routeChart, [this](double seconds) {
+        if (m_stage == Stage::Budget)
+            emit m_routeChart->timePicked(seconds);
+    });
+    connect(m_routeChart, &RouteChart::keyHereRequested, this,
+            [this](std::size_t key) { m_bench.routes.placeKey(key, m_viewport->shotView()); });
+    connect(m_budgetPanel, &BudgetPanel::standRequested, this, [this](const Vec3d& eye, const Vec3d& target) {
+        playRoute(false);
+        m_viewport->setShotView(eye, target);
+    });
+    connect(m_budgetPanel, &BudgetPanel::recordRequested, this, &MainWindow::toggleRecording);
+    connect(m_viewport, &Viewport::selected, this, [this] { m_bench.routes.recordFrame(m_viewport->shotView()); });
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
     connect(m_budgetPanel, &BudgetPanel::momentRequested, m_routeChart, &RouteChart::timePicked);
     connect(m_budgetPanel, &BudgetPanel::keyRequested, this,
-            [this] { m_bench.budget.addRouteKey(m_viewport->shotView()); });
+            &MainWindow::keyCamera);
     connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {
         const QStringList files = QFileDialog::getOpenFileNames(
             this, tr("Add meshes"), {},
@@ -249,11 +262,11 @@ MainWindow::MainWindow() {
     });
     m_play.setInterval(16);
     connect(&m_play, &QTimer::timeout, this, [this] {
-        const double length = m_bench.session.scene().settings.routes.empty()
-                                  ? 0
-                                  : m_bench.session.scene().settings.routes.front().length();
+        const Route* route = m_bench.budget.route();
+        const double length = route != nullptr ? route->length() : 0;
         const double now = m_playFrom + static_cast<double>(m_playClock.elapsed()) / 1000;
         m_routeChart->setTime(std::min(now, length));
+        m_viewBox->overview().setRouteTime(std::min(now, length));
         m_viewport->setRouteTime(std::min(now, length));
         if (now >= length)
             playRoute(false);
@@ -387,13 +400,30 @@ bool MainWindow::askToSave() {
     return true;
 }
 
+void MainWindow::keyCamera() {
+    if (m_bench.routes.recording())
+        toggleRecording();
+    else
+        m_bench.routes.addKey(m_viewport->shotView());
+}
+
+void MainWindow::toggleRecording() {
+    if (m_bench.routes.recording()) {
+        m_bench.routes.stopRecording();
+        return;
+    }
+    playRoute(false);
+    m_bench.routes.startRecording(m_viewport->shotView());
+    m_bench.session.say(tr("Recording: move the camera as the shot should go, then stop."));
+}
+
 void MainWindow::playRoute(bool on) {
     if (on == m_play.isActive())
         return;
     if (on && (!m_bench.budget.hasRoute() || m_stage != Stage::Budget))
         return;
     if (on) {
-        const double length = m_bench.session.scene().settings.routes.front().length();
+        const double length = m_bench.budget.route()->length();
         m_playFrom = m_routeChart->time() >= length - 0.05 ? 0 : m_routeChart->time();
         m_playClock.start();
         m_play.start();

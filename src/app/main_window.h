@@ -109,6 +109,9 @@ private:
     bool askToSave();
     void save(bool as);
     void playRoute(bool on);
+    void toggleRecording();
+    /// A key where the shot camera is; what is being recorded ends.
+    void keyCamera();
     void makeStrip();
 
     Workbench m_bench;

@@ -169,7 +169,7 @@ void MainWindow::makeActions() {
     });
     add(nullptr, {}, QKeySequence(Qt::Key_K), [this] {
         if (m_stage == Stage::Budget)
-            m_bench.budget.addRouteKey(m_viewport->shotView());
+            keyCamera();
     });
     add(nullptr, {}, QKeySequence(Qt::CTRL | Qt::Key_T), [this] {
         const auto chosen = chosenSubjects();

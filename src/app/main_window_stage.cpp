@@ -195,7 +195,7 @@ void MainWindow::refreshGauges() {
         tr("%1 of %2 ms").arg(ledger.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1), ledger.ms / device->frameMs,
         tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
     if (m_stage == Stage::Budget)
-        m_budgetPanel->setFrame(ledger, m_bench.session.scene().settings.routes.empty() ? -1 : m_routeChart->time());
+        m_budgetPanel->setFrame(ledger, m_bench.budget.route() == nullptr ? -1 : m_routeChart->time());
 }
 
 void MainWindow::refreshCharts() {

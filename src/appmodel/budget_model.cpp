@@ -1,6 +1,7 @@
 #include "appmodel/budget_model.h"
 
 #include "appmodel/text.h"
+#include "base/file.h"
 
 namespace thicket::app {
 
@@ -20,7 +21,10 @@ BudgetModel::BudgetModel(Session& session) : m_session(session) {
             m_leftOut.clear();
         if (m_fit && !m_keeping)
             dropFit();
-        if (touched.everything)
+        if (m_sweep)
+            dropSweep();
+        const bool otherRoute = m_audit && (route() == nullptr || route()->name != m_audit->route);
+        if (touched.everything || otherRoute)
             m_audit.reset();
         else if (!m_audit || m_stale)
             return;
@@ -38,8 +42,7 @@ StageState BudgetModel::state() const {
 }
 
 const Route* BudgetModel::route() const {
-    const auto& routes = m_session.scene().settings.routes;
-    return routes.empty() ? nullptr : &routes.front();
+    return m_session.scene().currentRoute();
 }
 
 void BudgetModel::setDevice(std::size_t index) {
@@ -59,24 +62,6 @@ void BudgetModel::setDevices(std::vector<Device> devices, std::size_t index) {
     m_session.document.push(changeSettings(m_session.scene(), settings, "Change the devices"));
 }
 
-void BudgetModel::addRouteKey(const View& view) {
-    Settings settings = m_session.scene().settings;
-    if (settings.routes.empty())
-        settings.routes.push_back({"Route", {}});
-    auto& keys = settings.routes.front().keys;
-    constexpr double kSecondsApart = 4;
-    keys.push_back({keys.empty() ? 0.0 : keys.back().seconds + kSecondsApart, view.eye, view.eye + view.forward * 10});
-    m_session.document.push(changeSettings(m_session.scene(), settings, "Key the camera"));
-}
-
-void BudgetModel::clearRoute() {
-    Settings settings = m_session.scene().settings;
-    if (settings.routes.empty())
-        return;
-    settings.routes.erase(settings.routes.begin());
-    m_session.document.push(changeSettings(m_session.scene(), settings, "Remove the route"));
-}
-
 void BudgetModel::runAudit() {
     if (!hasRoute() || m_session.scene().currentDevice() == nullptr) {
         m_session.say(tr("There is no route to fly yet. In Budget, key the camera at two places or more."));
@@ -87,9 +72,9 @@ void BudgetModel::runAudit() {
         [this, asked = m_session.document.snapshot()](const JobContext& job) -> JobQueue::Finish {
             const Snapshot start = m_session.document.snapshot();
             const Device* device = start.scene->currentDevice();
-            if (start.document != asked.document || device == nullptr || start.scene->settings.routes.empty())
+            if (start.document != asked.document || device == nullptr || start.scene->currentRoute() == nullptr)
                 return {};
-            auto audit = auditRoute(*start.scene, start.scene->settings.routes.front(), *device, job);
+            auto audit = auditRoute(*start.scene, *start.scene->currentRoute(), *device, job);
             if (!audit)
                 return [this, error = audit.error()] { m_session.report(error); };
             auto findings = findingsOf(*audit, *start.scene);
@@ -115,11 +100,11 @@ void BudgetModel::runFit() {
         [this, asked = m_session.document.snapshot(), leftOut = m_leftOut](const JobContext& job) -> JobQueue::Finish {
             const Snapshot start = m_session.document.snapshot();
             const Device* device = start.scene->currentDevice();
-            if (start.document != asked.document || device == nullptr || start.scene->settings.routes.empty())
+            if (start.document != asked.document || device == nullptr || start.scene->currentRoute() == nullptr)
                 return {};
             FitOptions options;
             options.leftOut = leftOut;
-            auto fit = fitScene(*start.scene, start.scene->settings.routes.front(), *device, options, job);
+            auto fit = fitScene(*start.scene, *start.scene->currentRoute(), *device, options, job);
             if (!fit)
                 return [this, error = fit.error()] { m_session.report(error); };
             auto before = findingsOf(fit->before, *start.scene);
@@ -187,6 +172,48 @@ void BudgetModel::freeFitted(std::uint32_t subject) {
         fitted.erase(subject);
     if (fitted.size() != before)
         m_session.document.push(changeSettings(m_session.scene(), settings, "Free what was fitted"));
+}
+
+void BudgetModel::runSweep(const SweepOptions& options) {
+    if (m_session.scene().currentDevice() == nullptr)
+        return;
+    m_session.jobs().run(
+        tr("Looking all round"),
+        [this, options, asked = m_session.document.snapshot()](const JobContext& job) -> JobQueue::Finish {
+            const Snapshot start = m_session.document.snapshot();
+            const Device* device = start.scene->currentDevice();
+            if (start.document != asked.document || device == nullptr)
+                return {};
+            auto sweep = sweepScene(*start.scene, *device, options, job);
+            if (!sweep)
+                return [this, error = sweep.error()] { m_session.report(error); };
+            return [this, start, result = std::make_shared<Sweep>(std::move(*sweep))] {
+                if (!m_session.document.isOpen(start))
+                    return;
+                if (m_session.document.snapshot().revision != start.revision) {
+                    m_session.say(tr("The scene changed meanwhile: look all round again."));
+                    return;
+                }
+                m_sweep = std::move(*result);
+                emit sweepChanged();
+            };
+        },
+        QStringLiteral("sweep"), true);
+}
+
+void BudgetModel::dropSweep() {
+    m_sweep.reset();
+    emit sweepChanged();
+}
+
+void BudgetModel::saveSweep(const QString& file) {
+    if (!m_sweep)
+        return;
+    const auto done = writeTextFile(toPath(file), sweepTable(*m_sweep));
+    if (!done)
+        m_session.report(done.error());
+    else
+        m_session.say(tr("Wrote %1").arg(file));
 }
 
 } // namespace thicket::app

@@ -5,6 +5,7 @@
 #include "appmodel/stage.h"
 #include "budget/fit.h"
 #include "budget/notes.h"
+#include "budget/sweep.h"
 
 namespace thicket::app {
 
@@ -24,9 +25,6 @@ public:
     void setDevice(std::size_t index);
     /// All of them, and which one counts: one undo step.
     void setDevices(std::vector<Device> devices, std::size_t index);
-    /// Adds a key to the first route (made when there is none), four seconds after the last.
-    void addRouteKey(const View& view);
-    void clearRoute();
     /// The route that is flown; null when there is none.
     [[nodiscard]] const Route* route() const;
     [[nodiscard]] bool hasRoute() const { return route() != nullptr && route()->length() > 0; }
@@ -49,9 +47,18 @@ public:
     /// Takes back what a fit did to a subject on the present device, or with 0 to all.
     void freeFitted(std::uint32_t subject);
 
+    /// Looks all round everywhere, on the present device.
+    void runSweep(const SweepOptions& options);
+    /// What that found, until the scene changes or it is put away; null: nothing.
+    [[nodiscard]] const Sweep* sweep() const { return m_sweep ? &*m_sweep : nullptr; }
+    void dropSweep();
+    /// Its places as a table.
+    void saveSweep(const QString& file);
+
 signals:
     void auditChanged();
     void fitChanged();
+    void sweepChanged();
 
 private:
     Session& m_session;
@@ -61,6 +68,7 @@ private:
     std::optional<Fit> m_fit;
     AuditFindings m_fitFindings;       ///< of the route as it is fitted
     std::set<std::uint32_t> m_leftOut; ///< of this sitting
+    std::optional<Sweep> m_sweep;
     bool m_keeping = false;            ///< the change at hand is the fit's own
 };
 

@@ -312,8 +312,8 @@ void GroundModel::study(std::uint32_t id) {
     const View stated = scene().statedView();
     const TileRule rule = tileRuleOf(*found, stated);
     std::vector<View> views;
-    if (!scene().settings.routes.empty() && scene().settings.routes.front().length() > 0) {
-        const Route& route = scene().settings.routes.front();
+    if (const Route* own = scene().currentRoute(); own != nullptr && own->length() > 0) {
+        const Route& route = *own;
         constexpr int kViews = 400;
         for (int i = 0; i <= kViews; ++i)
             views.push_back(viewOnRoute(route, stated, route.length() * i / kViews));

@@ -10,6 +10,7 @@
 #include "appmodel/ground_model.h"
 #include "appmodel/looks_model.h"
 #include "appmodel/pops_model.h"
+#include "appmodel/route_model.h"
 #include "appmodel/ship_model.h"
 #include "appmodel/strand_model.h"
 #include "appmodel/switching_model.h"
@@ -29,6 +30,7 @@ struct Workbench {
     StrandModel strands{session};
     EmitterModel emitters{session};
     PopsModel pops{session, thin, switching};
+    RouteModel routes{session};
     BudgetModel budget{session};
     ShipModel shipping{session};
 

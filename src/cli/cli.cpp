@@ -193,7 +193,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         app.add_subcommand("fit", "Loosen subjects until a route holds a device's budget with the least visible error");
     fitCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
     fitCommand->add_option("--device", projectOptions.device, "Device by name; the project's own if left out");
-    fitCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
+    fitCommand->add_option("--route", projectOptions.route, "Route by name; the project's own if left out");
     fitCommand->add_option("--leave", projectOptions.leave, "Subjects by name that stay as they are")->delimiter(',');
     fitCommand->add_option("--most", projectOptions.most, "Times its allowance that a subject is loosened at most")
         ->capture_default_str()
@@ -212,10 +212,39 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->capture_default_str()
         ->check(CLI::Range(0.0, 10.0))
         ->needs(against);
-    auditCommand->add_option("--route", projectOptions.route, "Route by name; the first if left out");
+    auditCommand->add_option("--route", projectOptions.route, "Route by name; the project's own if left out");
     auditCommand->add_option("--junit", projectOptions.junit,
                              "File to write for build servers: each limit as a test, in JUnit's XML");
     common(auditCommand);
+    SweepCommandOptions sweepOptions;
+    CLI::App* sweepCommand = app.add_subcommand(
+        "sweep", "Stand at every place of a grid over a project's scene, look all round, and map what it costs");
+    sweepCommand->add_option("PROJECT", sweepOptions.project, "A project file")->required();
+    sweepCommand->add_option("--device", sweepOptions.device, "Device by name; the project's own if left out");
+    sweepCommand->add_option("--spacing", sweepOptions.spacing, "Metres between places")
+        ->capture_default_str()
+        ->check(CLI::PositiveNumber);
+    sweepCommand->add_option("--eye", sweepOptions.eyeHeight, "Metres of the eye above the ground")
+        ->capture_default_str()
+        ->check(CLI::NonNegativeNumber);
+    sweepCommand->add_option("--directions", sweepOptions.directions, "How many directions are looked in at each place")
+        ->capture_default_str()
+        ->check(CLI::Range(1, 36));
+    sweepCommand->add_option("--area", sweepOptions.area, "Low X,low Z,high X,high Z in metres; all that is placed if left out")
+        ->delimiter(',')
+        ->expected(4);
+    sweepCommand->add_option("-o,--out", sweepOptions.out, "CSV to write, a row a place");
+    common(sweepCommand);
+    RouteOptions routeOptions;
+    CLI::App* routesCommand =
+        app.add_subcommand("routes", "List a project's routes; bring in cameras that move, or write a route as one");
+    routesCommand->add_option("PROJECT", routeOptions.project, "A project file")->required();
+    CLI::Option* cameras =
+        routesCommand->add_option("--from", routeOptions.cameras, "glTF or GLB whose moving cameras become routes");
+    routesCommand->add_option("--camera", routeOptions.camera, "GLB to write a route to, as a camera that moves");
+    routesCommand->add_option("--route", routeOptions.route, "Route by name; the project's own if left out");
+    routesCommand->add_option("-o,--out", routeOptions.out, "Project to write; the same one if left out")->needs(cameras);
+    common(routesCommand);
     CLI::App* popsCommand =
         app.add_subcommand("pops", "Look at every switch of a project at true size and say which are seen");
     popsCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
@@ -432,6 +461,10 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         }
         if (fitCommand->parsed())
             return fit(console, projectOptions);
+        if (sweepCommand->parsed())
+            return sweep(console, sweepOptions);
+        if (routesCommand->parsed())
+            return routes(console, routeOptions);
         if (popsCommand->parsed())
             return pops(console, projectOptions);
         if (fieldCommand->parsed())

@@ -145,6 +145,24 @@ struct EmitterOptions {
     int heightPx = 1080;
 };
 
+struct RouteOptions {
+    std::filesystem::path project;
+    std::filesystem::path cameras; ///< a glTF whose moving cameras become routes; empty: none
+    std::filesystem::path camera;  ///< a GLB to write a route to; empty: none
+    std::string route;             ///< that is written; empty: the project's own
+    std::filesystem::path out;     ///< of `cameras`, the project to write; empty: the same one
+};
+
+struct SweepCommandOptions {
+    std::filesystem::path project;
+    std::filesystem::path out; ///< table of places; empty: none
+    std::string device;
+    double spacing = 5;
+    double eyeHeight = 1.7;
+    int directions = 4;
+    std::vector<double> area; ///< low X, low Z, high X, high Z; empty: all that is placed
+};
+
 struct DemoOptions {
     std::filesystem::path folder;
     bool thin = false;
@@ -156,6 +174,8 @@ int mend(const Console& console, const MendOptions& options);
 int measure(const Console& console, const MeasureOptions& options);
 int audit(const Console& console, const ProjectOptions& options);
 int fit(const Console& console, const ProjectOptions& options);
+int sweep(const Console& console, const SweepCommandOptions& options);
+int routes(const Console& console, const RouteOptions& options);
 int pops(const Console& console, const ProjectOptions& options);
 int ship(const Console& console, const ProjectOptions& options);
 int demo(const Console& console, const DemoOptions& options);

@@ -39,9 +39,9 @@ Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options) {
         return Error{ErrorCode::BadInput, options.project.string(),
                      options.device.empty() ? "has no device" : "has no device called " + options.device,
                      options.device.empty() ? "add one in Budget" : "name one of the project's devices"};
-    const Route* route = nullptr;
+    const Route* route = options.route.empty() ? scene.currentRoute() : nullptr;
     for (const Route& r : scene.settings.routes)
-        if (route == nullptr && (options.route.empty() || r.name == options.route))
+        if (route == nullptr && r.name == options.route)
             route = &r;
     if (route == nullptr)
         return Error{ErrorCode::BadInput, options.project.string(),

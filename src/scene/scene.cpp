@@ -36,22 +36,83 @@ View Scene::statedView(const Device* onDevice) const {
 
 View viewOnRoute(const Route& route, const View& like, double seconds) {
     const auto& keys = route.keys;
+    const std::size_t n = keys.size();
+    const bool loops = route.loop && n > 1;
+    const double length = route.length();
+    if (loops && length > 0)
+        seconds = std::fmod(std::fmod(seconds, length) + length, length);
     const auto after =
         std::upper_bound(keys.begin(), keys.end(), seconds, [](double t, const RouteKey& k) { return t < k.seconds; });
     if (after == keys.begin())
         return lookAt(like, keys.front().eye, keys.front().target);
-    if (after == keys.end())
+    if (after == keys.end() && !loops)
         return lookAt(like, keys.back().eye, keys.back().target);
     const auto i = static_cast<std::size_t>(after - keys.begin());
+    const auto at = [&](std::size_t k) -> const RouteKey& { return loops ? keys[(k + n) % n] : keys[std::min(k, n - 1)]; };
     const RouteKey& k1 = keys[i - 1];
-    const RouteKey& k2 = keys[i];
-    const RouteKey& k0 = i >= 2 ? keys[i - 2] : k1;
-    const RouteKey& k3 = i + 1 < keys.size() ? keys[i + 1] : k2;
-    const double t = (seconds - k1.seconds) / std::max(k2.seconds - k1.seconds, 1e-9);
-    const auto spline = [t](const Vec3d& a, const Vec3d& b, const Vec3d& c, const Vec3d& d) -> Vec3d {
-        return 0.5 * (2 * b + (c - a) * t + (2 * a - 5 * b + 4 * c - d) * t * t + (3 * b - a - 3 * c + d) * t * t * t);
+    const RouteKey& k2 = at(i);
+    const RouteKey& k0 = i >= 2 ? keys[i - 2] : loops ? at(i + n - 2) : k1;
+    const RouteKey& k3 = at(i + 1);
+    const double until = i < n ? k2.seconds : length;
+    const double span = std::max(until - k1.seconds, 1e-9);
+    const double t = (seconds - k1.seconds) / span;
+    // How long it is from the key before, and to the one after: so that the speed at a key is one, however far apart in
+    // time its neighbours are.
+    const double before = i >= 2 ? k1.seconds - k0.seconds : loops ? length - keys.back().seconds : span;
+    const double beyond = i + 1 < n ? k3.seconds - until : !loops ? span : i + 1 == n ? length - until : keys[1].seconds;
+    const auto curve = [&](const Vec3d& a, const Vec3d& p, const Vec3d& q, const Vec3d& d) -> Vec3d {
+        const Vec3d from = (q - a) / (before + span) * span;
+        const Vec3d to = (d - p) / (span + beyond) * span;
+        return (2 * t * t * t - 3 * t * t + 1) * p + (t * t * t - 2 * t * t + t) * from +
+               (3 * t * t - 2 * t * t * t) * q + (t * t * t - t * t) * to;
     };
-    return lookAt(like, spline(k0.eye, k1.eye, k2.eye, k3.eye), spline(k0.target, k1.target, k2.target, k3.target));
+    return lookAt(like, curve(k0.eye, k1.eye, k2.eye, k3.eye), curve(k0.target, k1.target, k2.target, k3.target));
+}
+
+double speedOnRoute(const Route& route, double seconds) {
+    constexpr double kApart = 0.02;
+    const double from = std::max(0.0, seconds - kApart / 2);
+    const View like;
+    return (viewOnRoute(route, like, from + kApart).eye - viewOnRoute(route, like, from).eye).norm() / kApart;
+}
+
+std::vector<RouteKey> fewerKeys(const std::vector<RouteKey>& keys, double metres) {
+    if (keys.size() < 3)
+        return keys;
+    std::vector<bool> stays(keys.size(), false);
+    stays.front() = stays.back() = true;
+    for (bool more = true; more;) {
+        Route route;
+        for (std::size_t i = 0; i < keys.size(); ++i)
+            if (stays[i])
+                route.keys.push_back(keys[i]);
+        // Between each two that stay the one that is farthest off joins them.
+        more = false;
+        double most = metres;
+        std::size_t farthest = 0;
+        for (std::size_t i = 1; i < keys.size(); ++i) {
+            if (stays[i]) {
+                if (farthest != 0)
+                    stays[farthest] = more = true;
+                most = metres;
+                farthest = 0;
+                continue;
+            }
+            const View at = viewOnRoute(route, View(), keys[i].seconds);
+            const Vec3d ahead = keys[i].target - keys[i].eye;
+            const double off = std::max((at.eye - keys[i].eye).norm(),
+                                        (at.forward - ahead.normalized()).norm() * ahead.norm());
+            if (off > most) {
+                most = off;
+                farthest = i;
+            }
+        }
+    }
+    std::vector<RouteKey> out;
+    for (std::size_t i = 0; i < keys.size(); ++i)
+        if (stays[i])
+            out.push_back(keys[i]);
+    return out;
 }
 
 RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules) {

@@ -17,7 +17,13 @@ struct RouteKey {
 struct Route {
     std::string name;
     std::vector<RouteKey> keys; ///< by rising time
-    [[nodiscard]] double length() const { return keys.empty() ? 0 : keys.back().seconds; }
+    bool loop = false;          ///< from the last key it goes on to the first one, in the mean time between keys
+    [[nodiscard]] double length() const {
+        if (keys.empty())
+            return 0;
+        const double last = keys.back().seconds;
+        return loop && keys.size() > 1 ? last + last / static_cast<double>(keys.size() - 1) : last;
+    }
 };
 
 /// What one frame may cost on a machine, and what things cost there. Every figure was entered by someone; none is
@@ -71,6 +77,7 @@ struct Settings {
     std::vector<Route> routes;
     std::vector<Device> devices;
     std::size_t device = 0;
+    std::size_t route = 0; ///< of `routes`: the one that is looked at
     RoleRules roles;
     View view;                       ///< the stated view: field, lines; and where the shot camera stands
     std::vector<NamedView> ownViews; ///< added by hand to those that are always offered
@@ -89,14 +96,25 @@ struct Scene {
     [[nodiscard]] const Device* currentDevice() const {
         return settings.device < settings.devices.size() ? &settings.devices[settings.device] : nullptr;
     }
+    /// Null where there is none.
+    [[nodiscard]] const Route* currentRoute() const {
+        return settings.route < settings.routes.size() ? &settings.routes[settings.route] : nullptr;
+    }
     /// The stated view on a device: its detail with the device's.
     [[nodiscard]] View statedView(const Device* device) const;
     [[nodiscard]] View statedView() const { return statedView(currentDevice()); }
 };
 
-/// Where a route's camera stands: Catmull-Rom through the keys, ends held.
+/// Where a route's camera stands: a Catmull-Rom spline over time through the keys, ends held.
 /// REQUIRES   at least one key.
 View viewOnRoute(const Route& route, const View& like, double seconds);
+/// Metres a second that its camera goes there.
+/// REQUIRES   at least one key.
+double speedOnRoute(const Route& route, double seconds);
+/// Of keys that were taken one after the other, those that a route needs to come by all of them within so many metres, in
+/// place and in what is looked at.
+/// COST       O(keys) for each time that the number of those that stay doubles, about.
+std::vector<RouteKey> fewerKeys(const std::vector<RouteKey>& keys, double metres);
 
 /// The chain a role asks for, coarser levels after L0, for a mesh of so many triangles.
 struct RolePreset {

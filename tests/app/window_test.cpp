@@ -279,10 +279,104 @@ TEST_F(WindowTest, a_route_is_keyed_flown_and_taken_back) {
     EXPECT_EQ(window->bench().budget.audit()->frames.size(), 241U);
     EXPECT_GT(window->bench().budget.audit()->frames.front().triangles,
               window->bench().budget.audit()->frames.back().triangles);
-    window->bench().budget.clearRoute();
+    window->bench().routes.remove();
     EXPECT_FALSE(window->bench().budget.hasRoute());
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_TRUE(window->bench().budget.hasRoute());
+}
+
+TEST_F(WindowTest, keys_of_a_route_are_dragged_in_time_and_over_the_ground) {
+    openBall();
+    Workbench& bench = window->bench();
+    Settings settings = bench.session.scene().settings;
+    settings.routes = {{"walk", {{0, {0, 1, 8}, {0, 0, 0}}, {4, {8, 1, 8}, {0, 0, 0}}, {8, {8, 1, 0}, {0, 0, 0}}}}};
+    bench.session.document.push(changeSettings(bench.session.scene(), settings, "Give it a route"));
+    window->setStage(Stage::Budget);
+    QTest::qWait(100);
+    RouteChart& chart = window->routeChart();
+    const QPoint from = chart.keyPlace(1).toPoint();
+    drag(&chart, from, from + QPoint(static_cast<int>(chart.xOf(6) - chart.xOf(4)), 0));
+    EXPECT_NEAR(bench.routes.current()->keys[1].seconds, 6, 0.1);
+    drag(&chart, chart.keyPlace(1).toPoint(), chart.keyPlace(1).toPoint() + QPoint(4000, 0));
+    EXPECT_LT(bench.routes.current()->keys[1].seconds, 8) << "it stays before the next one";
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_NEAR(bench.routes.current()->keys[1].seconds, 6, 0.1) << "a drag is one step";
+
+    const QPoint between(static_cast<int>(chart.xOf(3)), from.y());
+    QTest::mouseDClick(&chart, Qt::LeftButton, {}, between);
+    ASSERT_EQ(bench.routes.current()->keys.size(), 4U);
+    QTest::mouseClick(&chart, Qt::LeftButton, {}, chart.keyPlace(1).toPoint());
+    QTest::keyClick(&chart, Qt::Key_Delete);
+    EXPECT_EQ(bench.routes.current()->keys.size(), 3U);
+
+    // Over the ground, in the overview.
+    Overview* overview = &window->views().overview();
+    window->views().setMode(OverviewMode::Split);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return overview->isVisible() && overview->width() > 100; }, 3000));
+    QTest::qWait(300);
+    overview->fit();
+    QTest::qWait(200);
+    const Vec3d before = bench.routes.current()->keys[0].eye;
+    const auto place = overview->onScreen(before);
+    ASSERT_TRUE(place);
+    ASSERT_TRUE(overview->rect().contains(place->toPoint())) << place->x() << ' ' << place->y();
+    drag(overview, place->toPoint(), place->toPoint() + QPoint(30, 10));
+    const Vec3d after = bench.routes.current()->keys[0].eye;
+    EXPECT_GT((after - before).norm(), 0.2);
+    EXPECT_EQ(after.y(), before.y());
+    const auto now = overview->onScreen(after);
+    ASSERT_TRUE(now);
+    EXPECT_LT(QLineF(*now, *place + QPointF(30, 10)).length(), 3) << "it is under the mouse";
+}
+
+TEST_F(WindowTest, routes_are_several_and_recorded_by_flying) {
+    openBall();
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Budget);
+    bench.routes.addKey(window->viewport().shotView());
+    bench.routes.rename("first");
+    bench.routes.startRecording(window->viewport().shotView());
+    for (int i = 0; i < 12; ++i) {
+        QTest::keyClick(&window->viewport(), Qt::Key_Left);
+        QTest::qWait(60);
+    }
+    bench.routes.stopRecording();
+    ASSERT_EQ(bench.session.scene().settings.routes.size(), 2U);
+    EXPECT_EQ(bench.routes.current()->name, "Recorded");
+    EXPECT_GE(bench.routes.current()->keys.size(), 2U);
+    EXPECT_NEAR(bench.routes.current()->length(), 0.72, 0.6);
+    bench.routes.choose(0);
+    EXPECT_EQ(bench.routes.current()->name, "first");
+    bench.routes.copy();
+    EXPECT_EQ(bench.routes.current()->name, "first 2");
+    bench.routes.setLoop(true);
+    EXPECT_TRUE(bench.routes.current()->loop);
+    for (int i = 0; i < 4; ++i)
+        QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(bench.session.scene().settings.routes.size(), 1U) << "each was one step";
+}
+
+TEST_F(WindowTest, the_cost_is_mapped_over_the_ground_and_its_worst_place_is_gone_to) {
+    openBall();
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Budget);
+    SweepOptions options;
+    options.spacing = 1;
+    bench.budget.runSweep(options);
+    waitForJobs();
+    ASSERT_NE(bench.budget.sweep(), nullptr);
+    auto* text = window->findChild<QLabel*>(QStringLiteral("sweepText"));
+    ASSERT_NE(text, nullptr);
+    EXPECT_TRUE(text->isVisibleTo(window.get()));
+    const std::size_t worst = bench.budget.sweep()->worst(1, 1)[0];
+    const SweepPlace place = bench.budget.sweep()->places[worst];
+    emit text->linkActivated(QString::number(worst));
+    EXPECT_NEAR(window->viewport().shotView().eye.x(), place.x, 1e-6);
+    EXPECT_NEAR(window->viewport().shotView().eye.z(), place.z, 1e-6);
+    bench.budget.saveSweep(QString::fromStdString((folder.path() / "cost.csv").string()));
+    EXPECT_TRUE(fs::exists(folder.path() / "cost.csv"));
+    bench.files.renameSubject(bench.session.subjectId(), "other");
+    EXPECT_EQ(bench.budget.sweep(), nullptr) << "of a scene that has changed there is no map";
 }
 
 TEST_F(WindowTest, a_missing_source_can_be_pointed_to_again) {

@@ -1,12 +1,18 @@
 #include "app/budget/budget_panel.h"
 
 #include "app/budget/devices_dialog.h"
+#include "app/budget/sweep_dialog.h"
 
 #include "app/look/look.h"
 
+#include <QFileDialog>
+#include <QInputDialog>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <algorithm>
+#include <cmath>
+#include <numbers>
 
 namespace thicket::app {
 namespace {
@@ -108,8 +114,67 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     connect(edit, &QPushButton::clicked, this, [this] { DevicesDialog(m_bench, this).exec(); });
     line->addWidget(edit);
     body->addWidget(fieldRow(tr("Device"), field, tr("The machine whose budget counts")));
+    m_route = new ChoiceBox;
+    m_route->setObjectName(QStringLiteral("route"));
+    m_route->setMinimumWidth(40);
+    m_route->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    m_routeMenu = makeButton(QStringLiteral("…"), tr("Add, copy, close, record and exchange routes"));
+    m_routeMenu->setObjectName(QStringLiteral("routeMenu"));
+    m_routeMenu->setAccessibleName(tr("Routes"));
+    m_routeMenu->setFixedWidth(26);
+    m_routeMenu->setStyleSheet(
+        QStringLiteral("QPushButton { padding: 3px 0; } QPushButton::menu-indicator { image: none; width: 0; }"));
+    m_routeMenu->setMenu(new QMenu(m_routeMenu));
+    connect(m_routeMenu->menu(), &QMenu::aboutToShow, this, &BudgetPanel::fillRouteMenu);
+    auto* routeField = new QWidget;
+    auto* routeLine = new QHBoxLayout(routeField);
+    routeLine->setContentsMargins(0, 0, 0, 0);
+    routeLine->setSpacing(4);
+    routeLine->addWidget(m_route, 1);
+    routeLine->addWidget(m_routeMenu);
+    body->addWidget(fieldRow(tr("Route"), routeField, tr("The camera move that is flown")));
+    connect(m_route, &QComboBox::activated, this,
+            [this](int i) { m_bench.routes.choose(static_cast<std::size_t>(i)); });
     m_ledger = new LedgerView(bench);
     body->addWidget(m_ledger);
+    m_sweepBox = new QWidget;
+    auto* sweepColumn = new QVBoxLayout(m_sweepBox);
+    sweepColumn->setContentsMargins(0, 4, 0, 4);
+    sweepColumn->setSpacing(4);
+    m_sweepText = makeLabel({}, "small");
+    m_sweepText->setObjectName(QStringLiteral("sweepText"));
+    m_sweepText->setTextFormat(Qt::RichText);
+    m_sweepText->setWordWrap(true);
+    m_sweepText->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    m_sweepText->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+    connect(m_sweepText, &QLabel::linkActivated, this, [this](const QString& link) {
+        const Sweep* sweep = m_bench.budget.sweep();
+        const std::size_t i = link.toULongLong();
+        if (sweep == nullptr || i >= sweep->places.size())
+            return;
+        const SweepPlace& p = sweep->places[i];
+        const double turn = p.degrees * std::numbers::pi / 180;
+        const Vec3d eye(p.x, p.eye, p.z);
+        emit standRequested(eye, eye + 10 * Vec3d(std::cos(turn), 0, std::sin(turn)));
+    });
+    sweepColumn->addWidget(m_sweepText);
+    auto* sweepButtons = new QHBoxLayout;
+    QPushButton* table = makeButton(tr("Table…"), tr("Write all places to a CSV file"));
+    QPushButton* away = makeButton(tr("Put away"), tr("Take the map out of the overview"));
+    sweepButtons->addWidget(table);
+    sweepButtons->addWidget(away);
+    sweepButtons->addStretch(1);
+    sweepColumn->addLayout(sweepButtons);
+    body->addWidget(m_sweepBox);
+    connect(table, &QPushButton::clicked, this, [this] {
+        const QString file = QFileDialog::getSaveFileName(this, tr("Write all places"), QStringLiteral("cost.csv"),
+                                                          tr("Tables (*.csv)"));
+        if (!file.isEmpty())
+            m_bench.budget.saveSweep(file);
+    });
+    connect(away, &QPushButton::clicked, this, [this] { m_bench.budget.dropSweep(); });
+    connect(&bench.budget, &BudgetModel::sweepChanged, this, &BudgetPanel::refreshSweep);
+    connect(&bench.routes, &RouteModel::recordingChanged, this, &BudgetPanel::refreshRoutes);
     m_findings = makeLabel({});
     m_findings->setTextFormat(Qt::RichText);
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
@@ -131,16 +196,11 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     m_fitted = new QVBoxLayout;
     m_fitted->setSpacing(0);
     body->addLayout(m_fitted);
-    auto* keys = new QHBoxLayout;
     m_key = makeButton(tr("Key the camera here"),
                        tr("Add the shot camera's place to the end of the route, four seconds after the last key (K)"));
-    m_clear = makeButton(tr("Clear"), tr("Remove the route; undo brings it back"));
-    keys->addWidget(m_key, 1);
-    keys->addWidget(m_clear);
     body->addSpacing(4);
-    body->addLayout(keys);
+    body->addWidget(m_key);
     connect(m_key, &QPushButton::clicked, this, &BudgetPanel::keyRequested);
-    connect(m_clear, &QPushButton::clicked, this, [this] { m_bench.budget.clearRoute(); });
     m_play = makeButton(tr("Play"), tr("Play the route in the viewport (Space)"));
     m_fly = makeButton(tr("Fly the route"), tr("Walk every frame of the route and compare it with the budget (Ctrl+R)"),
                        true);
@@ -193,16 +253,17 @@ void BudgetPanel::refresh() {
     }
     m_device->setCurrentIndex(static_cast<int>(scene.settings.device));
     const bool route = m_bench.budget.hasRoute();
-    m_clear->setEnabled(!scene.settings.routes.empty());
     m_play->setEnabled(route);
     m_fly->setEnabled(route);
     m_fitScene->setEnabled(route && scene.currentDevice() != nullptr);
     const bool fitting = m_bench.budget.fit() != nullptr;
-    for (QWidget* w : std::initializer_list<QWidget*>{m_ledger, m_findings, m_key, m_clear, m_play, m_fitScene, m_fly})
+    for (QWidget* w : std::initializer_list<QWidget*>{m_ledger, m_findings, m_key, m_play, m_fitScene, m_fly})
         w->setVisible(!fitting);
     for (QWidget* w : std::initializer_list<QWidget*>{m_fit, m_drop, m_keep})
         w->setVisible(fitting);
     refreshFitted();
+    refreshRoutes();
+    refreshSweep();
     m_fit->refresh();
     m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)")
                             : tr("This project has no route yet"));
@@ -212,7 +273,7 @@ void BudgetPanel::refresh() {
     if (audit == nullptr || audit->frames.empty()) {
         m_findings->setText(QStringLiteral("<span style='color:%1'>%2</span>")
                                 .arg(l.quiet.name(), route ? tr("Not flown yet.")
-                                                     : scene.settings.routes.empty()
+                                                     : m_bench.budget.route() == nullptr
                                                          ? tr("No route in this project yet.")
                                                          : tr("One key so far; a route needs two.")));
         return;
@@ -284,6 +345,85 @@ void clear(QVBoxLayout* layout) {
     }
 }
 } // namespace
+
+void BudgetPanel::refreshRoutes() {
+    const Settings& settings = m_bench.session.scene().settings;
+    QStringList names;
+    for (const Route& r : settings.routes)
+        names << QString::fromStdString(r.name);
+    if (names != m_routeNames) {
+        m_routeNames = names;
+        m_route->clear();
+        m_route->addItems(names);
+    }
+    m_route->setCurrentIndex(names.isEmpty() ? -1 : static_cast<int>(settings.route));
+    m_route->setEnabled(!names.isEmpty());
+    m_key->setText(m_bench.routes.recording() ? tr("Stop recording") : tr("Key the camera here"));
+}
+
+void BudgetPanel::fillRouteMenu() {
+    QMenu* menu = m_routeMenu->menu();
+    menu->clear();
+    RouteModel& routes = m_bench.routes;
+    const Route* route = routes.current();
+    menu->addAction(tr("Another route"), this, [&routes] { routes.add(); });
+    menu->addAction(routes.recording() ? tr("Stop recording") : tr("Record by flying"), this,
+                    &BudgetPanel::recordRequested);
+    menu->addAction(tr("Bring in cameras…"), this, [this, &routes] {
+        const QString file =
+            QFileDialog::getOpenFileName(this, tr("Bring in cameras that move"), {}, tr("glTF (*.glb *.gltf)"));
+        if (!file.isEmpty())
+            routes.bringIn(file);
+    });
+    menu->addSeparator();
+    const auto of = [&](const QString& name, const std::function<void()>& what) {
+        QAction* action = menu->addAction(name, this, what);
+        action->setEnabled(route != nullptr);
+        return action;
+    };
+    QAction* loop = of(tr("Closed: it goes on to its beginning"),
+                       [&routes] { routes.setLoop(routes.current() == nullptr || !routes.current()->loop); });
+    loop->setCheckable(true);
+    loop->setChecked(route != nullptr && route->loop);
+    of(tr("Rename…"), [this, &routes] {
+        bool kept = false;
+        const QString name =
+            QInputDialog::getText(this, tr("Rename the route"), tr("Name"), QLineEdit::Normal,
+                                  QString::fromStdString(routes.current()->name), &kept);
+        if (kept)
+            routes.rename(name);
+    });
+    of(tr("Copy"), [&routes] { routes.copy(); });
+    of(tr("Take out as a camera…"), [this, &routes] {
+        const QString file = QFileDialog::getSaveFileName(this, tr("Take out as a camera"),
+                                                          QStringLiteral("camera.glb"), tr("GLB (*.glb)"));
+        if (!file.isEmpty())
+            routes.takeOut(file);
+    });
+    of(tr("Remove"), [&routes] { routes.remove(); });
+    menu->addSeparator();
+    menu->addAction(tr("Map the cost over the ground…"), this, [this] { SweepDialog(m_bench, this).exec(); })
+        ->setEnabled(m_bench.session.scene().currentDevice() != nullptr);
+}
+
+void BudgetPanel::refreshSweep() {
+    const Sweep* sweep = m_bench.budget.sweep();
+    m_sweepBox->setVisible(sweep != nullptr && m_bench.budget.fit() == nullptr);
+    if (sweep == nullptr)
+        return;
+    const Look& l = Look::now();
+    constexpr std::size_t kShown = 5;
+    constexpr double kApart = 4; // spacings
+    QString text = tr("<b>Over the ground</b>: %1 of %2 places are over<br>the dearest: ")
+                       .arg(groupedText(static_cast<qint64>(sweep->over)),
+                            groupedText(static_cast<qint64>(sweep->places.size())));
+    for (const std::size_t i : sweep->worst(kShown, kApart * sweep->spacing))
+        text += QStringLiteral("<a style='color:%1' href='%2'>%3 ms</a> ")
+                    .arg(l.accent.name())
+                    .arg(i)
+                    .arg(sweep->places[i].ms, 0, 'f', 1);
+    m_sweepText->setText(text);
+}
 
 void BudgetPanel::refreshFitted() {
     clear(m_fitted);

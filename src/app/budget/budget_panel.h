@@ -38,12 +38,18 @@ public:
 signals:
     void playRequested();
     void keyRequested();
+    void recordRequested();
+    /// To look from there, in that direction.
+    void standRequested(const Vec3d& eye, const Vec3d& target);
     void momentRequested(double seconds);
 
 private:
     void refresh();
     void refreshNotes();
     void refreshFitted();
+    void refreshRoutes();
+    void refreshSweep();
+    void fillRouteMenu();
     Workbench& m_bench;
     ChoiceBox* m_device;
     QStringList m_deviceNames; ///< as listed
@@ -52,7 +58,11 @@ private:
     QLabel* m_moments; ///< the worst of the route, to go to
     QVBoxLayout* m_notes;
     QPushButton* m_key;
-    QPushButton* m_clear;
+    ChoiceBox* m_route;
+    QStringList m_routeNames; ///< as listed
+    QPushButton* m_routeMenu;
+    QWidget* m_sweepBox; ///< what looking all round found
+    QLabel* m_sweepText;
     QPushButton* m_play;
     QPushButton* m_fly;
     FitView* m_fit;

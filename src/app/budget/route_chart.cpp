@@ -2,6 +2,8 @@
 
 #include "app/look/look.h"
 
+#include <QContextMenuEvent>
+#include <QMenu>
 #include <algorithm>
 #include <numeric>
 
@@ -10,14 +12,15 @@ namespace thicket::app {
 RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
     setAccessibleName(tr("Cost along the route"));
     setMinimumHeight(250);
+    setMouseTracking(true);
     m_triangles = new QCPAxisRect(this);
     m_draws = new QCPAxisRect(this);
     m_memory = new QCPAxisRect(this);
     plotLayout()->addElement(1, 0, m_triangles);
     plotLayout()->addElement(2, 0, m_draws);
     plotLayout()->addElement(3, 0, m_memory);
-    plotLayout()->setRowStretchFactor(0, 1.7);
-    plotLayout()->setRowStretchFactor(1, 1.2);
+    plotLayout()->setRowStretchFactor(0, 2.2);
+    plotLayout()->setRowStretchFactor(1, 1.5);
     plotLayout()->setRowStretchFactor(2, 0.8);
     plotLayout()->setRowStretchFactor(3, 0.8);
     plotLayout()->setRowSpacing(0);
@@ -28,7 +31,7 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
         lane->axis(QCPAxis::atBottom)->setTickLabels(false);
     }
     const auto two = [](std::function<QString(double)> label) {
-        return QSharedPointer<QCPAxisTicker>(new PlainTicker(std::move(label), 3));
+        return QSharedPointer<QCPAxisTicker>(new PlainTicker(std::move(label), 2));
     };
     yAxis->setTicker(two([](double v) { return v <= 0 ? QString() : QStringLiteral("%1 ms").arg(v); }));
     m_triangles->axis(QCPAxis::atLeft)->setTicker(two([](double v) { return v <= 0 ? QString() : shortText(v); }));
@@ -52,7 +55,9 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
 
 void RouteChart::rebuild() {
     const auto& scene = m_bench.session.scene();
-    const double length = scene.settings.routes.empty() ? 10 : std::max(1.0, scene.settings.routes.front().length());
+    const double length = route() == nullptr ? 10 : std::max(1.0, route()->length());
+    if (m_key && (route() == nullptr || *m_key >= route()->keys.size()))
+        m_key.reset();
     const Device* device = scene.currentDevice();
     double ms = device != nullptr ? device->frameMs : 8;
     double triangles = device != nullptr ? static_cast<double>(device->triangleBudget) : 1e6;
@@ -74,7 +79,8 @@ void RouteChart::rebuild() {
                          [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
     }
     for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws, m_memory})
-        lane->axis(QCPAxis::atBottom)->setRange(0, length);
+        if (!m_dragging)
+            lane->axis(QCPAxis::atBottom)->setRange(0, length);
     yAxis->setRange(0, ms * 1.15);
     m_triangles->axis(QCPAxis::atLeft)->setRange(0, triangles * 1.15);
     m_draws->axis(QCPAxis::atLeft)->setRange(0, draws * 1.2);
@@ -199,10 +205,9 @@ void RouteChart::paintOverlay(QPainter& p) {
     const Look& l = Look::now();
     const Audit* audit = m_bench.budget.audit();
     const auto& scene = m_bench.session.scene();
-    QString title = scene.settings.routes.empty()
-                        ? tr("No route")
-                        : QString::fromStdString(scene.settings.routes.front().name) +
-                              QStringLiteral(" · %1 s").arg(scene.settings.routes.front().length(), 0, 'f', 0);
+    QString title = route() == nullptr ? tr("No route")
+                                       : QString::fromStdString(route()->name) +
+                                             QStringLiteral(" · %1 s").arg(route()->length(), 0, 'f', 0);
     QString aside;
     QColor color = l.quiet;
     if (audit != nullptr && !audit->frames.empty()) {
@@ -220,12 +225,14 @@ void RouteChart::paintOverlay(QPainter& p) {
             color = fit->holds() ? l.good : l.over;
         }
     }
+    if (route() != nullptr && route()->length() > 0)
+        title += tr(" · %1 m/s here").arg(speedOnRoute(*route(), m_time), 0, 'f', 1);
     drawTitle(p, title, aside, color);
     const QRect bottom = m_memory->rect();
     if (audit == nullptr || audit->frames.empty() || audit->frames.front().subjectMs.size() != scene.subjects.size()) {
         drawEmpty(
             p, QRectF(axisRect()->left(), axisRect()->top(), axisRect()->width(), bottom.bottom() - axisRect()->top()),
-            scene.settings.routes.empty() || scene.settings.routes.front().keys.size() < 2
+            route() == nullptr || route()->keys.size() < 2
                 ? tr("A route is a camera move. Go where it should begin and press “Key the camera here”,\nmove on, "
                      "key again: each key comes four seconds after the one before.")
                 : tr("“Fly the route” walks every frame and plots what it costs."));
@@ -258,32 +265,111 @@ void RouteChart::paintOverlay(QPainter& p) {
                 p.drawLine(QPointF(x, bottom.bottom() + 4), QPointF(x, bottom.bottom() + 16));
             }
     }
-    if (audit != nullptr && !scene.settings.routes.empty()) {
+    if (route() != nullptr)
+        for (std::size_t k = 0; k < route()->keys.size(); ++k) {
+            const QPointF at = keyPlace(k);
+            p.setPen(QPen(l.ground, 1));
+            p.setBrush(m_key == k ? l.text : l.accent);
+            p.drawPolygon(QPolygonF({at + QPointF(-5, -4), at + QPointF(5, -4), at + QPointF(0, 5)}));
+        }
+    if (audit != nullptr && route() != nullptr) {
         const double x = xOf(m_time);
         p.setPen(QPen(l.accent, 2));
         p.drawLine(QPointF(x, axisRect()->top() - 4), QPointF(x, bottom.bottom() + 16));
     }
 }
 
+QPointF RouteChart::keyPlace(std::size_t key) const {
+    return {xOf(route()->keys[key].seconds), static_cast<double>(axisRect()->top()) - 6};
+}
+
+std::optional<std::size_t> RouteChart::keyAt(const QPointF& at) const {
+    constexpr double kGrab = 7;
+    std::optional<std::size_t> found;
+    double nearest = kGrab;
+    for (std::size_t k = 0; route() != nullptr && k < route()->keys.size(); ++k)
+        if (const double away = std::abs(keyPlace(k).x() - at.x());
+            std::abs(keyPlace(k).y() - at.y()) <= kGrab && away <= nearest) {
+            nearest = away;
+            found = k;
+        }
+    return found;
+}
+
+void RouteChart::pickTime(double x) {
+    emit timePicked(std::clamp(xAxis->pixelToCoord(x), 0.0, route()->length()));
+}
+
 void RouteChart::mousePressEvent(QMouseEvent* event) {
-    if (!m_bench.session.scene().settings.routes.empty() && event->button() == Qt::LeftButton)
-        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0,
-                                   m_bench.session.scene().settings.routes.front().length()));
+    if (route() == nullptr || event->button() != Qt::LeftButton)
+        return;
+    m_key = keyAt(event->position());
+    m_dragging = m_key.has_value();
+    ++m_drags;
+    if (m_key)
+        emit timePicked(route()->keys[*m_key].seconds);
+    else
+        pickTime(event->position().x());
+    update();
 }
 
 void RouteChart::mouseMoveEvent(QMouseEvent* event) {
-    if (event->buttons().testFlag(Qt::LeftButton) && !m_bench.session.scene().settings.routes.empty())
-        emit timePicked(std::clamp(xAxis->pixelToCoord(event->position().x()), 0.0,
-                                   m_bench.session.scene().settings.routes.front().length()));
+    if (route() == nullptr)
+        return;
+    if (!event->buttons().testFlag(Qt::LeftButton)) {
+        setCursor(keyAt(event->position()) ? Qt::SizeHorCursor : Qt::ArrowCursor);
+        return;
+    }
+    if (m_dragging && m_key) {
+        m_bench.routes.moveKeyTo(*m_key, xAxis->pixelToCoord(event->position().x()),
+                                 QStringLiteral("key %1").arg(m_drags));
+        emit timePicked(route()->keys[*m_key].seconds);
+    } else {
+        pickTime(event->position().x());
+    }
+}
+
+void RouteChart::mouseReleaseEvent(QMouseEvent*) {
+    if (m_dragging) {
+        m_dragging = false;
+        rebuild();
+    }
+}
+
+void RouteChart::mouseDoubleClickEvent(QMouseEvent* event) {
+    constexpr double kStrip = 10; // pixels round the row of keys
+    if (route() != nullptr && std::abs(event->position().y() - (axisRect()->top() - 6)) <= kStrip &&
+        !keyAt(event->position()))
+        m_bench.routes.insertKey(xAxis->pixelToCoord(event->position().x()));
+}
+
+void RouteChart::contextMenuEvent(QContextMenuEvent* event) {
+    if (route() == nullptr)
+        return;
+    QMenu menu;
+    if (const auto key = keyAt(event->pos())) {
+        m_key = key;
+        update();
+        menu.addAction(tr("Put it where the camera is"), this, [this, key] { emit keyHereRequested(*key); });
+        menu.addAction(tr("Remove this key (Delete)"), this, [this, key] { m_bench.routes.removeKey(*key); });
+    } else {
+        const double at = xAxis->pixelToCoord(event->pos().x());
+        menu.addAction(tr("Add a key at %1 s").arg(at, 0, 'f', 1), this, [this, at] { m_bench.routes.insertKey(at); });
+    }
+    menu.exec(event->globalPos());
 }
 
 void RouteChart::keyPressEvent(QKeyEvent* event) {
+    if (m_key && route() != nullptr && (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace)) {
+        m_bench.routes.removeKey(*m_key);
+        return;
+    }
     const double step = event->key() == Qt::Key_Left ? -0.25 : event->key() == Qt::Key_Right ? 0.25 : 0;
-    if (step == 0 || m_bench.session.scene().settings.routes.empty()) {
+    if (step == 0 || route() == nullptr) {
         Chart::keyPressEvent(event);
         return;
     }
-    emit timePicked(std::clamp(m_time + step, 0.0, m_bench.session.scene().settings.routes.front().length()));
+    emit timePicked(std::clamp(m_time + step, 0.0, route()->length()));
 }
 
 } // namespace thicket::app

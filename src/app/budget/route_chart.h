@@ -3,6 +3,8 @@
 
 #include "app/parts/chart.h"
 
+#include <optional>
+
 namespace thicket::app {
 
 class RouteChart : public Chart {
@@ -15,13 +17,21 @@ public:
     /// A subject's colour in the lanes: the more it costs over the route, the nearer to the bottom and the darker.
     [[nodiscard]] QColor colorOf(std::size_t subject) const;
 
+    /// Where a key of the route is drawn, above the lanes.
+    [[nodiscard]] QPointF keyPlace(std::size_t key) const;
+
 signals:
     void timePicked(double seconds);
+    /// A key is to be where the shot camera is.
+    void keyHereRequested(std::size_t key);
 
 protected:
     void paintOverlay(QPainter& painter) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
 
 private:
@@ -37,7 +47,13 @@ private:
     QCPAxisRect* m_draws;
     QCPAxisRect* m_memory;
     std::vector<std::size_t> m_order; ///< subjects from the dearest on
+    [[nodiscard]] std::optional<std::size_t> keyAt(const QPointF& at) const;
+    [[nodiscard]] const Route* route() const { return m_bench.routes.current(); }
+    void pickTime(double x);
     double m_time = 0;
+    std::optional<std::size_t> m_key; ///< chosen, by index
+    bool m_dragging = false;          ///< that key, along the axis, which stands still meanwhile
+    int m_drags = 0;
 };
 
 } // namespace thicket::app

@@ -5,6 +5,7 @@
 #include "app/viewport/viewport.h"
 
 #include <QLabel>
+#include <optional>
 
 namespace thicket::app {
 
@@ -30,12 +31,20 @@ public:
     [[nodiscard]] int drawn() const { return m_drawn; }
     [[nodiscard]] int hollow() const { return m_hollow; }
     [[nodiscard]] Vec3d eye() const { return m_camera.eye(); }
+    /// Where in this widget a place of the world is; empty behind the camera.
+    [[nodiscard]] std::optional<QPointF> onScreen(const Vec3d& place) const;
+    void setRouteTime(double seconds);
+
+signals:
+    /// Somewhere along the route was clicked.
+    void timePicked(double seconds);
 
 protected:
     void initializeGL() override;
     void paintGL() override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
     void keyPressEvent(QKeyEvent* event) override;
     void resizeEvent(QResizeEvent* event) override;
@@ -54,6 +63,14 @@ private:
     [[nodiscard]] bool groundChosen() const;
     [[nodiscard]] std::vector<std::vector<QVector3D>> tileLines() const;
     void placeNumbers(const QMatrix4x4& matrix);
+    [[nodiscard]] View ownView() const;
+    [[nodiscard]] std::vector<GlScene::Dot> sweepDots() const;
+    [[nodiscard]] std::vector<GlScene::Dot> keyDots() const;
+    [[nodiscard]] std::vector<QVector3D> routeLines() const;
+    /// The key, or the moment, of the route under the mouse.
+    [[nodiscard]] std::optional<std::size_t> keyAt(const QPointF& at) const;
+    [[nodiscard]] std::optional<double> timeAt(const QPointF& at) const;
+    void dragKey(const QPointF& to);
     void refreshLegend();
 
     Workbench& m_bench;
@@ -67,6 +84,10 @@ private:
     OrbitCamera m_camera{{0, 0, 0}, 0.6, 0.7, 100};
     QPointF m_last;
     ImpostorViews m_views;
+    std::optional<std::size_t> m_key; ///< of the route: dragged over a plane at its height
+    bool m_scrubs = false;
+    int m_drags = 0;
+    double m_time = 0;
     int m_drawn = 0;
     int m_hollow = 0;
 };

@@ -50,6 +50,8 @@ public:
     explicit GltfRig(const GltfReader& reader);
     /// Where the joints of a node's skin stand; adds them when they are not there yet. Empty for a node without one.
     Result<GltfReader::JointRange> use(int node);
+    /// A node whose way is wanted: one more joint, which a pose then takes from the origin to where the node is.
+    void follow(int node);
     /// The rig of all that was used.
     /// ERRORS     BadInput when an animation or a matrix reaches beyond its buffer.
     Result<Rig> finish();

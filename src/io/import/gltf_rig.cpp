@@ -140,6 +140,11 @@ Result<void> GltfRig::addAnimation(const tinygltf::Animation& animation) {
     return {};
 }
 
+void GltfRig::follow(int node) {
+    m_rig.joints.push_back(nodeFor(node));
+    m_rig.inverseBind.push_back({1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1});
+}
+
 Result<Rig> GltfRig::finish() {
     for (const tinygltf::Animation& animation : m_reader.model.animations)
         if (auto done = addAnimation(animation); !done)

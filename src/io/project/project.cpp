@@ -36,7 +36,10 @@ ordered_json encodeRoute(const Route& r) {
     ordered_json keys = ordered_json::array();
     for (const RouteKey& k : r.keys)
         keys.push_back({{"seconds", k.seconds}, {"eye", json::array3(k.eye)}, {"target", json::array3(k.target)}});
-    return {{"name", r.name}, {"keys", keys}};
+    ordered_json out{{"name", r.name}, {"keys", keys}};
+    if (r.loop)
+        out["loop"] = true;
+    return out;
 }
 
 Route decodeRoute(const ordered_json& in, const std::string& path) {
@@ -50,6 +53,7 @@ Route decodeRoute(const ordered_json& in, const std::string& path) {
         if (i > 0 && r.keys[i].seconds <= r.keys[i - 1].seconds)
             throw json::FieldError(at + "seconds: is not later than the key before");
     }
+    r.loop = json::flag(in, "loop", path, false);
     return r;
 }
 
@@ -167,6 +171,8 @@ Scene decode(ordered_json in, const fs::path& folder, const BesideReader& beside
     checkAssets(scene);
     list("routes",
          [&](const ordered_json& item, const std::string& at) { settings.routes.push_back(decodeRoute(item, at)); });
+    settings.route = std::min(json::integer<std::size_t>(in, "route", "", 0, 100'000, 0),
+                              std::max<std::size_t>(settings.routes.size(), 1) - 1);
     scene.nextId = std::max(
         {json::integer<std::uint32_t>(in, "nextId", "", 1, ~0U, 1), subjects.largest() + 1, copies.largest() + 1});
     return scene;
@@ -339,6 +345,8 @@ std::string encodeProject(const Scene& scene, const fs::path& folder, BesideFile
         out["subjects"].push_back(encodeSubject(s, folder, beside));
     for (const Route& r : settings.routes)
         out["routes"].push_back(encodeRoute(r));
+    if (settings.route > 0)
+        out["route"] = settings.route;
     return json::text(out, 2) + "\n";
 }
 

@@ -413,6 +413,22 @@ Result<std::vector<std::byte>> encodeNodes(const std::vector<NamedMesh>& meshes,
     return writer.glb();
 }
 
+std::vector<std::byte> encodeCamera(const std::string& name, const RigAnimation& animation, const View& view) {
+    Writer writer;
+    writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
+    writer.root["scene"] = 0;
+    writer.root["cameras"] = {{{"type", "perspective"},
+                               {"perspective",
+                                {{"yfov", view.fovY},
+                                 {"aspectRatio", view.aspect},
+                                 {"znear", view.nearMetres},
+                                 {"zfar", view.farMetres}}}}};
+    writer.root["nodes"] = {{{"name", name}, {"camera", 0}}};
+    writer.root["scenes"] = {{{"nodes", {0}}}};
+    writer.animation(animation, 0, 0);
+    return writer.glb();
+}
+
 Result<std::vector<std::byte>> encodeLines(const std::string& name, const StrandSet& set) {
     const double bytes = 16.0 * static_cast<double>(set.points.size()) + 8.0 * static_cast<double>(set.segments());
     if (bytes > 4e9)

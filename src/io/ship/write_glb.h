@@ -36,6 +36,9 @@ struct NamedMesh {
 };
 Result<std::vector<std::byte>> encodeNodes(const std::vector<NamedMesh>& meshes, const Surfaces& surfaces);
 
+/// One camera, moved by an animation whose channels belong to node 0.
+std::vector<std::byte> encodeCamera(const std::string& name, const RigAnimation& animation, const View& view);
+
 /// Strands as one primitive of lines, with half of their widths as the attribute _RADIUS; their node stands at the set's
 /// origin.
 /// ERRORS     TooLarge: a GLB holds 4 GB at most.
