@@ -229,7 +229,9 @@ std::vector<RigAnimation> animations() {
     wade.channels.push_back(turning(1, 1, kStep, wave(0.12, 0)));
     // Neck thrown forward and down, wings out for balance.
     constexpr double kStrike = 1.8;
-    const auto once = [](double size) { return [size](double t) { return size * std::pow(std::sin(std::numbers::pi * t), 3); }; };
+    const auto once = [](double size) {
+        return [size](double t) { return size * std::pow(std::sin(std::numbers::pi * t), 3); };
+    };
     RigAnimation strike{"strike", {}};
     strike.channels.push_back(turning(0, 0, kStrike, once(0.35)));
     strike.channels.push_back(turning(2, 0, kStrike, once(0.9)));

@@ -239,8 +239,7 @@ MainWindow::MainWindow() {
     connect(m_viewport, &Viewport::selected, this, [this] { m_bench.routes.recordFrame(m_viewport->shotView()); });
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
     connect(m_budgetPanel, &BudgetPanel::momentRequested, m_routeChart, &RouteChart::timePicked);
-    connect(m_budgetPanel, &BudgetPanel::keyRequested, this,
-            &MainWindow::keyCamera);
+    connect(m_budgetPanel, &BudgetPanel::keyRequested, this, &MainWindow::keyCamera);
     connect(m_gatherPanel, &GatherPanel::addRequested, this, [this] {
         const QStringList files = QFileDialog::getOpenFileNames(
             this, tr("Add meshes"), {},

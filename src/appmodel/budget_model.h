@@ -69,7 +69,7 @@ private:
     AuditFindings m_fitFindings;       ///< of the route as it is fitted
     std::set<std::uint32_t> m_leftOut; ///< of this sitting
     std::optional<Sweep> m_sweep;
-    bool m_keeping = false;            ///< the change at hand is the fit's own
+    bool m_keeping = false; ///< the change at hand is the fit's own
 };
 
 } // namespace thicket::app

@@ -114,9 +114,9 @@ void RouteModel::insertKey(double seconds) {
         return;
     const RouteKey made = keyOf(seconds, viewOnRoute(*route, View(), seconds));
     change(tr("Add a key"), [&made](Route& r) {
-        r.keys.insert(std::find_if(r.keys.begin(), r.keys.end(),
-                                   [&made](const RouteKey& k) { return k.seconds > made.seconds; }),
-                      made);
+        r.keys.insert(
+            std::find_if(r.keys.begin(), r.keys.end(), [&made](const RouteKey& k) { return k.seconds > made.seconds; }),
+            made);
     });
 }
 
@@ -141,7 +141,8 @@ void RouteModel::moveKeyTo(std::size_t index, double seconds, const QString& mer
     if (most < least)
         return;
     const double at = std::clamp(seconds, least, most);
-    change(tr("Change when a key is"), [index, at](Route& r) { r.keys[index].seconds = at; }, mergeKey);
+    change(
+        tr("Change when a key is"), [index, at](Route& r) { r.keys[index].seconds = at; }, mergeKey);
 }
 
 void RouteModel::moveKeyBy(std::size_t index, const Vec3d& way, const QString& mergeKey) {
@@ -206,7 +207,8 @@ void RouteModel::bringIn(const QString& file) {
                 return [this, error = routes.error()] { m_session.report(error); };
             return [this, asked, made = std::move(*routes)] {
                 if (m_session.document.isOpen(asked))
-                    addRoutes(made, made.size() == 1 ? tr("Bring in a route") : tr("Bring in %1 routes").arg(made.size()));
+                    addRoutes(made,
+                              made.size() == 1 ? tr("Bring in a route") : tr("Bring in %1 routes").arg(made.size()));
             };
         });
 }
@@ -215,14 +217,14 @@ void RouteModel::takeOut(const QString& file) {
     const Route* route = current();
     if (route == nullptr || route->length() <= 0)
         return;
-    m_session.jobs().run(tr("Writing %1").arg(file.section('/', -1)),
-                         [this, file, own = *route, view = m_session.scene().statedView()](
-                             const JobContext&) -> JobQueue::Finish {
-                             auto done = writeCamera(toPath(file), own, view);
-                             if (!done)
-                                 return [this, error = done.error()] { m_session.report(error); };
-                             return [this, file] { m_session.say(tr("Wrote %1").arg(file)); };
-                         });
+    m_session.jobs().run(
+        tr("Writing %1").arg(file.section('/', -1)),
+        [this, file, own = *route, view = m_session.scene().statedView()](const JobContext&) -> JobQueue::Finish {
+            auto done = writeCamera(toPath(file), own, view);
+            if (!done)
+                return [this, error = done.error()] { m_session.report(error); };
+            return [this, file] { m_session.say(tr("Wrote %1").arg(file)); };
+        });
 }
 
 } // namespace thicket::app

@@ -279,8 +279,8 @@ void StrandModel::setLook(std::uint32_t id, const StrandLook& look, const QStrin
 
 StrandModel::Measured StrandModel::measuredOf(const Subject& subject) const {
     const StrandsBody& body = *subject.strands();
-    return {body.strands, strandThinning(subject, scene().statedView()), body.look, strandChain(subject, scene().statedView()).fromMetres,
-            subject.rule.reachMetres};
+    return {body.strands, strandThinning(subject, scene().statedView()), body.look,
+            strandChain(subject, scene().statedView()).fromMetres, subject.rule.reachMetres};
 }
 
 std::vector<StrandCover> StrandModel::cover(std::uint32_t id) {

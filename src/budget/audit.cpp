@@ -154,9 +154,8 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                      std::vector<Shown>& now = shown.emplace_back();
                      for (std::size_t s = 0; s < selection.subjects.size(); ++s) {
                          audit.shown[s] |= selection.levels[s];
-                         now.push_back({selection.levels[s], scene.subjects[s].terrain() != nullptr
-                                                                 ? selection.subjects[s].drawn
-                                                                 : 0U});
+                         now.push_back({selection.levels[s],
+                                        scene.subjects[s].terrain() != nullptr ? selection.subjects[s].drawn : 0U});
                      }
                      frame.over = overBudget(device, frame.ms, frame.triangles, frame.draws);
                      audit.framesOver += frame.over ? 1 : 0;

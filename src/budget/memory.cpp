@@ -138,8 +138,7 @@ MemoryUse memoryAlong(const Scene& scene, const Device& device, const std::vecto
         const std::vector<Shown> there = all ? std::vector<Shown>() : within(shown, s, ahead);
         own[s].resize(frames);
         for (std::size_t f = 0; f < frames; ++f) {
-            const double mb =
-                (all ? memory[s].all() : memory[s].with(there[f].levels, there[f].tiles)) / kPerMegabyte;
+            const double mb = (all ? memory[s].all() : memory[s].with(there[f].levels, there[f].tiles)) / kPerMegabyte;
             own[s][f] = static_cast<float>(mb);
             sum[f] += mb;
         }

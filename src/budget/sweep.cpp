@@ -40,8 +40,10 @@ struct Area {
 Area areaOf(const SelectInput& input) {
     Area out;
     for (const Batch& batch : input.batches)
-        for (const CellTable::Cell& cell : batch.copies->cells)
-            out.add(cell.origin - cell.half, cell.origin + cell.half);
+        for (const CellTable::Cell& cell : batch.copies->cells) {
+            const Vec3d half = cell.half + Vec3d::Constant(batch.chain.radius * cell.mostScale);
+            out.add(cell.origin - half, cell.origin + half);
+        }
     if (!out.empty())
         return out;
     for (const GroundBatch& ground : input.grounds) {

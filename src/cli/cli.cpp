@@ -230,11 +230,26 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     sweepCommand->add_option("--directions", sweepOptions.directions, "How many directions are looked in at each place")
         ->capture_default_str()
         ->check(CLI::Range(1, 36));
-    sweepCommand->add_option("--area", sweepOptions.area, "Low X,low Z,high X,high Z in metres; all that is placed if left out")
+    sweepCommand
+        ->add_option("--area", sweepOptions.area, "Low X,low Z,high X,high Z in metres; all that is placed if left out")
         ->delimiter(',')
         ->expected(4);
     sweepCommand->add_option("-o,--out", sweepOptions.out, "CSV to write, a row a place");
     common(sweepCommand);
+    DeviceOptions deviceOptions;
+    CLI::App* deviceCommand =
+        app.add_subcommand("device", "Find a device's figures from frame times that were measured on it");
+    deviceCommand->add_option("TABLE", deviceOptions.table, "CSV with triangles, vertices, draws, pixels and ms")
+        ->required();
+    deviceCommand->add_option("-o,--out", deviceOptions.out, "Devices file to write, for projects to bring in");
+    deviceCommand->add_option("--name", deviceOptions.name, "Name of the device")->capture_default_str();
+    deviceCommand->add_option("--ms", deviceOptions.frameMs, "Milliseconds that a frame may take there")
+        ->capture_default_str()
+        ->check(CLI::Range(0.01, 10000.0));
+    deviceCommand->add_option("--rate", deviceOptions.frameRate, "Frames a second there")
+        ->capture_default_str()
+        ->check(CLI::Range(1.0, 1000.0));
+    common(deviceCommand);
     RouteOptions routeOptions;
     CLI::App* routesCommand =
         app.add_subcommand("routes", "List a project's routes; bring in cameras that move, or write a route as one");
@@ -243,7 +258,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         routesCommand->add_option("--from", routeOptions.cameras, "glTF or GLB whose moving cameras become routes");
     routesCommand->add_option("--camera", routeOptions.camera, "GLB to write a route to, as a camera that moves");
     routesCommand->add_option("--route", routeOptions.route, "Route by name; the project's own if left out");
-    routesCommand->add_option("-o,--out", routeOptions.out, "Project to write; the same one if left out")->needs(cameras);
+    routesCommand->add_option("-o,--out", routeOptions.out, "Project to write; the same one if left out")
+        ->needs(cameras);
     common(routesCommand);
     CLI::App* popsCommand =
         app.add_subcommand("pops", "Look at every switch of a project at true size and say which are seen");
@@ -463,6 +479,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             return fit(console, projectOptions);
         if (sweepCommand->parsed())
             return sweep(console, sweepOptions);
+        if (deviceCommand->parsed())
+            return device(console, deviceOptions);
         if (routesCommand->parsed())
             return routes(console, routeOptions);
         if (popsCommand->parsed())

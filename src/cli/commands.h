@@ -145,6 +145,14 @@ struct EmitterOptions {
     int heightPx = 1080;
 };
 
+struct DeviceOptions {
+    std::filesystem::path table; ///< frame times
+    std::filesystem::path out;   ///< devices file to write; empty: only told
+    std::string name = "Measured";
+    double frameMs = 8;
+    double frameRate = 60;
+};
+
 struct RouteOptions {
     std::filesystem::path project;
     std::filesystem::path cameras; ///< a glTF whose moving cameras become routes; empty: none
@@ -175,6 +183,7 @@ int measure(const Console& console, const MeasureOptions& options);
 int audit(const Console& console, const ProjectOptions& options);
 int fit(const Console& console, const ProjectOptions& options);
 int sweep(const Console& console, const SweepCommandOptions& options);
+int device(const Console& console, const DeviceOptions& options);
 int routes(const Console& console, const RouteOptions& options);
 int pops(const Console& console, const ProjectOptions& options);
 int ship(const Console& console, const ProjectOptions& options);

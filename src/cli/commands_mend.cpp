@@ -99,8 +99,7 @@ Result<void> write(const MendReport& report, const fs::path& file) {
 
 void say(const Console& console, const ordered_json& subjects) {
     if (console.json)
-        console.out << ordered_json{{"subjects", subjects}}.dump(2, ' ', false,
-                                                                 ordered_json::error_handler_t::replace)
+        console.out << ordered_json{{"subjects", subjects}}.dump(2, ' ', false, ordered_json::error_handler_t::replace)
                     << '\n';
 }
 
@@ -124,10 +123,10 @@ int mendProject(const Console& console, const MendOptions& options) {
         reports.push_back(std::move(*report));
     }
     if (!found)
-        return fail(console, {ErrorCode::BadInput, project.string(),
-                              options.subject.empty() ? "holds no mesh"
-                                                      : "holds no mesh named \"" + options.subject + "\"",
-                              "name one of its meshes with --subject"});
+        return fail(console,
+                    {ErrorCode::BadInput, project.string(),
+                     options.subject.empty() ? "holds no mesh" : "holds no mesh named \"" + options.subject + "\"",
+                     "name one of its meshes with --subject"});
     if (auto written = writeProject(*scene, out, true); !written)
         return fail(console, written.error());
     for (const MendReport& report : reports) {

@@ -132,11 +132,14 @@ std::string junitOf(const Audit& audit, const Device& device, const std::vector<
                             : fmt::format("{} frames are over {:.6g}{}; the most is {:.6g}{} at {:.2f} s", over, budget,
                                           unit, most, unit, at));
     };
-    limit("frame time", device.frameMs, [](const AuditFrame& f) { return f.ms; }, " ms");
-    limit("triangles", static_cast<double>(device.triangleBudget),
-          [](const AuditFrame& f) { return static_cast<double>(f.triangles); }, "");
-    limit("draws", static_cast<double>(device.drawBudget),
-          [](const AuditFrame& f) { return static_cast<double>(f.draws); }, "");
+    limit(
+        "frame time", device.frameMs, [](const AuditFrame& f) { return f.ms; }, " ms");
+    limit(
+        "triangles", static_cast<double>(device.triangleBudget),
+        [](const AuditFrame& f) { return static_cast<double>(f.triangles); }, "");
+    limit(
+        "draws", static_cast<double>(device.drawBudget),
+        [](const AuditFrame& f) { return static_cast<double>(f.draws); }, "");
     if (device.memoryMb > 0)
         add("memory", audit.memory.framesOver == 0
                           ? std::string()

@@ -98,16 +98,17 @@ int sweep(const Console& console, const SweepCommandOptions& options) {
     console.out << fmt::format("  over budget at {} of {}\n  the dearest places:\n", grouped(made->over),
                                grouped(made->places.size()));
     for (const ordered_json& p : worst)
-        console.out << fmt::format("  {:>9.1f} {:>9.1f}  {:>7.2f} ms {:>12} triangles {:>6} draws, towards {:.0f} degrees\n",
-                                   p["x"].get<double>(), p["z"].get<double>(), p["ms"].get<double>(),
-                                   grouped(p["triangles"].get<std::int64_t>()), p["draws"].get<std::int64_t>(),
-                                   p["degrees"].get<double>());
+        console.out << fmt::format(
+            "  {:>9.1f} {:>9.1f}  {:>7.2f} ms {:>12} triangles {:>6} draws, towards {:.0f} degrees\n",
+            p["x"].get<double>(), p["z"].get<double>(), p["ms"].get<double>(),
+            grouped(p["triangles"].get<std::int64_t>()), p["draws"].get<std::int64_t>(), p["degrees"].get<double>());
     return 0;
 }
 
 int routes(const Console& console, const RouteOptions& options) {
     // What is written again must have been read whole.
-    auto opened = options.cameras.empty() ? routesOf(options.project, console.job) : openWhole(options.project, console.job);
+    auto opened =
+        options.cameras.empty() ? routesOf(options.project, console.job) : openWhole(options.project, console.job);
     if (!opened)
         return fail(console, opened.error());
     Scene& scene = *opened;
@@ -127,9 +128,9 @@ int routes(const Console& console, const RouteOptions& options) {
                 route = &r;
         if (route == nullptr || route->length() <= 0)
             return fail(console, {ErrorCode::BadInput, options.project.string(),
-                                  route == nullptr ? options.route.empty() ? "has no route"
-                                                                           : "has no route called " + options.route
-                                                   : "the route " + route->name + " has no length",
+                                  route == nullptr
+                                      ? options.route.empty() ? "has no route" : "has no route called " + options.route
+                                      : "the route " + route->name + " has no length",
                                   "name one of the project's routes that goes somewhere"});
         if (auto written = writeCamera(options.camera, *route, scene.statedView()); !written)
             return fail(console, written.error());

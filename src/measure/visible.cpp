@@ -18,7 +18,7 @@ constexpr std::size_t kMostPieces = 400'000; // in all; where there are more, th
 constexpr std::size_t kVisibleChunk = 512;
 
 /// A part of a triangle: its corners, how far each is from the other surface, and the nearest triangle there.
-struct Piece {
+struct VisiblePiece {
     std::array<Vec3d, 3> corner;
     std::array<double, 3> distance;
     std::array<std::uint32_t, 3> closest;
@@ -67,7 +67,7 @@ public:
         for (std::uint8_t side = 0; side < 2; ++side)
             addSide(side);
         double most = 0;
-        for (const Piece& piece : m_waiting)
+        for (const VisiblePiece& piece : m_waiting)
             most = std::max(most, piece.most());
         for (const WholeTriangle& whole : m_whole)
             most = std::max(most, pieceOf(whole.side, whole.triangle).most());
@@ -91,7 +91,7 @@ public:
     }
 
 private:
-    static bool lower(const Piece& a, const Piece& b) { return a.most() < b.most(); }
+    static bool lower(const VisiblePiece& a, const VisiblePiece& b) { return a.most() < b.most(); }
 
     /// Halfway steps between where it is seen and where it is not.
     double between(double low, double high) {
@@ -104,7 +104,7 @@ private:
 
     /// Whether one piece alone is enough, off at its corners and in its middle: then nothing needs to be split.
     [[nodiscard]] bool plain(double x) const {
-        return std::any_of(m_off.begin(), m_off.end(), [&](const Piece& p) {
+        return std::any_of(m_off.begin(), m_off.end(), [&](const VisiblePiece& p) {
             const double area = p.area();
             const double width = area > 0 ? 2 * area / p.longest() : 0;
             return std::min(area, 2 * x * width) >= kShare * x * x && p.shareOff(x) >= 1 &&
@@ -114,9 +114,9 @@ private:
         });
     }
 
-    [[nodiscard]] Piece pieceOf(std::uint8_t side, std::uint32_t triangle) const {
+    [[nodiscard]] VisiblePiece pieceOf(std::uint8_t side, std::uint32_t triangle) const {
         const MeasuredSide& of = *m_sides[side];
-        Piece piece;
+        VisiblePiece piece;
         piece.side = side;
         for (std::uint32_t k = 0; k < 3; ++k) {
             const std::uint32_t v = of.mesh.indices[3 * std::size_t{triangle} + k];
@@ -135,26 +135,27 @@ private:
             area += pieceOf(side, t).area();
         // A piece of the mean area, were it a square's half.
         const double length = 2 * std::sqrt(area / std::max(1U, m_options.pieces));
-        std::vector<Piece> large;
+        std::vector<VisiblePiece> large;
         for (std::uint32_t t = 0; t < triangles; ++t) {
-            const Piece piece = pieceOf(side, t);
+            const VisiblePiece piece = pieceOf(side, t);
             if (piece.longest() > length)
                 large.push_back(piece);
             else
                 m_whole.push_back({static_cast<float>(piece.most() * 1.0000002), t, side});
         }
         split(
-            large, [length](const Piece& p) { return p.longest() > length; }, 2 * std::size_t{m_options.pieces});
+            large, [length](const VisiblePiece& p) { return p.longest() > length; }, 2 * std::size_t{m_options.pieces});
         m_waiting.insert(m_waiting.end(), large.begin(), large.end());
     }
 
     /// Splits pieces at the middles of their edges, as long as `tooLarge` says so and no more than `most` come to them.
-    template <class TooLarge> void split(std::vector<Piece>& pieces, const TooLarge& tooLarge, std::size_t most) {
+    template <class TooLarge>
+    void split(std::vector<VisiblePiece>& pieces, const TooLarge& tooLarge, std::size_t most) {
         std::size_t added = 0;
         for (std::size_t from = 0; from < pieces.size();) {
             const auto large = std::partition(pieces.begin() + static_cast<std::ptrdiff_t>(from), pieces.end(),
-                                              [&](const Piece& p) { return !tooLarge(p); });
-            std::vector<Piece> parents(large, pieces.end());
+                                              [&](const VisiblePiece& p) { return !tooLarge(p); });
+            std::vector<VisiblePiece> parents(large, pieces.end());
             if (parents.empty() || added + 3 * parents.size() > most || m_job.cancelled())
                 return;
             added += 3 * parents.size();
@@ -168,9 +169,9 @@ private:
         }
     }
 
-    void splitOne(const Piece& p, Piece* out) const {
+    void splitOne(const VisiblePiece& p, VisiblePiece* out) const {
         const SurfaceQuery& other = m_sides[p.side]->other;
-        Piece middle;
+        VisiblePiece middle;
         middle.side = p.side;
         for (std::size_t k = 0; k < 3; ++k) {
             middle.corner[k] = (p.corner[k] + p.corner[(k + 1) % 3]) / 2;
@@ -207,9 +208,10 @@ private:
         const std::size_t room = kMostPieces - std::min(kMostPieces, m_off.size() + m_split);
         const std::size_t before = m_off.size();
         split(
-            m_off, [x](const Piece& p) { return p.most() > x && p.longest() > kFine * x; }, room);
+            m_off, [x](const VisiblePiece& p) { return p.most() > x && p.longest() > kFine * x; }, room);
         m_split += m_off.size() - before;
-        const auto near = std::partition(m_off.begin(), m_off.end(), [x](const Piece& p) { return p.most() > x; });
+        const auto near =
+            std::partition(m_off.begin(), m_off.end(), [x](const VisiblePiece& p) { return p.most() > x; });
         for (auto piece = near; piece != m_off.end(); ++piece) {
             m_waiting.push_back(*piece);
             std::push_heap(m_waiting.begin(), m_waiting.end(), lower);
@@ -226,7 +228,7 @@ private:
     [[nodiscard]] bool seen(double x) const {
         std::vector<Spot> spots;
         double all = 0;
-        for (const Piece& piece : m_off) {
+        for (const VisiblePiece& piece : m_off) {
             const double area = piece.area() * piece.shareOff(x);
             if (area <= 0)
                 continue;
@@ -296,10 +298,10 @@ private:
         std::uint8_t side = 0;
         bool operator<(const WholeTriangle& o) const { return most < o.most; }
     };
-    std::vector<WholeTriangle> m_whole; ///< a heap: the farthest off first
-    std::vector<Piece> m_waiting;       ///< a heap too
-    std::vector<Piece> m_off;           ///< off by more than what was looked for last
-    std::size_t m_split = 0;            ///< pieces that splitting added
+    std::vector<WholeTriangle> m_whole;  ///< a heap: the farthest off first
+    std::vector<VisiblePiece> m_waiting; ///< a heap too
+    std::vector<VisiblePiece> m_off;     ///< off by more than what was looked for last
+    std::size_t m_split = 0;             ///< pieces that splitting added
 };
 
 } // namespace

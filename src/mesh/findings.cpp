@@ -71,7 +71,8 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
     note(FindingKind::OpenBorders, edges.open, false);
     note(FindingKind::FlippedTriangles, flippedTriangles(mesh, weld, sides), true);
     if (const auto apart = unweldedPoints(mesh, weld, sides, kUnweldedShare * across); !apart.empty()) {
-        Finding finding{FindingKind::UnweldedPoints, static_cast<std::uint32_t>(apart.size()), {}, across / 50, 0, true};
+        Finding finding{
+            FindingKind::UnweldedPoints, static_cast<std::uint32_t>(apart.size()), {}, across / 50, 0, true};
         const auto at = std::find(weld.pointOf.begin(), weld.pointOf.end(), apart.front().first);
         finding.place = mesh.positions[static_cast<std::size_t>(at - weld.pointOf.begin())].cast<double>();
         findings.push_back(finding);

@@ -61,8 +61,7 @@ void turnRound(Mesh& mesh, const TriangleList& flipped) {
     std::vector<Vec3f> faces(mesh.positions.size(), Vec3f(0, 0, 0));
     for (std::size_t i = 0; i < mesh.indices.size(); i += 3) {
         const Vec3f& a = mesh.positions[mesh.indices[i]];
-        const Vec3f normal =
-            (mesh.positions[mesh.indices[i + 1]] - a).cross(mesh.positions[mesh.indices[i + 2]] - a);
+        const Vec3f normal = (mesh.positions[mesh.indices[i + 1]] - a).cross(mesh.positions[mesh.indices[i + 2]] - a);
         for (std::size_t k = 0; k < 3; ++k)
             faces[mesh.indices[i + k]] += normal;
     }
@@ -163,10 +162,11 @@ std::uint32_t mendNeedles(Mesh& mesh, double share) {
         for (const std::uint32_t t : needles) {
             std::array<std::pair<double, std::uint32_t>, 3> sides;
             for (std::uint32_t k = 0; k < 3; ++k)
-                sides[k] = {(mesh.positions[mesh.indices[3 * t + k]] - mesh.positions[mesh.indices[3 * t + (k + 1) % 3]])
-                                .cast<double>()
-                                .norm(),
-                            k};
+                sides[k] = {
+                    (mesh.positions[mesh.indices[3 * t + k]] - mesh.positions[mesh.indices[3 * t + (k + 1) % 3]])
+                        .cast<double>()
+                        .norm(),
+                    k};
             std::sort(sides.begin(), sides.end());
             if (sides[0].first > 4 * share * sides[2].first) {
                 flat.push_back(t);
@@ -317,7 +317,9 @@ Result<std::uint32_t> mendMesh(Mesh& mesh, const Mend& mend) {
     if (mended == 0)
         return mended;
     if (out.indices.empty())
-        return Error{ErrorCode::BadInput, {}, fmt::format("nothing would be left ({})", keyOf(mend.kind)),
+        return Error{ErrorCode::BadInput,
+                     {},
+                     fmt::format("nothing would be left ({})", keyOf(mend.kind)),
                      "choose a smaller value"};
     dropUnusedVertices(out);
     mesh = std::move(out);

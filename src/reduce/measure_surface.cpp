@@ -9,7 +9,7 @@ namespace thicket::reduce {
 namespace {
 
 constexpr std::size_t kSurfaceChunk = 2048; // points whose quadrics a core's cache holds
-constexpr double kTipWeight = 20;    // of a plane across a tip, for the area round it
+constexpr double kTipWeight = 20;           // of a plane across a tip, for the area round it
 
 /// Scaled attributes of a wedge: normals, then UVs, then colours.
 AttributeValues attributeValues(const Surface& s, std::uint32_t wedge) {

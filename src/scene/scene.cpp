@@ -48,7 +48,9 @@ View viewOnRoute(const Route& route, const View& like, double seconds) {
     if (after == keys.end() && !loops)
         return lookAt(like, keys.back().eye, keys.back().target);
     const auto i = static_cast<std::size_t>(after - keys.begin());
-    const auto at = [&](std::size_t k) -> const RouteKey& { return loops ? keys[(k + n) % n] : keys[std::min(k, n - 1)]; };
+    const auto at = [&](std::size_t k) -> const RouteKey& {
+        return loops ? keys[(k + n) % n] : keys[std::min(k, n - 1)];
+    };
     const RouteKey& k1 = keys[i - 1];
     const RouteKey& k2 = at(i);
     const RouteKey& k0 = i >= 2 ? keys[i - 2] : loops ? at(i + n - 2) : k1;
@@ -59,7 +61,10 @@ View viewOnRoute(const Route& route, const View& like, double seconds) {
     // How long it is from the key before, and to the one after: so that the speed at a key is one, however far apart in
     // time its neighbours are.
     const double before = i >= 2 ? k1.seconds - k0.seconds : loops ? length - keys.back().seconds : span;
-    const double beyond = i + 1 < n ? k3.seconds - until : !loops ? span : i + 1 == n ? length - until : keys[1].seconds;
+    const double beyond = i + 1 < n    ? k3.seconds - until
+                          : !loops     ? span
+                          : i + 1 == n ? length - until
+                                       : keys[1].seconds;
     const auto curve = [&](const Vec3d& a, const Vec3d& p, const Vec3d& q, const Vec3d& d) -> Vec3d {
         const Vec3d from = (q - a) / (before + span) * span;
         const Vec3d to = (d - p) / (span + beyond) * span;
@@ -100,8 +105,8 @@ std::vector<RouteKey> fewerKeys(const std::vector<RouteKey>& keys, double metres
             }
             const View at = viewOnRoute(route, View(), keys[i].seconds);
             const Vec3d ahead = keys[i].target - keys[i].eye;
-            const double off = std::max((at.eye - keys[i].eye).norm(),
-                                        (at.forward - ahead.normalized()).norm() * ahead.norm());
+            const double off =
+                std::max((at.eye - keys[i].eye).norm(), (at.forward - ahead.normalized()).norm() * ahead.norm());
             if (off > most) {
                 most = off;
                 farthest = i;

@@ -40,10 +40,10 @@ struct Device {
     double nsPerPixel = 0.5;
     double overdraw = 1.5;
     double baseMs = 0.5;
-    double detail = 1; ///< 0.1..10; on this machine every switch comes in so many times as far
-    double memoryMb = 0; ///< for what is drawn here, in millions of bytes; 0: nobody has said
+    double detail = 1;       ///< 0.1..10; on this machine every switch comes in so many times as far
+    double memoryMb = 0;     ///< for what is drawn here, in millions of bytes; 0: nobody has said
     double aheadSeconds = 0; ///< levels are in memory so long before and after they show; 0: all are, always
-    int tier = 0;      ///< 0..7; the level that emitters show on it which go by the device
+    int tier = 0;            ///< 0..7; the level that emitters show on it which go by the device
     std::string source = "entered";
     Loosened fitted; ///< what a fit loosened so that the budget holds on this machine
 };

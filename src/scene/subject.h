@@ -104,8 +104,8 @@ struct MeshBody {
     std::shared_ptr<const Care> care;    ///< what is painted; null: nothing
     std::shared_ptr<const Care> careCut; ///< as it was when the levels were cut
     DeviationCurve curve;
-    SharedPlacements placed;  ///< null: nobody has placed it
-    std::vector<Mend> mends;  ///< what was set right since the file was read, in order; `levels` have it
+    SharedPlacements placed; ///< null: nobody has placed it
+    std::vector<Mend> mends; ///< what was set right since the file was read, in order; `levels` have it
 
     [[nodiscard]] const Level& source() const { return levels.front(); }
     [[nodiscard]] Level& source() { return levels.front(); }

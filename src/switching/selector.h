@@ -151,7 +151,7 @@ struct SubjectCost {
     std::uint64_t vertices = 0;
     std::uint64_t draws = 0;
     std::uint64_t shown = 0; ///< levels that are drawn, a bit each; of a field those of all its assets
-    double pixels = 0; ///< covered, by bounding discs; of cells far away for all of their copies at once
+    double pixels = 0;       ///< covered, by bounding discs; of cells far away for all of their copies at once
     std::uint32_t drawn = 0;
     std::uint32_t culledBy[kCullReasons] = {}; ///< copies by Culled; of Culled::No: those that are drawn
     std::uint32_t switches = 0;                ///< copies whose level differs from the frame before

@@ -42,7 +42,7 @@ struct Thinning {
     DistanceCurve grow;    ///< 1..kMostGrowth; of no account where the cover is held
     bool holdCover = true; ///< copies grow as much as holds the cover of all of them, but not beyond `growAtMost`
     double growAtMost = 2.5;
-    double band = 0.15;  ///< 0..1; copies beyond the share by less than this much of it are on their way out
+    double band = 0.15; ///< 0..1; copies beyond the share by less than this much of it are on their way out
     /// The curves go by height on screen: their distances hold for what fills the picture's height at so many metres, and
     /// go along with it for what does so elsewhere. 0: they go by distance.
     double fullHeight = 0;

@@ -10,23 +10,23 @@ namespace {
 
 constexpr std::uint32_t kNone = ~std::uint32_t{0};
 
-struct Point {
+struct GreedyPoint {
     std::int64_t x = 0;
     std::int64_t y = 0;
 };
 
 /// Twice the area of a triangle, above 0 where it faces up (columns run east, rows south).
-std::int64_t areaOf(Point a, Point b, Point c) {
+std::int64_t areaOf(GreedyPoint a, GreedyPoint b, GreedyPoint c) {
     return (b.y - a.y) * (c.x - a.x) - (b.x - a.x) * (c.y - a.y);
 }
 
 /// Whether d lies within the circle through a, b, c, which face up. Exact up to 16,384 a side.
-bool inCircle(Point a, Point b, Point c, Point d) {
-    const auto from = [d](Point p) { return Point{p.x - d.x, p.y - d.y}; };
-    const Point p = from(a);
-    const Point q = from(b);
-    const Point r = from(c);
-    const auto square = [](Point v) { return v.x * v.x + v.y * v.y; };
+bool inCircle(GreedyPoint a, GreedyPoint b, GreedyPoint c, GreedyPoint d) {
+    const auto from = [d](GreedyPoint p) { return GreedyPoint{p.x - d.x, p.y - d.y}; };
+    const GreedyPoint p = from(a);
+    const GreedyPoint q = from(b);
+    const GreedyPoint r = from(c);
+    const auto square = [](GreedyPoint v) { return v.x * v.x + v.y * v.y; };
     const std::int64_t det =
         square(p) * (q.x * r.y - q.y * r.x) - square(q) * (p.x * r.y - p.y * r.x) + square(r) * (p.x * q.y - p.y * q.x);
     return det < 0;
@@ -50,7 +50,7 @@ public:
     }
 
     [[nodiscard]] std::size_t triangles() const { return m_corners.size() / 3; }
-    [[nodiscard]] const std::vector<Point>& points() const { return m_points; }
+    [[nodiscard]] const std::vector<GreedyPoint>& points() const { return m_points; }
     [[nodiscard]] std::uint32_t corner(std::size_t t, std::size_t k) const { return m_corners[3 * t + k]; }
 
     /// How far the worst height is off, metres.
@@ -64,7 +64,7 @@ public:
     /// REQUIRES   worst() > 0.
     void insertWorst() {
         const std::uint32_t t = m_queue.top().triangle;
-        const Point p = m_worst[t].at;
+        const GreedyPoint p = m_worst[t].at;
         const auto number = static_cast<std::uint32_t>(m_points.size());
         m_points.push_back(p);
         for (std::uint32_t k = 0; k < 3; ++k)
@@ -79,7 +79,7 @@ public:
 
 private:
     struct Worst {
-        Point at;
+        GreedyPoint at;
         std::uint32_t version = 0;
     };
     struct Entry {
@@ -223,11 +223,11 @@ private:
     }
 
     float scan(std::uint32_t t) {
-        const Point a = m_points[m_corners[3 * t]];
-        const Point b = m_points[m_corners[3 * t + 1]];
-        const Point c = m_points[m_corners[3 * t + 2]];
+        const GreedyPoint a = m_points[m_corners[3 * t]];
+        const GreedyPoint b = m_points[m_corners[3 * t + 1]];
+        const GreedyPoint c = m_points[m_corners[3 * t + 2]];
         const double area = static_cast<double>(areaOf(a, b, c));
-        const auto height = [&](Point p) {
+        const auto height = [&](GreedyPoint p) {
             return static_cast<double>(m_heights.at(static_cast<std::uint32_t>(p.x), static_cast<std::uint32_t>(p.y)));
         };
         const double ha = height(a);
@@ -236,7 +236,7 @@ private:
         // The plane through the corners, by columns and rows.
         const double gx = (hv * static_cast<double>(b.y - a.y) - hu * static_cast<double>(c.y - a.y)) / area;
         const double gy = (hu * static_cast<double>(c.x - a.x) - hv * static_cast<double>(b.x - a.x)) / area;
-        const std::array<Point, 3> corners{a, b, c};
+        const std::array<GreedyPoint, 3> corners{a, b, c};
         float worst = 0;
         const std::int64_t top = std::min({a.y, b.y, c.y});
         const std::int64_t bottom = std::max({a.y, b.y, c.y});
@@ -244,8 +244,8 @@ private:
             double from = 1e18;
             double to = -1e18;
             for (std::size_t k = 0; k < 3; ++k) {
-                const Point p = corners[k];
-                const Point q = corners[(k + 1) % 3];
+                const GreedyPoint p = corners[k];
+                const GreedyPoint q = corners[(k + 1) % 3];
                 if (y < std::min(p.y, q.y) || y > std::max(p.y, q.y))
                     continue;
                 if (p.y == q.y) {
@@ -277,7 +277,7 @@ private:
     }
 
     const Heights& m_heights;
-    std::vector<Point> m_points;
+    std::vector<GreedyPoint> m_points;
     std::vector<std::uint32_t> m_corners;  ///< three a triangle
     std::vector<std::uint32_t> m_opposite; ///< by edge, which is named after the corner it begins at
     std::vector<Worst> m_worst;            ///< by triangle

@@ -149,4 +149,48 @@ TEST_F(FitTest, devices_are_changed_in_one_step_and_taken_to_other_projects) {
     EXPECT_EQ(session.scene().settings.devices.size(), before.size());
 }
 
+TEST_F(FitTest, a_device_is_fitted_to_times_measured_elsewhere_and_to_this_machine) {
+    openBall();
+    const fs::path table = folder.path() / "times.csv";
+    std::string text = "frame;draws;triangles;vertices;pixels;ms\n";
+    for (int i = 0; i < 40; ++i) {
+        const double triangles = 20'000.0 * (i * 7 % 40);
+        const double vertices = triangles * (0.6 + 0.03 * (i * 11 % 40));
+        const double draws = 20.0 * (i * 13 % 40);
+        const double pixels = 150'000.0 * (i * 17 % 40);
+        const double ms = std::max((5 * triangles + 3 * vertices) * 1e-6, 2 * pixels * 1e-6) + 0.01 * draws + 1;
+        text += QStringLiteral("%1;%2;%3;%4;%5;%6\n")
+                    .arg(i)
+                    .arg(draws)
+                    .arg(triangles)
+                    .arg(vertices)
+                    .arg(pixels)
+                    .arg(ms, 0, 'f', 9)
+                    .toStdString();
+    }
+    ASSERT_TRUE(writeTextFile(table, text));
+    DevicesDialog dialog(window->bench());
+    dialog.show();
+    dialog.fitTo(QString::fromStdString(table.string()));
+    EXPECT_NEAR(dialog.devices()[0].nsPerTriangle, 5, 0.01) << dialog.said().toStdString();
+    EXPECT_NEAR(dialog.devices()[0].nsPerPixel, 2, 0.01);
+    EXPECT_NEAR(dialog.devices()[0].usPerDraw, 10, 0.01);
+    EXPECT_EQ(dialog.devices()[0].source, "measured: 40 frames of times.csv");
+    const Device before = dialog.devices()[0];
+    ASSERT_TRUE(writeTextFile(table, "triangles,draws,ms\n1,2,much\n"));
+    dialog.fitTo(QString::fromStdString(table.string()));
+    EXPECT_TRUE(dialog.said().contains("line 2")) << dialog.said().toStdString();
+    EXPECT_EQ(dialog.devices()[0].nsPerTriangle, before.nsPerTriangle);
+
+    dialog.measureMachine();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !dialog.measuring(); }, 120000));
+    EXPECT_TRUE(QString::fromStdString(dialog.devices()[0].source).startsWith("measured: "))
+        << dialog.said().toStdString();
+    EXPECT_GT(dialog.devices()[0].nsPerPixel, 0);
+    EXPECT_GT(dialog.devices()[0].nsPerTriangle + dialog.devices()[0].nsPerVertex, 0);
+    EXPECT_TRUE(dialog.said().contains("software")) << "the display of this test draws in software";
+    dialog.accept();
+    EXPECT_EQ(window->bench().session.scene().settings.devices[0].source, dialog.devices()[0].source);
+}
+
 } // namespace thicket::app

@@ -69,8 +69,7 @@ TEST(Sweep, every_place_costs_what_a_fresh_look_from_there_costs) {
         for (int d = 0; d < 5; ++d) {
             const double turn = 2 * std::numbers::pi * d / 5;
             const Vec3d eye(p.x, p.eye, p.z);
-            const View view =
-                lookAt(scene.statedView(&device), eye, eye + Vec3d(std::cos(turn), 0, std::sin(turn)));
+            const View view = lookAt(scene.statedView(&device), eye, eye + Vec3d(std::cos(turn), 0, std::sin(turn)));
             SelectState fresh;
             Selection selection;
             SelectOptions options = selectOptions(scene, 0);

@@ -2,6 +2,7 @@
 #include "budget/devices.h"
 #include "cli/cli.h"
 #include "io/import/import.h"
+#include "io/project/project.h"
 #include "io/ship/write_glb.h"
 #include "saltmere.h"
 #include "scene/thin_subject.h"
@@ -79,8 +80,7 @@ TEST(Cli, mend_writes_what_is_sound_and_leaves_the_file_alone) {
     const fs::path in = folder.path() / "cm.glb";
     Surfaces s;
     s.materials.emplace_back();
-    ASSERT_TRUE(
-        writeFile(in, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
+    ASSERT_TRUE(writeFile(in, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
     const auto before = *readFile(in);
     const fs::path out = folder.path() / "out.glb";
     EXPECT_EQ(run({"mend", in.string(), "-o", out.string()}).code, 2) << "no mend was named";
@@ -88,7 +88,8 @@ TEST(Cli, mend_writes_what_is_sound_and_leaves_the_file_alone) {
     EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--unit", "feet"}).code, 2);
     EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--specks", "0.9"}).code, 2);
     EXPECT_FALSE(fs::exists(out));
-    const Ran ran = run({"mend", in.string(), "-o", out.string(), "--unit", "cm", "--specks", "0.005", "--all", "--json"});
+    const Ran ran =
+        run({"mend", in.string(), "-o", out.string(), "--unit", "cm", "--specks", "0.005", "--all", "--json"});
     ASSERT_EQ(ran.code, 0) << ran.err;
     EXPECT_EQ(*readFile(in), before);
     const auto subject = ran.json()["subjects"][0];
@@ -104,6 +105,66 @@ TEST(Cli, mend_writes_what_is_sound_and_leaves_the_file_alone) {
     const Ran none = run({"mend", in.string(), "-o", out.string(), "--area", "--subject", "cube"});
     EXPECT_EQ(none.code, 1);
     EXPECT_NE(none.err.find("holds no mesh named \"cube\""), std::string::npos) << none.err;
+}
+
+TEST(Cli, device_fits_figures_to_a_table_and_writes_them) {
+    const TempFolder folder;
+    const fs::path table = folder.path() / "times.csv";
+    std::string text = "ms,triangles,draws,pixels,vertices\n";
+    for (int i = 0; i < 30; ++i) {
+        const double triangles = 10'000.0 * (i * 7 % 30);
+        const double vertices = 9'000.0 * (i * 11 % 30);
+        const double draws = 20.0 * (i * 13 % 30);
+        const double pixels = 90'000.0 * (i * 17 % 30);
+        const double ms = std::max((6 * triangles + 2 * vertices) * 1e-6, 1.5 * pixels * 1e-6) + 0.008 * draws + 0.7;
+        text += std::to_string(ms) + "," + std::to_string(triangles) + "," + std::to_string(draws) + "," +
+                std::to_string(pixels) + "," + std::to_string(vertices) + "\n";
+    }
+    ASSERT_TRUE(writeTextFile(table, text));
+    const fs::path out = folder.path() / "mine.devices.json";
+    const Ran ran = run({"device", table.string(), "-o", out.string(), "--name", "Mine", "--json"});
+    ASSERT_EQ(ran.code, 0) << ran.err;
+    EXPECT_NEAR(ran.json()["figures"]["triangle"]["value"].get<double>(), 6, 0.05);
+    EXPECT_NEAR(ran.json()["figures"]["pixel"]["value"].get<double>(), 1.5, 0.05);
+    EXPECT_TRUE(ran.json()["undetermined"].empty());
+    EXPECT_TRUE(fs::exists(out));
+    ASSERT_TRUE(writeTextFile(table, "triangles,draws\n1,2\n"));
+    const Ran none = run({"device", table.string()});
+    EXPECT_EQ(none.code, 1);
+    EXPECT_NE(none.err.find("there is no column ms"), std::string::npos) << none.err;
+}
+
+TEST(Cli, routes_come_from_cameras_and_sweeps_need_none) {
+    const TempFolder folder;
+    Scene scene;
+    scene.settings.devices = usualDevices();
+    scene.settings.routes = {demo::channelRun()};
+    auto subject = makeSubject(std::move(readModel(ballFile(folder.path(), "ball.glb", 20), {})->front()), {});
+    ASSERT_TRUE(subject);
+    subject->id = 1;
+    scene.subjects = {*subject};
+    scene.subjects[0].mesh().placed =
+        std::make_shared<const Placements>(Placements{{9, 0, {0, 0, 0}, Quatd::Identity(), 1, 1}});
+    scene.nextId = 10;
+    const fs::path project = folder.path() / "small.thicket.json";
+    ASSERT_TRUE(writeProject(scene, project, false));
+    const fs::path camera = folder.path() / "camera.glb";
+    ASSERT_EQ(run({"routes", project.string(), "--camera", camera.string()}).code, 0);
+    const Ran added = run({"routes", project.string(), "--from", camera.string(), "--json"});
+    ASSERT_EQ(added.code, 0) << added.err;
+    ASSERT_EQ(added.json()["routes"].size(), 2U);
+    EXPECT_NEAR(added.json()["routes"][1]["seconds"].get<double>(), 48, 0.01);
+    EXPECT_EQ(run({"routes", project.string(), "--camera", camera.string(), "--route", "Nothing"}).code, 1);
+    EXPECT_EQ(run({"routes", project.string(), "--from", (folder.path() / "ball.glb").string()}).code, 1);
+
+    const fs::path table = folder.path() / "cost.csv";
+    const Ran swept = run({"sweep", project.string(), "--spacing", "1", "-o", table.string(), "--json"});
+    ASSERT_EQ(swept.code, 0) << swept.err;
+    EXPECT_EQ(swept.json()["places"].get<int>(), swept.json()["rows"].get<int>() * swept.json()["columns"].get<int>());
+    EXPECT_GT(swept.json()["worst"][0]["triangles"].get<int>(), 0);
+    EXPECT_TRUE(fs::exists(table));
+    EXPECT_EQ(run({"sweep", project.string(), "--spacing", "0.001", "--area=-5,-5,5,5"}).code, 1);
+    EXPECT_EQ(run({"sweep", project.string(), "--area", "1,2,3"}).code, 2);
 }
 
 TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
@@ -329,7 +390,8 @@ TEST(Cli, audit_and_ship_a_project) {
     EXPECT_NE(readTextFile(junit)->find("tests=\"4\" failures=\"0\""), std::string::npos) << *readTextFile(junit);
     EXPECT_EQ(run({"audit", project.string(), "--device", "Desk 120", "--junit", junit}).code, 3);
     EXPECT_NE(readTextFile(junit)->find("name=\"triangles\">\n      <failure"), std::string::npos);
-    EXPECT_EQ(run({"audit", project.string(), "--junit", (folder.path() / "none" / "a" / "b.xml" / "").string()}).code, 1);
+    EXPECT_EQ(run({"audit", project.string(), "--junit", (folder.path() / "none" / "a" / "b.xml" / "").string()}).code,
+              1);
     const auto memory = over.json()["memory"];
     EXPECT_EQ(memory["frames_over"], 0);
     EXPECT_GT(memory["worst_mb"].get<double>(), 0);

@@ -28,10 +28,10 @@ Subject brokenBall(const fs::path& folder) {
     Surfaces surfaces;
     surfaces.materials.emplace_back();
     const fs::path file = folder / "ball.glb";
-    EXPECT_TRUE(writeFile(file, encodeGlb("ball",
-                                          {std::make_shared<const Mesh>(mesh),
-                                           std::make_shared<const Mesh>(shapes::sphere(6, 500))},
-                                          surfaces, GlbLevels::Named, {})));
+    EXPECT_TRUE(writeFile(
+        file,
+        encodeGlb("ball", {std::make_shared<const Mesh>(mesh), std::make_shared<const Mesh>(shapes::sphere(6, 500))},
+                  surfaces, GlbLevels::Named, {})));
     auto read = readModel(file, {});
     EXPECT_TRUE(read);
     auto subject = makeSubject(std::move(read->front()), {});
@@ -64,10 +64,9 @@ TEST(Mends, are_made_again_when_a_project_is_opened) {
     const auto before = readFile(folder.path() / "ball.glb");
     Scene scene;
     scene.nextId = 2;
-    scene.subjects = {mendedBy(broken, {{MendKind::Unit, 0.001},
-                                        {MendKind::Specks, kSpeckShare},
-                                        {MendKind::Flipped},
-                                        {MendKind::Normals, 180}})};
+    scene.subjects = {mendedBy(
+        broken,
+        {{MendKind::Unit, 0.001}, {MendKind::Specks, kSpeckShare}, {MendKind::Flipped}, {MendKind::Normals, 180}})};
     const Subject& mended = scene.subjects[0];
     EXPECT_NEAR(mended.bounds.size().x(), 1, 1e-3);
     EXPECT_NEAR(boundsOf(*mended.mesh().levels[1].mesh).size().x(), 1, 1e-3) << "all levels have the unit";
@@ -144,9 +143,9 @@ TEST(Mends, levels_from_files_come_to_where_the_first_is_and_into_order) {
         p += Vec3f(3, 0, 0);
     const auto mesh = [](Mesh m) { return std::make_shared<const Mesh>(std::move(m)); };
     const fs::path file = folder.path() / "ball.glb";
-    ASSERT_TRUE(writeFile(file, encodeGlb("ball",
-                                          {mesh(shapes::sphere(16)), mesh(std::move(away)), mesh(shapes::sphere(4))},
-                                          surfaces, GlbLevels::Named, {})));
+    ASSERT_TRUE(
+        writeFile(file, encodeGlb("ball", {mesh(shapes::sphere(16)), mesh(std::move(away)), mesh(shapes::sphere(4))},
+                                  surfaces, GlbLevels::Named, {})));
     auto read = readModel(file, {});
     ASSERT_TRUE(read);
     auto subject = makeSubject(std::move(read->front()), {});

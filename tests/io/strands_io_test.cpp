@@ -27,7 +27,7 @@ namespace {
 namespace fs = std::filesystem;
 using nlohmann::json;
 
-json schemaOf(const std::string& name) {
+json schemaNamed(const std::string& name) {
     return json::parse(*readTextFile(fs::path(SOURCE_ROOT) / "docs" / "formats" / (name + ".schema.json")));
 }
 
@@ -315,7 +315,7 @@ TEST(StrandRecipes, come_back_from_their_files) {
     made.id = 4;
     const fs::path file = folder.path() / "grass.strands.json";
     ASSERT_TRUE(writeStrandRecipe(scene, made, file));
-    for (const std::string& broken : breaks(schemaOf("strand-recipe"), json::parse(*readTextFile(file))))
+    for (const std::string& broken : breaks(schemaNamed("strand-recipe"), json::parse(*readTextFile(file))))
         ADD_FAILURE() << broken;
     const auto back = readStrandRecipe(scene, file);
     ASSERT_TRUE(back) << back.error().text();
@@ -331,7 +331,7 @@ TEST(EmitterFiles, come_back_and_hold_to_their_schema) {
     const fs::path file = folder.path() / "fire.emitter.json";
     const std::string text = encodeEmitterFile("Fire", fire(), EmitterText::Compact, folder.path());
     ASSERT_TRUE(writeTextFile(file, text));
-    for (const std::string& broken : breaks(schemaOf("emitter"), json::parse(text)))
+    for (const std::string& broken : breaks(schemaNamed("emitter"), json::parse(text)))
         ADD_FAILURE() << broken;
     const auto back = readEmitterFile(file);
     ASSERT_TRUE(back) << back.error().text();
@@ -390,7 +390,7 @@ TEST(Shipping, strands_and_emitters_are_written_and_read_back) {
         EXPECT_GT(f.bytes, 0U);
     }
     const json rule = json::parse(*readTextFile(folder.path() / "out" / "grass.strands.json"));
-    for (const std::string& broken : breaks(schemaOf("strands"), rule))
+    for (const std::string& broken : breaks(schemaNamed("strands"), rule))
         ADD_FAILURE() << broken;
     EXPECT_EQ(rule["levels"].size(), levels);
     const auto back = readEmitterFile(folder.path() / "out" / "signal-fire.emitter.json");

@@ -135,8 +135,6 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     body->addWidget(fieldRow(tr("Route"), routeField, tr("The camera move that is flown")));
     connect(m_route, &QComboBox::activated, this,
             [this](int i) { m_bench.routes.choose(static_cast<std::size_t>(i)); });
-    m_ledger = new LedgerView(bench);
-    body->addWidget(m_ledger);
     m_sweepBox = new QWidget;
     auto* sweepColumn = new QVBoxLayout(m_sweepBox);
     sweepColumn->setContentsMargins(0, 4, 0, 4);
@@ -166,6 +164,8 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     sweepButtons->addStretch(1);
     sweepColumn->addLayout(sweepButtons);
     body->addWidget(m_sweepBox);
+    m_ledger = new LedgerView(bench);
+    body->addWidget(m_ledger);
     connect(table, &QPushButton::clicked, this, [this] {
         const QString file = QFileDialog::getSaveFileName(this, tr("Write all places"), QStringLiteral("cost.csv"),
                                                           tr("Tables (*.csv)"));
@@ -321,8 +321,8 @@ void BudgetPanel::refresh() {
                                         : tr("%1 MB").arg(memory.worst, 0, 'f', 1),
         memory.framesOver > 0);
     if (memory.saved >= 0.1)
-        row(tr("sharing saves"), tr("%1 of %2 MB").arg(memory.saved, 0, 'f', 1).arg(memory.all + memory.saved, 0, 'f', 1),
-            false);
+        row(tr("sharing saves"),
+            tr("%1 of %2 MB").arg(memory.saved, 0, 'f', 1).arg(memory.all + memory.saved, 0, 'f', 1), false);
     row(tr("worst error"), pixelText(error), false);
     row(tr("switches a second"),
         QStringLiteral("%1").arg(static_cast<double>(switches) * audit->framesPerSecond /
@@ -334,17 +334,6 @@ void BudgetPanel::refresh() {
             .arg(m_bench.budget.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"),
                  rows));
 }
-
-namespace {
-/// Takes all out of a layout, later: it may be one of them that asked.
-void clear(QVBoxLayout* layout) {
-    while (layout->count() > 0) {
-        QWidget* old = layout->takeAt(0)->widget();
-        old->hide();
-        old->deleteLater();
-    }
-}
-} // namespace
 
 void BudgetPanel::refreshRoutes() {
     const Settings& settings = m_bench.session.scene().settings;
@@ -387,9 +376,8 @@ void BudgetPanel::fillRouteMenu() {
     loop->setChecked(route != nullptr && route->loop);
     of(tr("Rename…"), [this, &routes] {
         bool kept = false;
-        const QString name =
-            QInputDialog::getText(this, tr("Rename the route"), tr("Name"), QLineEdit::Normal,
-                                  QString::fromStdString(routes.current()->name), &kept);
+        const QString name = QInputDialog::getText(this, tr("Rename the route"), tr("Name"), QLineEdit::Normal,
+                                                   QString::fromStdString(routes.current()->name), &kept);
         if (kept)
             routes.rename(name);
     });
@@ -414,9 +402,9 @@ void BudgetPanel::refreshSweep() {
     const Look& l = Look::now();
     constexpr std::size_t kShown = 5;
     constexpr double kApart = 4; // spacings
-    QString text = tr("<b>Over the ground</b>: %1 of %2 places are over<br>the dearest: ")
-                       .arg(groupedText(static_cast<qint64>(sweep->over)),
-                            groupedText(static_cast<qint64>(sweep->places.size())));
+    QString text =
+        tr("<b>Over the ground</b>: %1 of %2 places are over<br>the dearest: ")
+            .arg(groupedText(static_cast<qint64>(sweep->over)), groupedText(static_cast<qint64>(sweep->places.size())));
     for (const std::size_t i : sweep->worst(kShown, kApart * sweep->spacing))
         text += QStringLiteral("<a style='color:%1' href='%2'>%3 ms</a> ")
                     .arg(l.accent.name())
@@ -426,7 +414,7 @@ void BudgetPanel::refreshSweep() {
 }
 
 void BudgetPanel::refreshFitted() {
-    clear(m_fitted);
+    clearLayout(m_fitted);
     const Device* device = m_bench.session.scene().currentDevice();
     if (device == nullptr || device->fitted.empty() || m_bench.budget.fit() != nullptr)
         return;
@@ -454,7 +442,7 @@ void BudgetPanel::refreshFitted() {
 }
 
 void BudgetPanel::refreshNotes() {
-    clear(m_notes);
+    clearLayout(m_notes);
     const Audit* audit = m_bench.budget.audit();
     const bool shown = audit != nullptr && !audit->frames.empty() && m_bench.budget.fit() == nullptr;
     m_moments->setVisible(shown && audit->framesOver > 0);

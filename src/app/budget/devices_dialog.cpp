@@ -1,13 +1,19 @@
 #include "app/budget/devices_dialog.h"
 
+#include "app/budget/machine_probe.h"
 #include "app/look/look.h"
+#include "io/import/frame_times.h"
 #include "io/project/device_file.h"
 
 #include <QDialogButtonBox>
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QKeyEvent>
+#include <QPainter>
+#include <QPointer>
 #include <QPushButton>
+#include <algorithm>
+#include <cmath>
 
 namespace thicket::app {
 
@@ -40,12 +46,13 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
     m_name = new QLineEdit;
     m_name->setObjectName(QStringLiteral("deviceName"));
     grid->addWidget(makeLabel(tr("Name")), 0, 0);
-    grid->addWidget(m_name, 0, 1);
+    grid->addWidget(m_name, 0, 1, 1, 3);
     grid->addWidget(makeLabel(tr("What a frame may have"), "title"), 1, 0, 1, 2);
     int row = 2;
+    int side = 0;
     const auto add = [&](const QString& name, const QString& tip, NumberBox* box, auto member) {
         addFigure(
-            grid, row++, name, tip, box, [member](const Device& d) { return static_cast<double>(d.*member); },
+            grid, row++, side, name, tip, box, [member](const Device& d) { return static_cast<double>(d.*member); },
             [member](Device& d, double v) {
                 using Value = std::remove_reference_t<decltype(d.*member)>;
                 d.*member = static_cast<Value>(v);
@@ -62,7 +69,10 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
     add(tr("Loaded ahead"),
         tr("Levels are in memory so long before and after they show; 0: all levels are there, always"),
         new NumberBox(0, 1e6, 2, tr(" s")), &Device::aheadSeconds);
-    grid->addWidget(makeLabel(tr("What things cost"), "title"), row++, 0, 1, 2);
+    const int below = row;
+    row = 2;
+    side = 2;
+    grid->addWidget(makeLabel(tr("What things cost"), "title"), 1, 2, 1, 2);
     add(tr("A triangle"), tr("Nanoseconds"), new NumberBox(0, 1e6, 3, tr(" ns")), &Device::nsPerTriangle);
     add(tr("A vertex"), tr("Nanoseconds"), new NumberBox(0, 1e6, 3, tr(" ns")), &Device::nsPerVertex);
     add(tr("A draw"), tr("Microseconds"), new NumberBox(0, 1e6, 3, tr(" µs")), &Device::usPerDraw);
@@ -72,17 +82,24 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
         &Device::overdraw);
     add(tr("Every frame"), tr("Milliseconds that are gone before anything is drawn"),
         new NumberBox(0, 10000, 2, tr(" ms")), &Device::baseMs);
+    row = std::max(row, below);
     grid->addWidget(makeLabel(tr("On this machine"), "title"), row++, 0, 1, 2);
+    side = 0;
     add(tr("Detail"), tr("Every switch comes in so many times as far"), new NumberBox(0.1, 10, 2, tr(" ×")),
         &Device::detail);
+    --row; // beside it
+    side = 2;
     add(tr("Tier"), tr("The level that emitters show on it which go by the device"), new NumberBox(0, 7, 0, {}),
         &Device::tier);
     m_source = new QLineEdit;
     m_source->setToolTip(tr("Where the figures come from"));
     grid->addWidget(makeLabel(tr("Figures from")), row, 0);
-    grid->addWidget(m_source, row, 1);
+    grid->addWidget(m_source, row, 1, 1, 3);
     sides->addLayout(grid);
     column->addLayout(sides);
+    m_residuals = new ResidualView;
+    m_residuals->hide();
+    column->addWidget(m_residuals);
     m_said = makeLabel({}, "small");
     m_said->setWordWrap(true);
     column->addWidget(m_said);
@@ -95,7 +112,21 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
     in->setToolTip(tr("Add the devices of a file"));
     QPushButton* out = buttons->addButton(tr("Take out…"), QDialogButtonBox::ResetRole);
     out->setToolTip(tr("Write all of these to a file for other projects"));
+    m_measure = buttons->addButton(tr("Measure this machine"), QDialogButtonBox::ResetRole);
+    m_measure->setObjectName(QStringLiteral("measureMachine"));
+    m_measure->setToolTip(
+        tr("Draw known loads out of sight and fit the chosen device's figures to how long they take"));
+    QPushButton* fit = buttons->addButton(tr("Fit to times…"), QDialogButtonBox::ResetRole);
+    fit->setToolTip(
+        tr("Fit the chosen device's figures to a table of frame times: triangles, vertices, draws, pixels, ms"));
     column->addWidget(buttons);
+    connect(m_measure, &QPushButton::clicked, this, &DevicesDialog::measureMachine);
+    connect(fit, &QPushButton::clicked, this, [this] {
+        const QString path =
+            QFileDialog::getOpenFileName(this, tr("Fit to frame times"), {}, tr("Tables (*.csv *.tsv *.txt)"));
+        if (!path.isEmpty())
+            fitTo(path);
+    });
     const QString kind = tr("Devices (*%1)").arg(QString::fromLatin1(kDevicesSuffix));
     connect(in, &QPushButton::clicked, this, [this, kind] {
         const QString path = QFileDialog::getOpenFileName(this, tr("Bring in devices"), {}, kind);
@@ -146,13 +177,14 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
     m_list->setCurrentRow(std::min(static_cast<int>(bench.session.scene().settings.device), m_list->count() - 1));
 }
 
-void DevicesDialog::addFigure(QGridLayout* grid, int row, const QString& name, const QString& tip, NumberBox* box,
-                              std::function<double(const Device&)> get, std::function<void(Device&, double)> set) {
+void DevicesDialog::addFigure(QGridLayout* grid, int row, int column, const QString& name, const QString& tip,
+                              NumberBox* box, std::function<double(const Device&)> get,
+                              std::function<void(Device&, double)> set) {
     box->setAccessibleName(name);
     box->setToolTip(tip);
     box->setFixedWidth(130);
-    grid->addWidget(makeLabel(name), row, 0);
-    grid->addWidget(box, row, 1);
+    grid->addWidget(makeLabel(name), row, column);
+    grid->addWidget(box, row, column + 1);
     connect(box, &NumberBox::chosen, this, [this, set](double v) {
         if (Device* d = chosen())
             set(*d, v);
@@ -193,6 +225,116 @@ void DevicesDialog::bringIn(const QString& path) {
     m_devices.insert(m_devices.end(), read->begin(), read->end());
     fillList();
     m_list->setCurrentRow(m_list->count() - 1);
+}
+
+void DevicesDialog::take(const std::vector<FrameTime>& rows, const QString& from) {
+    Device* d = chosen();
+    const auto found = calibrate(rows);
+    if (d == nullptr || !found) {
+        m_said->setText(found ? QString() : QString::fromStdString(found.error().text()));
+        return;
+    }
+    found->into(*d);
+    d->source = tr("measured: %1").arg(from).toStdString();
+    showChosen();
+    QString text = tr("Fitted to %1 times: off by %2 ms (rms), %3 ms at the most.")
+                       .arg(rows.size())
+                       .arg(found->rms, 0, 'g', 2)
+                       .arg(found->worst, 0, 'g', 2);
+    for (const std::string& what : found->undetermined)
+        text += QStringLiteral("\n") + QString::fromStdString(what);
+    m_said->setText(text);
+    m_residuals->show(rows, *found);
+}
+
+void DevicesDialog::fitTo(const QString& path) {
+    const auto rows = readFrameTimes(path.toStdString());
+    if (!rows)
+        m_said->setText(QString::fromStdString(rows.error().text()));
+    else
+        take(*rows, tr("%1 frames of %2").arg(rows->size()).arg(path.section('/', -1)));
+}
+
+void DevicesDialog::measureMachine() {
+    if (m_measuring || chosen() == nullptr)
+        return;
+    m_measuring = true;
+    m_measure->setEnabled(false);
+    m_said->setText(tr("Drawing known loads …"));
+    QSurfaceFormat format;
+    format.setVersion(3, 3);
+    format.setProfile(QSurfaceFormat::CoreProfile);
+    const auto surface = std::make_shared<QOffscreenSurface>();
+    surface->setFormat(format);
+    surface->create(); // on this thread, as surfaces must be; it goes there too
+    m_bench.session.jobs().run(
+        tr("Measuring this machine"),
+        [dialog = QPointer<DevicesDialog>(this), surface](const JobContext& job) -> JobQueue::Finish {
+            auto times = std::make_shared<Result<MachineTimes>>(timeMachine(*surface, job));
+            return [dialog, times, surface] {
+                if (!dialog)
+                    return;
+                dialog->m_measuring = false;
+                dialog->m_measure->setEnabled(true);
+                if (!*times) {
+                    dialog->m_said->setText(QString::fromStdString(times->error().text()));
+                    return;
+                }
+                const MachineTimes& found = **times;
+                dialog->take(found.rows, found.renderer);
+                if (found.software)
+                    dialog->m_said->setText(dialog->m_said->text() + '\n' +
+                                            tr("This machine draws in software (%1): the figures are its processor's, "
+                                               "not a graphics card's.")
+                                                .arg(found.renderer));
+            };
+        });
+}
+
+ResidualView::ResidualView(QWidget* parent) : QWidget(parent) {
+    setFixedHeight(130);
+    setAccessibleName(tr("Measured against fitted times"));
+}
+
+void ResidualView::show(const std::vector<FrameTime>& rows, const Calibration& found) {
+    m_dots.clear();
+    for (std::size_t i = 0; i < rows.size(); ++i)
+        m_dots.push_back({rows[i].ms, rows[i].ms + found.residuals[i], found.waitsForPixels[i] != 0});
+    setVisible(true);
+    update();
+}
+
+void ResidualView::paintEvent(QPaintEvent*) {
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    const Look& l = Look::now();
+    double most = 1e-6;
+    for (const Dot& d : m_dots)
+        most = std::max({most, d.measured, d.predicted});
+    const QRectF area = QRectF(rect()).adjusted(60, 6, -8, -24);
+    const auto at = [&](double measured, double predicted) {
+        return QPointF(area.left() + std::sqrt(measured / most) * area.width(),
+                       area.bottom() - std::sqrt(std::max(0.0, predicted) / most) * area.height());
+    };
+    p.setPen(QPen(l.line, 1));
+    p.drawRect(area);
+    p.setPen(QPen(l.quiet, 1));
+    p.drawLine(at(0, 0), at(most, most));
+    p.setPen(Qt::NoPen);
+    for (const Dot& d : m_dots) {
+        p.setBrush(d.pixels ? l.accent : l.good);
+        p.drawEllipse(at(d.measured, d.predicted), 3.5, 3.5);
+    }
+    p.setFont(Look::font(10.5));
+    p.setPen(l.quiet);
+    p.drawText(QRectF(0, area.top(), 54, 14), Qt::AlignRight, tr("fitted"));
+    p.drawText(QRectF(area.left(), area.bottom() + 4, area.width(), 16), Qt::AlignLeft,
+               tr("measured, to %1 ms").arg(most, 0, 'g', 3));
+    p.setPen(l.good);
+    p.drawText(QRectF(area.left(), area.bottom() + 4, area.width() - 120, 16), Qt::AlignRight,
+               tr("waits for geometry"));
+    p.setPen(l.accent);
+    p.drawText(QRectF(area.left(), area.bottom() + 4, area.width(), 16), Qt::AlignRight, tr("waits for pixels"));
 }
 
 void DevicesDialog::keyPressEvent(QKeyEvent* event) {

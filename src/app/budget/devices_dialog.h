@@ -3,12 +3,32 @@
 
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
+#include "budget/calibrate.h"
 
 #include <QDialog>
 #include <QLineEdit>
 #include <QListWidget>
 
 namespace thicket::app {
+
+/// Measured times against those of the fitted figures: on the line they agree.
+class ResidualView : public QWidget {
+    Q_OBJECT
+public:
+    explicit ResidualView(QWidget* parent = nullptr);
+    void show(const std::vector<FrameTime>& rows, const Calibration& found);
+
+protected:
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    struct Dot {
+        double measured;
+        double predicted;
+        bool pixels;
+    };
+    std::vector<Dot> m_dots;
+};
 
 class DevicesDialog : public QDialog {
     Q_OBJECT
@@ -17,6 +37,12 @@ public:
     [[nodiscard]] const std::vector<Device>& devices() const { return m_devices; }
     /// Adds those of a file; what is wrong with it is said in the dialog.
     void bringIn(const QString& path);
+    /// Fits the chosen device's figures to a table of frame times.
+    void fitTo(const QString& path);
+    /// Draws known loads on this machine in the background and fits the chosen device's figures to them.
+    void measureMachine();
+    [[nodiscard]] bool measuring() const { return m_measuring; }
+    [[nodiscard]] QString said() const { return m_said->text(); }
     void accept() override;
 
 protected:
@@ -28,11 +54,13 @@ private:
         std::function<double(const Device&)> get;
         std::function<void(Device&, double)> set;
     };
-    void addFigure(class QGridLayout* grid, int row, const QString& name, const QString& tip, NumberBox* box,
-                   std::function<double(const Device&)> get, std::function<void(Device&, double)> set);
+    void addFigure(class QGridLayout* grid, int row, int column, const QString& name, const QString& tip,
+                   NumberBox* box, std::function<double(const Device&)> get, std::function<void(Device&, double)> set);
     void fillList();
     void showChosen();
     [[nodiscard]] Device* chosen();
+    /// Takes figures over and says how well they fit.
+    void take(const std::vector<FrameTime>& rows, const QString& from);
 
     Workbench& m_bench;
     std::vector<Device> m_devices;
@@ -42,6 +70,9 @@ private:
     std::vector<Figure> m_figures;
     QPushButton* m_remove;
     QLabel* m_said;
+    class ResidualView* m_residuals;
+    QPushButton* m_measure;
+    bool m_measuring = false;
 };
 
 } // namespace thicket::app

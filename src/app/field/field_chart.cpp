@@ -257,12 +257,13 @@ void FieldChart::paintReading(QPainter& p) const {
         d = metresAt(m_mouse.x());
     if (d < 0)
         return;
-    const QString height =
-        m_thinning.fullHeight > 0 ? tr(" · %1 % tall").arg(figureText(100 * m_thinning.fullHeight / std::max(d, 1e-6), 2))
-                                  : QString();
-    const QString text = tr("%1%5 · keeps %2 % · grows %3 × · cover %4 %")
-                             .arg(lengthText(d), figureText(100 * m_thinning.keepAt(d), 3),
-                                  figureText(m_thinning.growAt(d), 3), figureText(100 * coverAt(m_thinning, d), 3), height);
+    const QString height = m_thinning.fullHeight > 0
+                               ? tr(" · %1 % tall").arg(figureText(100 * m_thinning.fullHeight / std::max(d, 1e-6), 2))
+                               : QString();
+    const QString text =
+        tr("%1%5 · keeps %2 % · grows %3 × · cover %4 %")
+            .arg(lengthText(d), figureText(100 * m_thinning.keepAt(d), 3), figureText(m_thinning.growAt(d), 3),
+                 figureText(100 * coverAt(m_thinning, d), 3), height);
     p.setFont(Look::font(11));
     const double w = p.fontMetrics().horizontalAdvance(text) + 16;
     const QRectF box(std::clamp(x(d) - w / 2, area.left(), std::max(area.left(), area.right() - w)), area.top() + 2, w,

@@ -8,7 +8,7 @@ namespace thicket::app {
 namespace {
 
 constexpr std::size_t kThinned = 4;
-constexpr std::size_t kSwitching = 5;
+constexpr std::size_t kFieldLevels = 5;
 
 QString shareText(std::size_t part, std::size_t of) {
     return of == 0
@@ -92,8 +92,8 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
         m_view[i] = new QCheckBox(names[i]);
         m_view[i]->setChecked(true);
         m_view[i]->setObjectName(QStringLiteral("fieldView%1").arg(i));
-        m_view[i]->setToolTip((i == kSwitching ? tr("Untick to draw every copy at its finest, to compare")
-                                               : tr("Untick to see what this saves")) +
+        m_view[i]->setToolTip((i == kFieldLevels ? tr("Untick to draw every copy at its finest, to compare")
+                                                 : tr("Untick to see what this saves")) +
                               tr(". For this view only: the project is not changed"));
         body->addWidget(m_view[i]);
         connect(m_view[i], &QCheckBox::toggled, this, [this] {
@@ -103,7 +103,7 @@ FieldPanel::FieldPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), p
             options.cullSmall = m_view[2]->isChecked();
             options.cullHidden = m_view[3]->isChecked();
             options.thinOut = m_view[kThinned]->isChecked();
-            options.switchLevels = m_view[kSwitching]->isChecked();
+            options.switchLevels = m_view[kFieldLevels]->isChecked();
             m_all->setText(options.thinOut ? tr("Show all") : tr("Thin out"));
             emit cullingChosen(options);
         });

@@ -26,13 +26,6 @@ QWidget* pair(NumberBox* a, NumberBox* b) {
     return both;
 }
 
-void clear(QVBoxLayout* layout) {
-    while (QLayoutItem* item = layout->takeAt(0)) {
-        item->widget()->deleteLater(); // its own button may be what brought us here
-        delete item;
-    }
-}
-
 } // namespace
 
 ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"), parent), m_bench(bench) {
@@ -201,7 +194,7 @@ void ScatterPanel::addNear() {
 }
 
 void ScatterPanel::fillNear(const ScatterRecipe& recipe) {
-    clear(m_near);
+    clearLayout(m_near);
     if (!recipe.near.empty())
         m_near->addWidget(makeLabel(tr("Distance from"), "small"));
     for (std::size_t i = 0; i < recipe.near.size(); ++i) {
@@ -242,7 +235,7 @@ void ScatterPanel::fillNear(const ScatterRecipe& recipe) {
 }
 
 void ScatterPanel::fillAssets(const ScatterRecipe& recipe) {
-    clear(m_assets);
+    clearLayout(m_assets);
     for (std::size_t i = 0; i < recipe.assets.size(); ++i) {
         const ScatterAsset& asset = recipe.assets[i];
         const Subject* subject = m_bench.session.scene().find(asset.subject);

@@ -162,7 +162,8 @@ void FindingsView::fillMenu() {
                            this, [this, degrees] { mend(MendKind::Normals, degrees); });
     QMenu* weld = menu->addMenu(tr("Weld borders closer than"));
     for (const double share : {1e-6, 1e-5, 1e-4, 1e-3})
-        weld->addAction(lengthText(share * across), this, [this, share, across] { mend(MendKind::Unwelded, share * across); });
+        weld->addAction(lengthText(share * across), this,
+                        [this, share, across] { mend(MendKind::Unwelded, share * across); });
     QMenu* specks = menu->addMenu(tr("Remove loose pieces smaller than"));
     for (const double share : {0.002, 0.005, 0.01, 0.02, 0.05})
         specks->addAction(lengthText(share * across), this, [this, share] { mend(MendKind::Specks, share); });
@@ -173,9 +174,9 @@ void FindingsView::fillMenu() {
     QMenu* unit = menu->addMenu(tr("It was made in"));
     for (const LengthUnit& of : kLengthUnits)
         if (of.metres != 1)
-            unit->addAction(tr("%1: it becomes %2 across")
-                                .arg(QString::fromLatin1(of.name), lengthText(across * of.metres)),
-                            this, [this, of] { mend(MendKind::Unit, of.metres); });
+            unit->addAction(
+                tr("%1: it becomes %2 across").arg(QString::fromLatin1(of.name), lengthText(across * of.metres)), this,
+                [this, of] { mend(MendKind::Unit, of.metres); });
     menu->addAction(tr("Turn round what faces the wrong way"), this, [this] { mend(MendKind::Flipped); });
 }
 

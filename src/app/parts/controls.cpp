@@ -209,6 +209,16 @@ QPushButton* makeButton(const QString& text, const QString& tip, bool primary) {
     return button;
 }
 
+void clearLayout(QLayout* layout) {
+    while (QLayoutItem* item = layout->takeAt(0)) {
+        if (QWidget* old = item->widget()) {
+            old->hide();
+            old->deleteLater();
+        }
+        delete item;
+    }
+}
+
 QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip) {
     auto* row = new QWidget;
     auto* layout = new QHBoxLayout(row);

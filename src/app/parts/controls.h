@@ -71,6 +71,8 @@ public:
 QPushButton* makeButton(const QString& text, const QString& tip, bool primary = false);
 /// Label on the left, field on the right, on one line.
 QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip);
+/// Takes all widgets out of a layout; they go later, since it may be one of them that asked.
+void clearLayout(QLayout* layout);
 QLabel* makeLabel(const QString& text, const char* kind = nullptr);
 
 /// A list of choices in a panel that scrolls: the wheel scrolls the panel, and never chooses what lies under the mouse.

@@ -11,7 +11,7 @@ namespace thicket::app {
 namespace {
 
 constexpr std::uint32_t kSizes[] = {16, 32, 64, 128, 256};
-constexpr std::size_t kSwitching = 3;
+constexpr std::size_t kGroundLevels = 3;
 constexpr std::size_t kUpdates = 256;
 
 } // namespace
@@ -77,8 +77,8 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
         m_view[i] = new QCheckBox(names[i]);
         m_view[i]->setChecked(true);
         m_view[i]->setObjectName(QStringLiteral("groundView%1").arg(i));
-        m_view[i]->setToolTip((i == kSwitching ? tr("Untick to draw all of it at its finest, to compare")
-                                               : tr("Untick to see what this saves")) +
+        m_view[i]->setToolTip((i == kGroundLevels ? tr("Untick to draw all of it at its finest, to compare")
+                                                  : tr("Untick to see what this saves")) +
                               tr(". For this view only: the project is not changed"));
         body->addWidget(m_view[i]);
         connect(m_view[i], &QCheckBox::toggled, this, [this] {
@@ -86,7 +86,7 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
             options.cullView = m_view[0]->isChecked();
             options.cullReach = m_view[1]->isChecked();
             options.cullHidden = m_view[2]->isChecked();
-            options.switchLevels = m_view[kSwitching]->isChecked();
+            options.switchLevels = m_view[kGroundLevels]->isChecked();
             emit cullingChosen(options);
         });
     }

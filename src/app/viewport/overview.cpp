@@ -353,7 +353,8 @@ void Overview::setRouteTime(double seconds) {
     update();
 }
 
-/// Places of a sweep: from cool to warm up to the budget, and what is over in the colour of that; the dearest larger.
+/// Places of a sweep: from cool to warm up to the budget; beyond, the more it is over the redder and larger. The dearest
+/// are marked.
 std::vector<GlScene::Dot> Overview::sweepDots() const {
     const Sweep& sweep = *m_bench.budget.sweep();
     const Device* device = m_bench.session.scene().currentDevice();
@@ -361,13 +362,22 @@ std::vector<GlScene::Dot> Overview::sweepDots() const {
     constexpr std::size_t kMarked = 5;
     constexpr double kApart = 4; // spacings
     const auto marked = sweep.worst(kMarked, kApart * sweep.spacing);
+    const double worst = marked.empty() ? budget : sweep.places[marked.front()].ms;
+    const auto mixed = [](const QColor& a, const QColor& b, double share) {
+        const auto t = static_cast<float>(share);
+        return QColor::fromRgbF(a.redF() + t * (b.redF() - a.redF()), a.greenF() + t * (b.greenF() - a.greenF()),
+                                a.blueF() + t * (b.blueF() - a.blueF()));
+    };
     std::vector<GlScene::Dot> out;
     for (std::size_t i = 0; i < sweep.places.size(); ++i) {
         const SweepPlace& p = sweep.places[i];
-        const QColor color = p.over ? Look::now().over : GlScene::heatColor(p.ms / budget);
+        const double beyond = std::clamp((p.ms - budget) / std::max(worst - budget, 1e-9), 0.0, 1.0);
+        const QColor color = p.over ? mixed(GlScene::heatColor(1), Look::now().over, std::sqrt(beyond))
+                                    : GlScene::heatColor(0.9 * p.ms / budget);
         const bool dear = std::find(marked.begin(), marked.end(), i) != marked.end();
+        const auto across = static_cast<float>(3.5 + 3.5 * p.ms / std::max(worst, 1e-9));
         out.push_back({static_cast<float>(p.x), static_cast<float>(p.eye), static_cast<float>(p.z), color.redF(),
-                       color.greenF(), color.blueF(), dear ? 1.0F : 0.75F, dear ? 11.0F : 5.0F});
+                       color.greenF(), color.blueF(), dear ? 1.0F : 0.8F, dear ? 12.0F : across});
     }
     return out;
 }

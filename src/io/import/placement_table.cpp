@@ -22,7 +22,7 @@ namespace {
 constexpr std::uintmax_t kMostBytes = std::uintmax_t{4} << 30;
 constexpr std::size_t kLongestLine = std::size_t{1} << 16;
 constexpr std::uint32_t kLargestId = 0x7FFFFFFF;
-constexpr double kFarthest = 1e7; // metres from the origin: beyond, a field is a mistake in units
+constexpr double kFarthestPlace = 1e7; // metres from the origin: beyond, a field is a mistake in units
 
 enum Column { Asset, X, Y, Z, Qx, Qy, Qz, Qw, Rx, Ry, Rz, Scale, Id, Importance, kColumns };
 constexpr const char* kColumnNames[kColumns] = {"asset", "x",  "y",  "z",  "qx",    "qy", "qz",
@@ -101,7 +101,7 @@ std::string toPlacement(const Row& row, const std::array<int, 3>& axes, Placemen
             return fmt::format("has no {}", kColumnNames[c]);
         if (!std::isfinite(row.value[c]))
             return fmt::format("{} is not a number", kColumnNames[c]);
-        if (std::abs(row.value[c]) > kFarthest)
+        if (std::abs(row.value[c]) > kFarthestPlace)
             return fmt::format("{} is {:g} km from the origin", kColumnNames[c], row.value[c] / 1000);
     }
     out.position = {row.value[X], row.value[Y], row.value[Z]};

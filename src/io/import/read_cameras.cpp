@@ -10,10 +10,10 @@
 namespace thicket {
 namespace {
 
-constexpr double kEvery = 1.0 / 30;    // seconds between moments that are looked at
-constexpr double kWithin = 0.02;       // metres
-constexpr double kLookAhead = 10;      // metres to what a key looks at
-constexpr double kLongest = 6 * 3600;  // seconds, as routes may be
+constexpr double kEvery = 1.0 / 30;   // seconds between moments that are looked at
+constexpr double kWithin = 0.02;      // metres
+constexpr double kLookAhead = 10;     // metres to what a key looks at
+constexpr double kLongest = 6 * 3600; // seconds, as routes may be
 constexpr std::size_t kMostCameras = 64;
 
 /// The move of one camera in one animation; without keys where it stays.

@@ -15,7 +15,8 @@ constexpr std::size_t kMostDevices = 1000;
 } // namespace
 
 Result<void> writeDevices(const std::vector<Device>& devices, const std::filesystem::path& path) {
-    json::ordered_json out{{"format", kDevicesFormat}, {"version", kDevicesVersion}, {"devices", json::ordered_json::array()}};
+    json::ordered_json out{
+        {"format", kDevicesFormat}, {"version", kDevicesVersion}, {"devices", json::ordered_json::array()}};
     for (const Device& device : devices)
         out["devices"].push_back(json::encodeFigures(device));
     return writeTextFile(path, json::text(out, 2) + "\n");

@@ -10,8 +10,8 @@ namespace {
 
 static_assert(std::endian::native == std::endian::little, "columns are written as they lie in memory");
 
-constexpr char kMagic[8] = {'T', 'H', 'K', 'P', 'L', 'A', 'C', '1'};
-constexpr std::size_t kHeader = sizeof(kMagic) + sizeof(std::uint64_t);
+constexpr char kPlacesMagic[8] = {'T', 'H', 'K', 'P', 'L', 'A', 'C', '1'};
+constexpr std::size_t kPlacesHeader = sizeof(kPlacesMagic) + sizeof(std::uint64_t);
 constexpr std::size_t kNumbers = 9; // position, rotation x y z w, scale, importance
 constexpr std::size_t kBytesEach = 2 * sizeof(std::uint32_t) + kNumbers * sizeof(double);
 
@@ -38,11 +38,11 @@ std::string problemOf(const Placement& p) {
 
 std::vector<std::byte> encodePlacements(const Placements& placements) {
     const std::size_t n = placements.size();
-    std::vector<std::byte> out(kHeader + n * kBytesEach);
-    std::memcpy(out.data(), kMagic, sizeof kMagic);
+    std::vector<std::byte> out(kPlacesHeader + n * kBytesEach);
+    std::memcpy(out.data(), kPlacesMagic, sizeof kPlacesMagic);
     const std::uint64_t count = n;
-    std::memcpy(out.data() + sizeof kMagic, &count, sizeof count);
-    std::byte* at = out.data() + kHeader;
+    std::memcpy(out.data() + sizeof kPlacesMagic, &count, sizeof count);
+    std::byte* at = out.data() + kPlacesHeader;
     const auto column = [&](auto member) {
         for (const Placement& p : placements) {
             const std::uint32_t value = p.*member;
@@ -65,16 +65,16 @@ Result<Placements> decodePlacements(std::span<const std::byte> data, const std::
     const auto bad = [&](const std::string& what) {
         return Error{ErrorCode::BadInput, where, what, "take an older copy of the project"};
     };
-    if (data.size() < kHeader || std::memcmp(data.data(), kMagic, sizeof kMagic) != 0)
+    if (data.size() < kPlacesHeader || std::memcmp(data.data(), kPlacesMagic, sizeof kPlacesMagic) != 0)
         return bad("holds no placements");
     std::uint64_t count = 0;
-    std::memcpy(&count, data.data() + sizeof kMagic, sizeof count);
+    std::memcpy(&count, data.data() + sizeof kPlacesMagic, sizeof count);
     if (count > kMostPlacements)
         return bad(fmt::format("names {} placements, more than the {} there can be", count, kMostPlacements));
-    if (data.size() != kHeader + count * kBytesEach)
+    if (data.size() != kPlacesHeader + count * kBytesEach)
         return bad(fmt::format("is {} bytes long, not what {} placements take", data.size(), count));
     const auto n = static_cast<std::size_t>(count);
-    const std::byte* ids = data.data() + kHeader;
+    const std::byte* ids = data.data() + kPlacesHeader;
     const std::byte* assets = ids + n * sizeof(std::uint32_t);
     const std::byte* numbers = assets + n * sizeof(std::uint32_t);
     Placements out(n);

@@ -66,8 +66,8 @@ Result<std::vector<std::byte>> readMask(const fs::path& mask) {
 
 Result<void> writeRecipeFile(const Scene& scene, const Subject& field, const fs::path& path) {
     const InstancesBody& body = *field.instances();
-    const ordered_json out =
-        encodeCommon(kRecipeFormat, field, json::encode(*body.recipe, byName(scene), path.parent_path()), body.thinning);
+    const ordered_json out = encodeCommon(kRecipeFormat, field,
+                                          json::encode(*body.recipe, byName(scene), path.parent_path()), body.thinning);
     return writeTextFile(path, json::text(out, 2) + "\n");
 }
 

@@ -417,12 +417,10 @@ std::vector<std::byte> encodeCamera(const std::string& name, const RigAnimation&
     Writer writer;
     writer.root["asset"] = {{"version", "2.0"}, {"generator", "Lean Thicket"}};
     writer.root["scene"] = 0;
-    writer.root["cameras"] = {{{"type", "perspective"},
-                               {"perspective",
-                                {{"yfov", view.fovY},
-                                 {"aspectRatio", view.aspect},
-                                 {"znear", view.nearMetres},
-                                 {"zfar", view.farMetres}}}}};
+    writer.root["cameras"] = {
+        {{"type", "perspective"},
+         {"perspective",
+          {{"yfov", view.fovY}, {"aspectRatio", view.aspect}, {"znear", view.nearMetres}, {"zfar", view.farMetres}}}}};
     writer.root["nodes"] = {{{"name", name}, {"camera", 0}}};
     writer.root["scenes"] = {{{"nodes", {0}}}};
     writer.animation(animation, 0, 0);
