@@ -2,6 +2,7 @@
 
 #include "budget/sweep.h"
 
+#include "scene/occluders.h"
 #include "support/shapes.h"
 
 #include <algorithm>
@@ -58,6 +59,7 @@ TEST(Sweep, every_place_costs_what_a_fresh_look_from_there_costs) {
     ASSERT_TRUE(sweep);
     ASSERT_EQ(sweep->places.size(), std::size_t{sweep->columns} * sweep->rows);
     SelectInput input = selectInput(scene, scene.statedView(&device));
+    fillOccluders(scene, input);
     for (Batch& batch : input.batches) {
         batch.chain.rule.hysteresis = 0;
         batch.chain.rule.dwellSeconds = 0;
