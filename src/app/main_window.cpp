@@ -225,10 +225,7 @@ MainWindow::MainWindow() {
         m_viewBox->overview().setRouteTime(seconds);
         m_viewport->setRouteTime(seconds);
     });
-    connect(&m_viewBox->overview(), &Overview::timePicked, m_routeChart, [this](double seconds) {
-        if (m_stage == Stage::Budget)
-            emit m_routeChart->timePicked(seconds);
-    });
+    connect(&m_viewBox->overview(), &Overview::timePicked, m_routeChart, &RouteChart::timePicked);
     connect(m_routeChart, &RouteChart::keyHereRequested, this,
             [this](std::size_t key) { m_bench.routes.placeKey(key, m_viewport->shotView()); });
     connect(m_budgetPanel, &BudgetPanel::standRequested, this, [this](const Vec3d& eye, const Vec3d& target) {

@@ -33,8 +33,9 @@ QString hintFor(Stage stage) {
         return QObject::tr("Drag a switch, the allowance or the needle · click the chart to stand there · Space walks "
                            "the camera back");
     case Stage::Budget:
-        return QObject::tr("Click a lane to stand there · Space plays the route · Ctrl+R flies it · Ctrl+Shift+R fits "
-                           "every subject into it");
+        return QObject::tr(
+            "Click a lane to stand there, drag a key above the lanes to another time · Space plays the route · Ctrl+R "
+            "flies it · Ctrl+Shift+R fits");
     case Stage::Ship:
         return QObject::tr("Every file is written whole, read back and compared");
     }
@@ -54,6 +55,9 @@ void MainWindow::setStage(Stage stage) {
     m_viewport->setShading(static_cast<Shading>(m_shading->current()));
     m_hint->setText(hintFor(stage));
     playRoute(false);
+    if (stage != Stage::Budget) // where it would be ended is out of sight
+        m_bench.routes.stopRecording();
+    m_viewBox->overview().setEditsRoute(stage == Stage::Budget);
     m_viewport->setStage(stage);
     m_viewBox->setOffered(stage == Stage::Switch || stage == Stage::Budget);
     if (stage == Stage::Switch)

@@ -209,11 +209,13 @@ void BudgetModel::dropSweep() {
 void BudgetModel::saveSweep(const QString& file) {
     if (!m_sweep)
         return;
-    const auto done = writeTextFile(toPath(file), sweepTable(*m_sweep));
-    if (!done)
-        m_session.report(done.error());
-    else
-        m_session.say(tr("Wrote %1").arg(file));
+    m_session.jobs().run(tr("Writing %1").arg(file.section('/', -1)),
+                         [this, file, sweep = *m_sweep](const JobContext&) -> JobQueue::Finish {
+                             auto done = writeTextFile(toPath(file), sweepTable(sweep));
+                             if (!done)
+                                 return [this, error = done.error()] { m_session.report(error); };
+                             return [this, file] { m_session.say(tr("Wrote %1").arg(file)); };
+                         });
 }
 
 } // namespace thicket::app

@@ -21,6 +21,16 @@ RouteKey keyOf(double seconds, const View& view) {
 
 } // namespace
 
+RouteModel::RouteModel(Session& session) : m_session(session) {
+    connect(&session.document, &Document::sceneChanged, this, [this](const Touched& touched) {
+        if (touched.everything && m_recording) { // of another project there is nothing to record
+            m_recording = false;
+            m_kept.clear();
+            emit recordingChanged();
+        }
+    });
+}
+
 void RouteModel::push(Settings settings, const QString& label, const QString& mergeKey) {
     m_session.document.push(
         changeSettings(m_session.scene(), std::move(settings), label.toStdString(), mergeKey.toStdString()));

@@ -10,7 +10,7 @@ namespace thicket::app {
 class RouteModel : public QObject {
     Q_OBJECT
 public:
-    explicit RouteModel(Session& session) : m_session(session) {}
+    explicit RouteModel(Session& session);
 
     [[nodiscard]] const Route* current() const { return m_session.scene().currentRoute(); }
 
@@ -38,6 +38,8 @@ public:
     void startRecording(const View& view);
     void recordFrame(const View& view);
     [[nodiscard]] bool recording() const { return m_recording; }
+    /// Places of the camera that were kept so far.
+    [[nodiscard]] std::size_t recorded() const { return m_kept.size(); }
     /// Makes a route of what was kept, with the keys that it takes. Nothing, and said, where the camera never moved.
     void stopRecording();
 

@@ -53,33 +53,42 @@ Design designOf(const std::vector<FrameTime>& rows, const std::vector<std::uint8
     return a;
 }
 
-/// The best figures of which none is below 0: of all ways to leave some at 0 the one that is least off.
+/// The best figures of which none is below 0: of all ways to leave some at 0 the one that is least off. All of them are
+/// asked of a triangle of six rows, which is off from the times by as much as all rows are.
 Figures leastSquares(const Design& a, const Eigen::VectorXd& ms) {
+    constexpr int kWide = kFigureCount + 1;
+    Eigen::MatrixXd all(std::max<Eigen::Index>(a.rows(), kWide), kWide);
+    all.setZero();
+    all.topLeftCorner(a.rows(), kFigureCount) = a;
+    all.col(kFigureCount).head(a.rows()) = ms;
+    Eigen::Matrix<double, kWide, 1> scale;
+    for (int k = 0; k < kWide; ++k) {
+        scale[k] = std::max(all.col(k).norm(), 1e-300);
+        all.col(k) /= scale[k];
+    }
+    const Eigen::HouseholderQR<Eigen::MatrixXd> reduced(all);
+    Eigen::Matrix<double, kWide, kWide> r = reduced.matrixQR().topRows(kWide).triangularView<Eigen::Upper>();
+    const Eigen::Matrix<double, kWide, 1> times = r.col(kFigureCount);
     Figures best = Figures::Zero();
-    double least = ms.squaredNorm();
+    double least = times.squaredNorm();
     for (int set = 1; set < 1 << kFigureCount; ++set) {
         std::vector<int> used;
         for (int k = 0; k < kFigureCount; ++k)
             if ((set >> k & 1) != 0 && a.col(k).squaredNorm() > 0)
                 used.push_back(k);
-        if (used.empty() || used.size() > static_cast<std::size_t>(a.rows()))
+        if (used.empty())
             continue;
-        Eigen::MatrixXd part(a.rows(), static_cast<Eigen::Index>(used.size()));
-        Eigen::VectorXd scale(part.cols());
-        for (std::size_t i = 0; i < used.size(); ++i) {
-            scale[static_cast<Eigen::Index>(i)] = a.col(used[i]).norm();
-            part.col(static_cast<Eigen::Index>(i)) = a.col(used[i]) / a.col(used[i]).norm();
-        }
-        const Eigen::VectorXd x = part.colPivHouseholderQr().solve(ms);
-        if (x.minCoeff() < 0)
+        Eigen::MatrixXd part(kWide, static_cast<Eigen::Index>(used.size()));
+        for (std::size_t i = 0; i < used.size(); ++i)
+            part.col(static_cast<Eigen::Index>(i)) = r.col(used[i]);
+        const Eigen::VectorXd x = part.colPivHouseholderQr().solve(times);
+        const double off = (part * x - times).squaredNorm();
+        if (x.minCoeff() < 0 || off >= least * (1 - 1e-12))
             continue;
-        const double off = (part * x - ms).squaredNorm();
-        if (off < least * (1 - 1e-12)) {
-            least = off;
-            best.setZero();
-            for (std::size_t i = 0; i < used.size(); ++i)
-                best[used[i]] = x[static_cast<Eigen::Index>(i)] / scale[static_cast<Eigen::Index>(i)];
-        }
+        least = off;
+        best.setZero();
+        for (std::size_t i = 0; i < used.size(); ++i)
+            best[used[i]] = x[static_cast<Eigen::Index>(i)] * scale[kFigureCount] / scale[used[i]];
     }
     return best;
 }

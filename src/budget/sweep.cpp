@@ -164,7 +164,10 @@ Result<Sweep> sweepScene(const Scene& scene, const Device& device, const SweepOp
     SelectOptions how = selectOptions(scene, 0);
     how.listRuns = false;
     how.fades = false;
-    Sweep out{grid->columns, grid->rows, options.spacing, {}, 0};
+    Sweep out;
+    out.columns = grid->columns;
+    out.rows = grid->rows;
+    out.spacing = options.spacing;
     out.places.resize(std::size_t{grid->columns} * grid->rows);
 
     const std::uint32_t strips = (grid->rows + kStrip - 1) / kStrip;
@@ -209,6 +212,9 @@ Result<Sweep> sweepScene(const Scene& scene, const Device& device, const SweepOp
     }
     out.over = static_cast<std::size_t>(
         std::count_if(out.places.begin(), out.places.end(), [](const SweepPlace& p) { return p.over; }));
+    constexpr std::size_t kDearest = 10;
+    constexpr double kApart = 4; // spacings
+    out.dearest = out.worst(kDearest, kApart * options.spacing);
     return out;
 }
 

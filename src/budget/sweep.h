@@ -31,8 +31,9 @@ struct Sweep {
     std::uint32_t columns = 0; ///< along X
     std::uint32_t rows = 0;    ///< along Z
     double spacing = 0;
-    std::vector<SweepPlace> places; ///< row by row
-    std::size_t over = 0;           ///< of them
+    std::vector<SweepPlace> places;   ///< row by row
+    std::size_t over = 0;             ///< of them
+    std::vector<std::size_t> dearest; ///< the ten worst, four spacings from each other
     /// The dearest places, at least `apart` metres from each other, dearest first.
     [[nodiscard]] std::vector<std::size_t> worst(std::size_t most, double apart) const;
 };

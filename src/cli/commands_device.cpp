@@ -1,8 +1,7 @@
 #include "base/text.h"
 #include "budget/calibrate.h"
-#include "cli/commands.h"
+#include "cli/report.h"
 #include "io/import/frame_times.h"
-#include "io/json/fields.h"
 #include "io/project/device_file.h"
 
 #include <fmt/format.h>
@@ -37,15 +36,13 @@ int device(const Console& console, const DeviceOptions& options) {
         nlohmann::ordered_json told = nlohmann::ordered_json::object();
         for (std::size_t k = 0; k < 5; ++k)
             told[keyOf(kFigures[k].value)] = {{"value", figures[k]}, {"error", found->error[k]}, {"unit", units[k]}};
-        console.out << json::text({{"table", options.table.string()},
-                                   {"rows", rows->size()},
-                                   {"figures", told},
-                                   {"rms_ms", found->rms},
-                                   {"worst_ms", found->worst},
-                                   {"undetermined", found->undetermined},
-                                   {"residuals_ms", found->residuals}},
-                                  2)
-                    << '\n';
+        print(console, nlohmann::ordered_json{{"table", options.table.string()},
+                                              {"rows", rows->size()},
+                                              {"figures", told},
+                                              {"rms_ms", found->rms},
+                                              {"worst_ms", found->worst},
+                                              {"undetermined", found->undetermined},
+                                              {"residuals_ms", found->residuals}});
         return 0;
     }
     console.out << fmt::format("{} from {} frames, {:.3g} ms off (rms), {:.3g} ms at the most\n", options.name,

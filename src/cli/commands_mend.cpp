@@ -2,6 +2,7 @@
 #include "base/text.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
+#include "cli/report.h"
 #include "io/import/import.h"
 #include "io/project/project.h"
 #include "io/ship/ship.h"
@@ -13,6 +14,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 #include <ostream>
+#include <set>
 
 namespace thicket::cli {
 namespace fs = std::filesystem;
@@ -97,12 +99,6 @@ Result<void> write(const MendReport& report, const fs::path& file) {
                                      report.subject.mesh().rig.get(), false, viewsOf(report.subject)));
 }
 
-void say(const Console& console, const ordered_json& subjects) {
-    if (console.json)
-        console.out << ordered_json{{"subjects", subjects}}.dump(2, ' ', false, ordered_json::error_handler_t::replace)
-                    << '\n';
-}
-
 int mendProject(const Console& console, const MendOptions& options) {
     const fs::path& project = options.files.front();
     auto scene = openWhole(project, console.job);
@@ -134,7 +130,8 @@ int mendProject(const Console& console, const MendOptions& options) {
         if (!console.json)
             print(console, report, out);
     }
-    say(console, told);
+    if (console.json)
+        print(console, ordered_json{{"subjects", told}});
     return 0;
 }
 
@@ -177,18 +174,26 @@ int mend(const Console& console, const MendOptions& options) {
     if (reports.empty())
         return fail(console, {ErrorCode::BadInput, options.files.front().string(),
                               "holds no mesh named \"" + options.subject + "\"", "leave out --subject"});
-    const bool toFolder = reports.size() > 1 || fs::is_directory(options.out) ||
-                          (options.out.extension() != ".glb" && options.out.extension() != ".obj");
+    const bool obj = options.out.extension() == ".obj";
+    if (obj && (reports.size() > 1 || reports.front().subject.mesh().levels.size() > 1)) {
+        console.err << "thicket: --out: an OBJ holds one level of one subject; name a folder or a GLB\n";
+        return 2;
+    }
+    const bool toFolder =
+        reports.size() > 1 || fs::is_directory(options.out) || (!obj && options.out.extension() != ".glb");
+    std::set<std::string> names;
     ordered_json told = ordered_json::array();
     for (const MendReport& report : reports) {
-        const fs::path file = toFolder ? options.out / (fileNameFor(report.subject.name) + ".glb") : options.out;
+        const fs::path file =
+            toFolder ? options.out / (freeFileName(report.subject.name, names) + ".glb") : options.out;
         if (auto written = write(report, file); !written)
             return fail(console, written.error());
         told.push_back(encode(report, file));
         if (!console.json)
             print(console, report, file);
     }
-    say(console, told);
+    if (console.json)
+        print(console, ordered_json{{"subjects", told}});
     return 0;
 }
 

@@ -16,6 +16,7 @@
 #include <nlohmann/json.hpp>
 #include <numbers>
 #include <ostream>
+#include <set>
 #include <sys/resource.h>
 
 namespace thicket::cli {
@@ -385,9 +386,10 @@ int thin(const Console& console, const ThinOptions& options) {
         return 2;
     }
     ordered_json report = ordered_json::array();
+    std::set<std::string> names;
     for (Thinned& t : done) {
         const auto writeStart = std::chrono::steady_clock::now();
-        t.file = toFolder ? options.out / (fileNameFor(t.subject.name) + ".glb") : options.out;
+        t.file = toFolder ? options.out / (freeFileName(t.subject.name, names) + ".glb") : options.out;
         const LevelSet set = joinLevels(t.subject);
         if (obj) {
             if (auto written = writeObjs(t, options.quads); !written)

@@ -3,8 +3,8 @@
 #include "budget/sweep.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
+#include "cli/report.h"
 #include "io/import/read_cameras.h"
-#include "io/json/fields.h"
 #include "io/project/project.h"
 #include "io/ship/write_camera.h"
 
@@ -19,9 +19,6 @@ namespace thicket::cli {
 namespace {
 
 using nlohmann::ordered_json;
-
-constexpr std::size_t kWorst = 10;
-constexpr double kApart = 4; // spacings between places that are different ones
 
 ordered_json encode(const SweepPlace& p) {
     return {{"x", p.x},
@@ -48,17 +45,9 @@ int sweep(const Console& console, const SweepCommandOptions& options) {
     auto scene = openWhole(options.project, console.job);
     if (!scene)
         return fail(console, scene.error());
-    const Device* device = scene->currentDevice();
-    if (!options.device.empty()) {
-        const auto& devices = scene->settings.devices;
-        const auto named =
-            std::find_if(devices.begin(), devices.end(), [&](const Device& d) { return d.name == options.device; });
-        device = named != devices.end() ? &*named : nullptr;
-    }
-    if (device == nullptr)
-        return fail(console, {ErrorCode::BadInput, options.project.string(),
-                              options.device.empty() ? "has no device" : "has no device called " + options.device,
-                              options.device.empty() ? "add one in Budget" : "name one of the project's devices"});
+    const auto device = deviceOf(*scene, options.device, options.project);
+    if (!device)
+        return fail(console, device.error());
     SweepOptions how;
     how.spacing = options.spacing;
     how.eyeHeight = options.eyeHeight;
@@ -66,35 +55,34 @@ int sweep(const Console& console, const SweepCommandOptions& options) {
     if (options.area.size() == 4)
         how.area = {options.area[0], options.area[1], options.area[2], options.area[3]};
     const auto start = std::chrono::steady_clock::now();
-    const auto made = sweepScene(*scene, *device, how, console.job);
+    const auto made = sweepScene(*scene, **device, how, console.job);
     if (!made) {
         Error error = made.error();
         error.where = options.project.string();
         return fail(console, error);
     }
-    const double ms = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+    const double ms = msSince(start);
     if (!options.out.empty())
         if (auto written = writeTextFile(options.out, sweepTable(*made)); !written)
             return fail(console, written.error());
     ordered_json worst = ordered_json::array();
-    for (const std::size_t i : made->worst(kWorst, kApart * options.spacing))
+    for (const std::size_t i : made->dearest)
         worst.push_back(encode(made->places[i]));
     if (console.json) {
-        console.out << json::text({{"project", options.project.string()},
-                                   {"device", device->name},
-                                   {"spacing", made->spacing},
-                                   {"columns", made->columns},
-                                   {"rows", made->rows},
-                                   {"places", made->places.size()},
-                                   {"over", made->over},
-                                   {"worst", worst},
-                                   {"sweep_ms", ms}},
-                                  2)
-                    << '\n';
+        print(console, nlohmann::ordered_json{{"project", options.project.string()},
+                                              {"device", (*device)->name},
+                                              {"spacing", made->spacing},
+                                              {"columns", made->columns},
+                                              {"rows", made->rows},
+                                              {"places", made->places.size()},
+                                              {"over", made->over},
+                                              {"worst", worst},
+                                              {"sweep_ms", ms}});
         return 0;
     }
     console.out << fmt::format("{} x {} places, {:.4g} m apart, {} directions each, on {}: looked round in {:.1f} s\n",
-                               made->columns, made->rows, made->spacing, options.directions, device->name, ms / 1000);
+                               made->columns, made->rows, made->spacing, options.directions, (*device)->name,
+                               ms / 1000);
     console.out << fmt::format("  over budget at {} of {}\n  the dearest places:\n", grouped(made->over),
                                grouped(made->places.size()));
     for (const ordered_json& p : worst)
@@ -139,7 +127,7 @@ int routes(const Console& console, const RouteOptions& options) {
     for (const Route& r : scene.settings.routes)
         list.push_back({{"name", r.name}, {"seconds", r.length()}, {"keys", r.keys.size()}, {"loop", r.loop}});
     if (console.json) {
-        console.out << json::text({{"project", options.project.string()}, {"routes", list}}, 2) << '\n';
+        print(console, nlohmann::ordered_json{{"project", options.project.string()}, {"routes", list}});
         return 0;
     }
     for (const Route& r : scene.settings.routes)

@@ -27,18 +27,22 @@ Result<Scene> openWhole(const std::filesystem::path& path, const JobContext& job
     return std::move(load->scene);
 }
 
-Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options) {
-    const Device* device = scene.currentDevice();
-    if (!options.device.empty()) {
-        device = nullptr;
-        for (const Device& d : scene.settings.devices)
-            if (d.name == options.device)
-                device = &d;
-    }
+Result<const Device*> deviceOf(const Scene& scene, const std::string& name, const std::filesystem::path& project) {
+    const auto& devices = scene.settings.devices;
+    const auto named =
+        std::find_if(devices.begin(), devices.end(), [&name](const Device& d) { return d.name == name; });
+    const Device* device = name.empty() ? scene.currentDevice() : named != devices.end() ? &*named : nullptr;
     if (device == nullptr)
-        return Error{ErrorCode::BadInput, options.project.string(),
-                     options.device.empty() ? "has no device" : "has no device called " + options.device,
-                     options.device.empty() ? "add one in Budget" : "name one of the project's devices"};
+        return Error{ErrorCode::BadInput, project.string(),
+                     name.empty() ? "has no device" : "has no device called " + name,
+                     name.empty() ? "add one in Budget" : "name one of the project's devices"};
+    return device;
+}
+
+Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options) {
+    const auto device = deviceOf(scene, options.device, options.project);
+    if (!device)
+        return device.error();
     const Route* route = options.route.empty() ? scene.currentRoute() : nullptr;
     for (const Route& r : scene.settings.routes)
         if (route == nullptr && r.name == options.route)
@@ -47,7 +51,7 @@ Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options) {
         return Error{ErrorCode::BadInput, options.project.string(),
                      options.route.empty() ? "has no route" : "has no route called " + options.route,
                      options.route.empty() ? "key a camera move in Budget first" : "name one of the project's routes"};
-    return Flight{device, route};
+    return Flight{*device, route};
 }
 
 Error inProject(Error error, const ProjectOptions& options) {

@@ -16,6 +16,9 @@ struct Flight {
     const Device* device = nullptr;
     const Route* route = nullptr;
 };
+/// The device of that name, or with none the project's own.
+/// ERRORS     BadInput when there is none.
+Result<const Device*> deviceOf(const Scene& scene, const std::string& name, const std::filesystem::path& project);
 /// The device and the route that options name, or the project's own.
 /// ERRORS     BadInput when there is none of that name.
 Result<Flight> flightOf(const Scene& scene, const ProjectOptions& options);

@@ -27,9 +27,8 @@ std::string Finding::text() const {
         return n + " triangles in loose specks";
     case FindingKind::Needles:
         return n + " needles, 200 times as long as thin";
-    case FindingKind::UnusualSize: // counted in millimetres
-        return count < 1000 ? fmt::format("{} mm across; was it made in another unit?", n)
-                            : fmt::format("{} m across; was it made in another unit?", grouped(count / 1000));
+    case FindingKind::UnusualSize:
+        return length(2 * radius) + " across; was it made in another unit?";
     case FindingKind::MissingNormals:
         return "no normals; drawn with flat shading";
     case FindingKind::MissingUvs:
@@ -90,8 +89,7 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
     constexpr double kLeast = 0.01;
     constexpr double kMost = 1000;
     if (across < kLeast || across > kMost)
-        findings.push_back({FindingKind::UnusualSize, static_cast<std::uint32_t>(std::clamp(across * 1000, 1.0, 4e9)),
-                            bounds.centre(), across / 2, 0, true});
+        whole(FindingKind::UnusualSize, true);
     constexpr std::uint32_t kTooLight = 200;
     if (mesh.triangleCount() < kTooLight)
         whole(FindingKind::TooLight, false);

@@ -239,7 +239,7 @@ std::pair<double, double> mendRange(MendKind kind) {
     return {0, 0};
 }
 
-std::optional<Mend> mendFor(FindingKind finding, const Mesh& mesh) {
+std::optional<Mend> mendFor(FindingKind finding, double diagonal) {
     constexpr double kCreaseDegrees = 45;
     switch (finding) {
     case FindingKind::DegenerateTriangles:
@@ -247,7 +247,7 @@ std::optional<Mend> mendFor(FindingKind finding, const Mesh& mesh) {
     case FindingKind::DuplicateTriangles:
         return Mend{MendKind::Duplicates, 0};
     case FindingKind::UnweldedPoints:
-        return Mend{MendKind::Unwelded, kUnweldedShare * boundsOf(mesh).diagonal()};
+        return Mend{MendKind::Unwelded, kUnweldedShare * diagonal};
     case FindingKind::MissingNormals:
         return Mend{MendKind::Normals, kCreaseDegrees};
     case FindingKind::LooseSpecks:

@@ -51,8 +51,8 @@ std::optional<double> unitMetres(const std::string& text);
 /// What a kind's value may be; {0, 0} for those that have none.
 std::pair<double, double> mendRange(MendKind kind);
 
-/// The mend for a finding about a mesh itself, with usual values; empty where there is none.
-std::optional<Mend> mendFor(FindingKind finding, const Mesh& mesh);
+/// The mend for a finding about a mesh of such a diagonal, metres, with usual values; empty where there is none.
+std::optional<Mend> mendFor(FindingKind finding, double diagonal);
 
 /// Makes a mend of one mesh: all kinds but Place. Vertices that nothing uses any more go. What a vertex carries stays
 /// with it.

@@ -44,21 +44,6 @@ std::optional<Vec3f> wayToPlace(const Mesh& first, const Mesh& level) {
     return way.cast<float>();
 }
 
-/// Counts and deviations of a level that is what it was but for its mesh.
-void takeFigures(Level& level, const Level& measured) {
-    level.mesh = measured.mesh;
-    level.triangles = measured.triangles;
-    level.vertices = measured.vertices;
-    level.draws = measured.draws;
-    level.deviation = measured.deviation;
-    level.visible = measured.visible;
-    level.promised = measured.promised;
-    level.p99 = measured.p99;
-    level.rms = measured.rms;
-    level.posed = 0;
-    level.content = levelContent(level);
-}
-
 Result<void> measureAgain(Subject& subject, const JobContext& job) {
     MeshBody& body = subject.mesh();
     const Mesh& first = *body.source().mesh;
@@ -75,7 +60,9 @@ Result<void> measureAgain(Subject& subject, const JobContext& job) {
                                           job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
         if (!deviation)
             return deviation.error();
-        takeFigures(level, levelFrom(level.mesh, *deviation, level.origin));
+        const Level measured = levelFrom(level.mesh, *deviation, level.origin);
+        takeMeasures(level, measured); // what drifted was of the surface before, and is not known of this one
+        level.content = levelContent(level);
     }
     return {};
 }
@@ -172,7 +159,7 @@ std::optional<Mend> mendFor(const Subject& subject, const Finding& finding) {
                            wayToPlace(*body.source().mesh, *body.levels[level].mesh);
         return moves ? std::optional(Mend{MendKind::Place, 0}) : std::nullopt;
     }
-    return mendFor(finding.kind, *subject.mesh().source().mesh);
+    return mendFor(finding.kind, subject.bounds.diagonal());
 }
 
 Subject withLevelsInOrder(const Subject& subject) {

@@ -154,6 +154,17 @@ void refreshSubject(Subject& subject) {
     subject.radius = radiusAround(first, subject.bounds.centre());
 }
 
+void takeMeasures(Level& to, const Level& from) {
+    to.deviation = from.deviation;
+    to.visible = from.visible;
+    to.promised = from.promised;
+    to.p99 = from.p99;
+    to.rms = from.rms;
+    to.posed = from.posed;
+    to.driftTexels = from.driftTexels;
+    to.driftDegrees = from.driftDegrees;
+}
+
 Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin) {
     Level level;
     level.triangles = mesh->triangleCount();

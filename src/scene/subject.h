@@ -232,6 +232,8 @@ bool careIsNewer(const Subject& subject);
 /// Fills counts, bounds and radius from the level meshes.
 /// REQUIRES   a mesh.
 void refreshSubject(Subject& subject);
+/// Takes over all that was measured of a level.
+void takeMeasures(Level& to, const Level& from);
 /// A level made from a mesh and what was measured of it.
 Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin);
 /// Hash of a level's mesh and of the pictures and materials that are its own.

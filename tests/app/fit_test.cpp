@@ -172,6 +172,9 @@ TEST_F(FitTest, a_device_is_fitted_to_times_measured_elsewhere_and_to_this_machi
     DevicesDialog dialog(window->bench());
     dialog.show();
     dialog.fitTo(QString::fromStdString(table.string()));
+    EXPECT_TRUE(dialog.measuring()) << "beside the window";
+    waitForJobs();
+    EXPECT_FALSE(dialog.measuring());
     EXPECT_NEAR(dialog.devices()[0].nsPerTriangle, 5, 0.01) << dialog.said().toStdString();
     EXPECT_NEAR(dialog.devices()[0].nsPerPixel, 2, 0.01);
     EXPECT_NEAR(dialog.devices()[0].usPerDraw, 10, 0.01);
@@ -179,6 +182,7 @@ TEST_F(FitTest, a_device_is_fitted_to_times_measured_elsewhere_and_to_this_machi
     const Device before = dialog.devices()[0];
     ASSERT_TRUE(writeTextFile(table, "triangles,draws,ms\n1,2,much\n"));
     dialog.fitTo(QString::fromStdString(table.string()));
+    waitForJobs();
     EXPECT_TRUE(dialog.said().contains("line 2")) << dialog.said().toStdString();
     EXPECT_EQ(dialog.devices()[0].nsPerTriangle, before.nsPerTriangle);
 

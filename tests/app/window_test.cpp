@@ -84,15 +84,13 @@ TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
     };
     const auto findings = [&] { return window->bench().session.meshSubject()->findings.size(); };
     const std::size_t before = findings();
-    QTest::qWait(50);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return buttonOf("Turn round") != nullptr; }, 3000));
     QPushButton* turn = buttonOf("Turn round");
-    ASSERT_NE(turn, nullptr);
     QTest::mouseClick(turn, Qt::LeftButton);
     waitForJobs();
     EXPECT_EQ(findings(), before - 1);
     ASSERT_EQ(window->bench().session.meshSubject()->mesh().mends.size(), 1U);
-    QTest::qWait(50);
-    EXPECT_EQ(buttonOf("Turn round"), nullptr);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return buttonOf("Turn round") == nullptr; }, 3000));
     QPushButton* normals = buttonOf("Smooth normals");
     ASSERT_NE(normals, nullptr);
     QTest::mouseClick(normals, Qt::LeftButton);
@@ -292,8 +290,9 @@ TEST_F(WindowTest, keys_of_a_route_are_dragged_in_time_and_over_the_ground) {
     settings.routes = {{"walk", {{0, {0, 1, 8}, {0, 0, 0}}, {4, {8, 1, 8}, {0, 0, 0}}, {8, {8, 1, 0}, {0, 0, 0}}}}};
     bench.session.document.push(changeSettings(bench.session.scene(), settings, "Give it a route"));
     window->setStage(Stage::Budget);
-    QTest::qWait(100);
     RouteChart& chart = window->routeChart();
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] { return chart.isVisible() && chart.keyPlace(2).x() > chart.keyPlace(0).x() + 300; }, 3000));
     const QPoint from = chart.keyPlace(1).toPoint();
     drag(&chart, from, from + QPoint(static_cast<int>(chart.xOf(6) - chart.xOf(4)), 0));
     EXPECT_NEAR(bench.routes.current()->keys[1].seconds, 6, 0.1);
@@ -312,14 +311,14 @@ TEST_F(WindowTest, keys_of_a_route_are_dragged_in_time_and_over_the_ground) {
     // Over the ground, in the overview.
     Overview* overview = &window->views().overview();
     window->views().setMode(OverviewMode::Split);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return overview->isVisible() && overview->width() > 100; }, 3000));
-    QTest::qWait(300);
-    overview->fit();
-    QTest::qWait(200);
     const Vec3d before = bench.routes.current()->keys[0].eye;
+    const auto inSight = [&] {
+        overview->fit();
+        const auto at = overview->onScreen(before);
+        return overview->isVisible() && at && overview->rect().adjusted(40, 40, -40, -40).contains(at->toPoint());
+    };
+    ASSERT_TRUE(QTest::qWaitFor(inSight, 3000));
     const auto place = overview->onScreen(before);
-    ASSERT_TRUE(place);
-    ASSERT_TRUE(overview->rect().contains(place->toPoint())) << place->x() << ' ' << place->y();
     drag(overview, place->toPoint(), place->toPoint() + QPoint(30, 10));
     const Vec3d after = bench.routes.current()->keys[0].eye;
     EXPECT_GT((after - before).norm(), 0.2);
@@ -336,15 +335,17 @@ TEST_F(WindowTest, routes_are_several_and_recorded_by_flying) {
     bench.routes.addKey(window->viewport().shotView());
     bench.routes.rename("first");
     bench.routes.startRecording(window->viewport().shotView());
-    for (int i = 0; i < 12; ++i) {
-        QTest::keyClick(&window->viewport(), Qt::Key_Left);
-        QTest::qWait(60);
-    }
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            QTest::keyClick(&window->viewport(), Qt::Key_Left);
+            return bench.routes.recorded() >= 8;
+        },
+        10000));
     bench.routes.stopRecording();
     ASSERT_EQ(bench.session.scene().settings.routes.size(), 2U);
     EXPECT_EQ(bench.routes.current()->name, "Recorded");
     EXPECT_GE(bench.routes.current()->keys.size(), 2U);
-    EXPECT_NEAR(bench.routes.current()->length(), 0.72, 0.6);
+    EXPECT_GE(bench.routes.current()->length(), 0.7) << "eight places, a tenth of a second apart";
     bench.routes.choose(0);
     EXPECT_EQ(bench.routes.current()->name, "first");
     bench.routes.copy();
@@ -354,6 +355,27 @@ TEST_F(WindowTest, routes_are_several_and_recorded_by_flying) {
     for (int i = 0; i < 4; ++i)
         QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(bench.session.scene().settings.routes.size(), 1U) << "each was one step";
+}
+
+TEST_F(WindowTest, a_recording_ends_with_the_stage_and_with_its_project) {
+    openBall(12);
+    Workbench& bench = window->bench();
+    window->setStage(Stage::Budget);
+    bench.routes.startRecording(window->viewport().shotView());
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            QTest::keyClick(&window->viewport(), Qt::Key_Left);
+            return bench.routes.recorded() >= 3;
+        },
+        10000));
+    window->setStage(Stage::Switch);
+    EXPECT_FALSE(bench.routes.recording());
+    EXPECT_EQ(bench.session.scene().settings.routes.size(), 1U) << "what was recorded is kept";
+    window->setStage(Stage::Budget);
+    bench.routes.startRecording(window->viewport().shotView());
+    bench.session.document.reset(Scene(), {});
+    EXPECT_FALSE(bench.routes.recording());
+    EXPECT_TRUE(bench.session.scene().settings.routes.empty()) << "and goes into no other project";
 }
 
 TEST_F(WindowTest, the_cost_is_mapped_over_the_ground_and_its_worst_place_is_gone_to) {
@@ -374,6 +396,7 @@ TEST_F(WindowTest, the_cost_is_mapped_over_the_ground_and_its_worst_place_is_gon
     EXPECT_NEAR(window->viewport().shotView().eye.x(), place.x, 1e-6);
     EXPECT_NEAR(window->viewport().shotView().eye.z(), place.z, 1e-6);
     bench.budget.saveSweep(QString::fromStdString((folder.path() / "cost.csv").string()));
+    waitForJobs();
     EXPECT_TRUE(fs::exists(folder.path() / "cost.csv"));
     bench.files.renameSubject(bench.session.subjectId(), "other");
     EXPECT_EQ(bench.budget.sweep(), nullptr) << "of a scene that has changed there is no map";

@@ -4,9 +4,12 @@
 
 #include "budget/first_audit.h"
 #include "image/image.h"
+#include "scene/grounds.h"
+#include "scene/kinds.h"
 #include "support/shapes.h"
 
 #include <algorithm>
+#include <cmath>
 #include <gtest/gtest.h>
 
 namespace thicket {
@@ -123,6 +126,84 @@ TEST(Memory, vertices_and_pictures_that_levels_share_count_once) {
     }
     EXPECT_DOUBLE_EQ(shared.all(), pictured.all() - less);
     EXPECT_DOUBLE_EQ(shared.with(0, 0), 32) << "where nothing shows, only the places are there";
+}
+
+TEST(Memory, a_fields_meshes_are_there_as_far_as_the_field_shows_them) {
+    Scene scene = ballScene();
+    Placements copies(40);
+    for (std::uint32_t i = 0; i < 40; ++i) {
+        copies[i].id = scene.nextId++;
+        copies[i].position = {0.1 * i, 0, 30 + 0.2 * i}; // far from the route's beginning
+    }
+    scene.subjects[0].mesh().placed = nullptr; // it stands nowhere by itself
+    Subject field;
+    field.id = scene.nextId++;
+    field.name = "balls";
+    InstancesBody body;
+    body.assets = {scene.subjects[0].id};
+    body.copies = std::make_shared<const Placements>(copies);
+    field.body = std::move(body);
+    field.rule.fadeSeconds = 0;
+    refresh(scene, field);
+    scene.subjects.push_back(field);
+    Device d = device(0.1);
+    const Audit audit = test::auditOf(scene, d);
+    EXPECT_EQ(audit.shown[1], 0U) << "a field has no levels";
+    ASSERT_NE(audit.shown[0], 0U) << "its mesh has, and they show";
+    const std::vector<SubjectMemory> memory = memoryOfScene(scene);
+    EXPECT_EQ(memory[1].always, 40 * 32);
+    double most = 40 * 32;
+    for (std::size_t level = 0; level < 3; ++level)
+        most += (audit.shown[0] >> level & 1U) != 0 ? bytesOf(scene.subjects[0].mesh().levels[level]) : 0;
+    EXPECT_LE(audit.memory.worst, most / 1e6 + 1e-9) << "what never shows is never there";
+}
+
+TEST(Memory, of_a_terrain_the_tiles_that_show_are_there) {
+    TerrainBody body;
+    body.trial = GroundRecipe();
+    body.trial->columns = body.trial->rows = 257;
+    body.cells = 32;
+    auto ground = makeTerrain("Hill", std::move(body), {});
+    ASSERT_TRUE(ground);
+    Scene scene;
+    ground->id = scene.nextId++;
+    scene.subjects = {std::move(*ground)};
+    scene.settings.routes = {{"along", {{0, {-60, 40, 60}, {0, 0, 0}}, {2, {60, 40, 60}, {0, 0, 0}}}}};
+    const SubjectMemory memory = memoryOfScene(scene)[0];
+    EXPECT_EQ(memory.tile, 33 * 33 * 12);
+    EXPECT_EQ(memory.with(0, 7), 7 * memory.tile);
+    EXPECT_EQ(memory.all(), memory.tiles);
+    const Audit ahead = test::auditOf(scene, device(0.2));
+    const Audit all = test::auditOf(scene, device(0));
+    EXPECT_LT(ahead.memory.worst, all.memory.worst);
+    for (const AuditFrame& f : ahead.frames) {
+        const double tiles = f.memoryMb * 1e6 / memory.tile;
+        EXPECT_NEAR(tiles, std::round(tiles), 1e-3);
+        EXPECT_GE(tiles, 1);
+    }
+}
+
+TEST(Memory, of_smoke_and_strands_all_is_always_there) {
+    Scene scene;
+    Subject smoke;
+    smoke.id = scene.nextId++;
+    EmitterBody body;
+    body.emitter.parts.emplace_back();
+    const double particles = forecastOf(body.emitter.parts).bytes();
+    smoke.body = std::move(body);
+    scene.subjects = {smoke};
+    EXPECT_EQ(memoryOfScene(scene)[0].with(0, 0), particles);
+    Subject grass;
+    grass.id = scene.nextId++;
+    StrandSet set;
+    set.points = {{0, 0, 0}, {0, 1, 0}, {1, 0, 0}, {1, 1, 0}};
+    set.widths = {0.1F, 0.1F, 0.1F, 0.1F};
+    set.first = {0, 2, 4};
+    StrandsBody strands;
+    strands.strands = std::make_shared<const StrandSet>(set);
+    grass.body = std::move(strands);
+    scene.subjects.push_back(grass);
+    EXPECT_EQ(memoryOfScene(scene)[1].with(0, 0), static_cast<double>(set.bytes()));
 }
 
 } // namespace

@@ -2,10 +2,13 @@
 
 #include "budget/sweep.h"
 
+#include "scene/grounds.h"
 #include "scene/occluders.h"
 #include "support/shapes.h"
 
 #include <algorithm>
+#include <cmath>
+#include <functional>
 #include <gtest/gtest.h>
 #include <numbers>
 #include <random>
@@ -140,6 +143,36 @@ TEST(Sweep, an_area_is_kept_to_and_nonsense_is_refused) {
     const auto cancelled = sweepScene(scene, Device(), coarse(), {stop.get_token(), {}});
     ASSERT_FALSE(cancelled);
     EXPECT_EQ(cancelled.error().code, ErrorCode::Cancelled);
+}
+
+TEST(Sweep, on_ground_one_stands_on_it_and_without_anything_else_all_of_it_is_gone_over) {
+    TerrainBody body;
+    body.trial = GroundRecipe();
+    body.trial->columns = body.trial->rows = 129;
+    auto ground = makeTerrain("Hill", std::move(body), {});
+    ASSERT_TRUE(ground);
+    Scene scene;
+    ground->id = scene.nextId++;
+    scene.subjects = {std::move(*ground)};
+    SweepOptions options;
+    options.spacing = 16;
+    options.eyeHeight = 2;
+    const auto sweep = sweepScene(scene, Device(), options, {});
+    ASSERT_TRUE(sweep) << sweep.error().text();
+    EXPECT_GE(sweep->columns, 8U);
+    bool uneven = false;
+    for (const SweepPlace& p : sweep->places) {
+        const auto height = groundHeight(scene, p.x, p.z);
+        if (height) {
+            EXPECT_NEAR(p.eye, *height + 2, 1e-9);
+        }
+        uneven = uneven || std::abs(p.eye - sweep->places[0].eye) > 0.5;
+        EXPECT_GT(p.triangles, 0U);
+    }
+    EXPECT_TRUE(uneven);
+    ASSERT_FALSE(sweep->dearest.empty());
+    for (const SweepPlace& p : sweep->places)
+        EXPECT_LE(p.ms, sweep->places[sweep->dearest[0]].ms);
 }
 
 } // namespace thicket

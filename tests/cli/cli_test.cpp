@@ -107,6 +107,53 @@ TEST(Cli, mend_writes_what_is_sound_and_leaves_the_file_alone) {
     EXPECT_NE(none.err.find("holds no mesh named \"cube\""), std::string::npos) << none.err;
 }
 
+TEST(Cli, mend_of_a_project_changes_its_subject_and_of_files_keeps_them_apart) {
+    const TempFolder folder;
+    Surfaces s;
+    s.materials.emplace_back();
+    Mesh mesh = shapes::sphere(8);
+    std::swap(mesh.indices[0], mesh.indices[1]);
+    const auto write = [&](const char* name, const std::vector<std::shared_ptr<const Mesh>>& levels) {
+        EXPECT_TRUE(writeFile(folder.path() / name, encodeGlb("ball", levels, s, GlbLevels::Named, {})));
+        return (folder.path() / name).string();
+    };
+    const auto whole = std::make_shared<const Mesh>(mesh);
+    const std::string a = write("a.glb", {whole});
+    const std::string b = write("b.glb", {whole});
+    const fs::path out = folder.path() / "out";
+    const Ran two = run({"mend", a, b, "-o", out.string(), "--turn", "--json"});
+    ASSERT_EQ(two.code, 0) << two.err;
+    const auto told = two.json()["subjects"];
+    ASSERT_EQ(told.size(), 2U);
+    EXPECT_NE(told[0]["file"], told[1]["file"]) << "none is written over the other";
+    for (const auto& subject : told) {
+        EXPECT_TRUE(fs::exists(subject["file"].get<std::string>()));
+        EXPECT_EQ(subject["mends"][0]["count"], 1);
+    }
+    const std::string levels = write("levels.glb", {whole, std::make_shared<const Mesh>(shapes::sphere(3))});
+    EXPECT_EQ(run({"mend", levels, "-o", (folder.path() / "x.obj").string(), "--turn"}).code, 2)
+        << "an OBJ would lose its levels";
+    EXPECT_EQ(run({"mend", a, "-o", (folder.path() / "x.obj").string(), "--turn"}).code, 0);
+
+    Scene scene;
+    auto subject = makeSubject(std::move(readModel(a, {})->front()), {});
+    ASSERT_TRUE(subject);
+    subject->id = 1;
+    scene.nextId = 2;
+    scene.subjects = {*subject};
+    const fs::path project = folder.path() / "p.thicket.json";
+    ASSERT_TRUE(writeProject(scene, project, true));
+    const std::string before = *readTextFile(project);
+    EXPECT_EQ(run({"mend", project.string(), "--turn", "--subject", "cube"}).code, 1);
+    EXPECT_EQ(*readTextFile(project), before);
+    ASSERT_EQ(run({"mend", project.string(), "--all"}).code, 0);
+    const auto load = readProject(project, {});
+    ASSERT_TRUE(load);
+    EXPECT_EQ(load->scene.subjects[0].mesh().mends.size(), 2U) << "turned round, and given normals";
+    EXPECT_TRUE(shapes::isClosed(*load->scene.subjects[0].mesh().source().mesh));
+    EXPECT_EQ(run({"mend", project.string(), "--specks", "0.5", "-o", "/proc/x.thicket.json"}).code, 1);
+}
+
 TEST(Cli, device_fits_figures_to_a_table_and_writes_them) {
     const TempFolder folder;
     const fs::path table = folder.path() / "times.csv";

@@ -6,7 +6,9 @@
 #include "io/ship/write_camera.h"
 #include "support/temp_folder.h"
 
+#include <algorithm>
 #include <gtest/gtest.h>
+#include <string>
 
 namespace thicket {
 namespace {
@@ -60,6 +62,73 @@ TEST(Cameras, what_holds_none_is_said) {
     EXPECT_NE(said("{"), "");
     EXPECT_FALSE(readCameras(folder.path() / "none.glb", {}));
     EXPECT_FALSE(readCameras(folder.path() / "a.obj", {}));
+}
+
+namespace {
+
+/// A glTF of so many cameras that one animation moves, each with keys at 0 and at `seconds`.
+std::string movingCameras(std::size_t cameras, float seconds) {
+    const float data[] = {0, seconds, 0, 0, 0, 5, 1, 2};
+    std::string bytes;
+    constexpr char kDigits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    const auto* raw = reinterpret_cast<const unsigned char*>(data);
+    for (std::size_t i = 0; i < sizeof(data); i += 3) {
+        const std::size_t left = std::min<std::size_t>(3, sizeof(data) - i);
+        const unsigned group = static_cast<unsigned>(raw[i]) << 16 |
+                               (left > 1 ? static_cast<unsigned>(raw[i + 1]) << 8 : 0U) | (left > 2 ? raw[i + 2] : 0U);
+        for (std::size_t k = 0; k < 4; ++k)
+            bytes += k <= left ? kDigits[group >> (18 - 6 * k) & 63U] : '=';
+    }
+    std::string nodes;
+    std::string roots;
+    std::string channels;
+    for (std::size_t c = 0; c < cameras; ++c) {
+        const std::string comma = c == 0 ? "" : ",";
+        nodes += comma + R"({"camera":0,"name":"c)" + std::to_string(c) + "\"}";
+        roots += comma + std::to_string(c);
+        channels += comma + R"({"sampler":0,"target":{"path":"translation","node":)" + std::to_string(c) + "}}";
+    }
+    return R"({"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[)" + roots + R"(]}],"nodes":[)" + nodes +
+           R"(],"cameras":[{"type":"perspective","perspective":{"yfov":1,"znear":0.1}}],
+           "buffers":[{"byteLength":32,"uri":"data:application/octet-stream;base64,)" +
+           bytes + R"("}],
+           "bufferViews":[{"buffer":0,"byteLength":8},{"buffer":0,"byteOffset":8,"byteLength":24}],
+           "accessors":[{"bufferView":0,"componentType":5126,"count":2,"type":"SCALAR","min":[0],"max":[1]},
+                        {"bufferView":1,"componentType":5126,"count":2,"type":"VEC3"}],
+           "animations":[{"channels":[)" +
+           channels + R"(],"samplers":[{"input":0,"output":1}]}]})";
+}
+
+} // namespace
+
+TEST(Cameras, moves_that_are_too_long_or_too_many_are_refused_at_once) {
+    const TempFolder folder;
+    const auto file = folder.path() / "a.gltf";
+    const auto read = [&](std::size_t cameras, float seconds) {
+        EXPECT_TRUE(writeTextFile(file, movingCameras(cameras, seconds)));
+        return readCameras(file, {});
+    };
+    const auto two = read(2, 10);
+    ASSERT_TRUE(two) << two.error().text();
+    ASSERT_EQ(two->size(), 2U);
+    EXPECT_NE((*two)[1].name, two->front().name);
+    EXPECT_LT(two->front().keys.size(), 12U) << "a straight move takes few keys";
+    EXPECT_NEAR((viewOnRoute(two->front(), View(), 10).eye - Vec3d(5, 1, 2)).norm(), 0, 1e-5);
+    const auto day = read(1, 18'000);
+    ASSERT_TRUE(day) << day.error().text();
+    EXPECT_NEAR(day->front().length(), 18'000, 1);
+    const auto longer = read(1, 1e9F);
+    ASSERT_FALSE(longer);
+    EXPECT_NE(longer.error().what.find("more than the 21600 s"), std::string::npos) << longer.error().text();
+    const auto many = read(64, 18'000);
+    ASSERT_FALSE(many);
+    EXPECT_EQ(many.error().code, ErrorCode::TooLarge);
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_TRUE(writeTextFile(file, movingCameras(1, 18'000)));
+    const auto cancelled = readCameras(file, {stop.get_token(), {}});
+    ASSERT_FALSE(cancelled);
+    EXPECT_EQ(cancelled.error().code, ErrorCode::Cancelled);
 }
 
 TEST(Routes, a_closed_one_goes_on_to_its_beginning) {

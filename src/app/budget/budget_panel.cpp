@@ -401,15 +401,16 @@ void BudgetPanel::refreshSweep() {
         return;
     const Look& l = Look::now();
     constexpr std::size_t kShown = 5;
-    constexpr double kApart = 4; // spacings
     QString text =
         tr("<b>Over the ground</b>: %1 of %2 places are over<br>the dearest: ")
             .arg(groupedText(static_cast<qint64>(sweep->over)), groupedText(static_cast<qint64>(sweep->places.size())));
-    for (const std::size_t i : sweep->worst(kShown, kApart * sweep->spacing))
+    for (std::size_t k = 0; k < std::min(kShown, sweep->dearest.size()); ++k) {
+        const std::size_t i = sweep->dearest[k];
         text += QStringLiteral("<a style='color:%1' href='%2'>%3 ms</a> ")
                     .arg(l.accent.name())
                     .arg(i)
                     .arg(sweep->places[i].ms, 0, 'f', 1);
+    }
     m_sweepText->setText(text);
 }
 

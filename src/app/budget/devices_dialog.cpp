@@ -120,6 +120,7 @@ DevicesDialog::DevicesDialog(Workbench& bench, QWidget* parent)
     fit->setToolTip(
         tr("Fit the chosen device's figures to a table of frame times: triangles, vertices, draws, pixels, ms"));
     column->addWidget(buttons);
+    m_idle = {m_list, copy, m_remove, in, fit, m_measure, buttons->button(QDialogButtonBox::Ok)};
     connect(m_measure, &QPushButton::clicked, this, &DevicesDialog::measureMachine);
     connect(fit, &QPushButton::clicked, this, [this] {
         const QString path =
@@ -227,68 +228,95 @@ void DevicesDialog::bringIn(const QString& path) {
     m_list->setCurrentRow(m_list->count() - 1);
 }
 
-void DevicesDialog::take(const std::vector<FrameTime>& rows, const QString& from) {
+void DevicesDialog::take(const MeasuredFigures& measured) {
     Device* d = chosen();
-    const auto found = calibrate(rows);
-    if (d == nullptr || !found) {
-        m_said->setText(found ? QString() : QString::fromStdString(found.error().text()));
+    if (d == nullptr)
         return;
-    }
-    found->into(*d);
-    d->source = tr("measured: %1").arg(from).toStdString();
+    measured.found.into(*d);
+    d->source = tr("measured: %1").arg(measured.from).toStdString();
     showChosen();
     QString text = tr("Fitted to %1 times: off by %2 ms (rms), %3 ms at the most.")
-                       .arg(rows.size())
-                       .arg(found->rms, 0, 'g', 2)
-                       .arg(found->worst, 0, 'g', 2);
-    for (const std::string& what : found->undetermined)
+                       .arg(measured.rows.size())
+                       .arg(measured.found.rms, 0, 'g', 2)
+                       .arg(measured.found.worst, 0, 'g', 2);
+    for (const std::string& what : measured.found.undetermined)
         text += QStringLiteral("\n") + QString::fromStdString(what);
+    if (!measured.note.isEmpty())
+        text += QStringLiteral("\n") + measured.note;
     m_said->setText(text);
-    m_residuals->show(rows, *found);
+    m_residuals->show(measured.rows, measured.found);
+}
+
+/// While figures are worked out, the device that they are for stays chosen.
+void DevicesDialog::setMeasuring(bool on) {
+    m_measuring = on;
+    for (QWidget* w : m_idle)
+        w->setEnabled(!on);
+    if (!on)
+        m_remove->setEnabled(m_devices.size() > 1);
+}
+
+void DevicesDialog::measureBy(const QString& title, const QString& meanwhile,
+                              std::function<Result<MeasuredFigures>(const JobContext&)> work) {
+    if (m_measuring || chosen() == nullptr)
+        return;
+    setMeasuring(true);
+    m_said->setText(meanwhile);
+    m_bench.session.jobs().run(
+        title,
+        [dialog = QPointer<DevicesDialog>(this), work = std::move(work)](const JobContext& job) -> JobQueue::Finish {
+            const auto made = std::make_shared<Result<MeasuredFigures>>(work(job));
+            return [dialog, made] {
+                if (!dialog)
+                    return;
+                dialog->setMeasuring(false);
+                if (*made)
+                    dialog->take(**made);
+                else
+                    dialog->m_said->setText(QString::fromStdString(made->error().text()));
+            };
+        });
 }
 
 void DevicesDialog::fitTo(const QString& path) {
-    const auto rows = readFrameTimes(path.toStdString());
-    if (!rows)
-        m_said->setText(QString::fromStdString(rows.error().text()));
-    else
-        take(*rows, tr("%1 frames of %2").arg(rows->size()).arg(path.section('/', -1)));
+    measureBy(tr("Fitting to %1").arg(path.section('/', -1)), tr("Fitting to %1 …").arg(path.section('/', -1)),
+              [path](const JobContext&) -> Result<MeasuredFigures> {
+                  const auto rows = readFrameTimes(path.toStdString());
+                  if (!rows)
+                      return rows.error();
+                  auto found = calibrate(*rows);
+                  if (!found) {
+                      Error error = found.error();
+                      error.where = path.toStdString();
+                      return error;
+                  }
+                  return MeasuredFigures{
+                      *rows, std::move(*found), tr("%1 frames of %2").arg(rows->size()).arg(path.section('/', -1)), {}};
+              });
 }
 
 void DevicesDialog::measureMachine() {
-    if (m_measuring || chosen() == nullptr)
-        return;
-    m_measuring = true;
-    m_measure->setEnabled(false);
-    m_said->setText(tr("Drawing known loads …"));
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
     const auto surface = std::make_shared<QOffscreenSurface>();
     surface->setFormat(format);
-    surface->create(); // on this thread, as surfaces must be; it goes there too
-    m_bench.session.jobs().run(
-        tr("Measuring this machine"),
-        [dialog = QPointer<DevicesDialog>(this), surface](const JobContext& job) -> JobQueue::Finish {
-            auto times = std::make_shared<Result<MachineTimes>>(timeMachine(*surface, job));
-            return [dialog, times, surface] {
-                if (!dialog)
-                    return;
-                dialog->m_measuring = false;
-                dialog->m_measure->setEnabled(true);
-                if (!*times) {
-                    dialog->m_said->setText(QString::fromStdString(times->error().text()));
-                    return;
-                }
-                const MachineTimes& found = **times;
-                dialog->take(found.rows, found.renderer);
-                if (found.software)
-                    dialog->m_said->setText(dialog->m_said->text() + '\n' +
-                                            tr("This machine draws in software (%1): the figures are its processor's, "
-                                               "not a graphics card's.")
-                                                .arg(found.renderer));
-            };
-        });
+    surface->create(); // on this thread, as surfaces must be
+    measureBy(tr("Measuring this machine"), tr("Drawing known loads …"),
+              [surface](const JobContext& job) -> Result<MeasuredFigures> {
+                  const auto times = timeMachine(*surface, job);
+                  if (!times)
+                      return times.error();
+                  auto found = calibrate(times->rows);
+                  if (!found)
+                      return found.error();
+                  return MeasuredFigures{times->rows, std::move(*found), times->renderer,
+                                         times->software
+                                             ? tr("This machine draws in software (%1): the figures are its "
+                                                  "processor's, not a graphics card's.")
+                                                   .arg(times->renderer)
+                                             : QString()};
+              });
 }
 
 ResidualView::ResidualView(QWidget* parent) : QWidget(parent) {

@@ -30,6 +30,14 @@ private:
     std::vector<Dot> m_dots;
 };
 
+/// Figures with the times that they were found from.
+struct MeasuredFigures {
+    std::vector<FrameTime> rows;
+    Calibration found;
+    QString from;
+    QString note;
+};
+
 class DevicesDialog : public QDialog {
     Q_OBJECT
 public:
@@ -59,8 +67,12 @@ private:
     void fillList();
     void showChosen();
     [[nodiscard]] Device* chosen();
-    /// Takes figures over and says how well they fit.
-    void take(const std::vector<FrameTime>& rows, const QString& from);
+    /// Takes figures over for the chosen device and says how well they fit.
+    void take(const MeasuredFigures& measured);
+    void setMeasuring(bool on);
+    /// Works figures out in the background, for the chosen device.
+    void measureBy(const QString& title, const QString& meanwhile,
+                   std::function<Result<MeasuredFigures>(const JobContext&)> work);
 
     Workbench& m_bench;
     std::vector<Device> m_devices;
@@ -73,6 +85,7 @@ private:
     class ResidualView* m_residuals;
     QPushButton* m_measure;
     bool m_measuring = false;
+    std::vector<QWidget*> m_idle; ///< of no use while figures are worked out
 };
 
 } // namespace thicket::app

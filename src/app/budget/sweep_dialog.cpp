@@ -3,6 +3,7 @@
 #include "app/look/look.h"
 
 #include <QDialogButtonBox>
+#include <QPointer>
 #include <QPushButton>
 
 namespace thicket::app {
@@ -56,7 +57,21 @@ SweepOptions SweepDialog::options() const {
 }
 
 void SweepDialog::forecast() {
-    const auto size = sweepSize(m_bench.session.scene(), options());
+    m_go->setEnabled(false);
+    m_bench.session.looks().run(
+        {},
+        [dialog = QPointer<SweepDialog>(this), scene = m_bench.session.document.snapshot().scene,
+         how = options()](const JobContext&) -> JobQueue::Finish {
+            const auto size = sweepSize(*scene, how);
+            return [dialog, size, how] {
+                if (dialog)
+                    dialog->showForecast(size, how);
+            };
+        },
+        QStringLiteral("sweep forecast"), true);
+}
+
+void SweepDialog::showForecast(const Result<std::pair<std::uint32_t, std::uint32_t>>& size, const SweepOptions& how) {
     m_go->setEnabled(size.has_value());
     if (!size) {
         m_said->setText(QString::fromStdString(size.error().text()));
@@ -66,7 +81,7 @@ void SweepDialog::forecast() {
     m_said->setText(tr("%1 × %2 = %3 places, %4 looks")
                         .arg(size->first)
                         .arg(size->second)
-                        .arg(groupedText(places), groupedText(places * options().directions)));
+                        .arg(groupedText(places), groupedText(places * how.directions)));
 }
 
 void SweepDialog::accept() {

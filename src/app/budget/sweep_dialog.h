@@ -16,7 +16,9 @@ public:
 
 private:
     [[nodiscard]] SweepOptions options() const;
+    /// How many places that makes, worked out beside the window.
     void forecast();
+    void showForecast(const Result<std::pair<std::uint32_t, std::uint32_t>>& size, const SweepOptions& how);
     Workbench& m_bench;
     NumberBox* m_spacing;
     NumberBox* m_eye;

@@ -34,6 +34,8 @@ public:
     /// Where in this widget a place of the world is; empty behind the camera.
     [[nodiscard]] std::optional<QPointF> onScreen(const Vec3d& place) const;
     void setRouteTime(double seconds);
+    /// Whether keys of the route are dragged, and moments along it clicked; else the route is only shown.
+    void setEditsRoute(bool on) { m_editsRoute = on; }
 
 signals:
     /// Somewhere along the route was clicked.
@@ -64,7 +66,7 @@ private:
     [[nodiscard]] std::vector<std::vector<QVector3D>> tileLines() const;
     void placeNumbers(const QMatrix4x4& matrix);
     [[nodiscard]] View ownView() const;
-    [[nodiscard]] std::vector<GlScene::Dot> sweepDots() const;
+    void makeSweepDots();
     [[nodiscard]] std::vector<GlScene::Dot> keyDots() const;
     [[nodiscard]] std::vector<QVector3D> routeLines() const;
     /// The key, or the moment, of the route under the mouse.
@@ -86,6 +88,8 @@ private:
     ImpostorViews m_views;
     std::optional<std::size_t> m_key; ///< of the route: dragged over a plane at its height
     bool m_scrubs = false;
+    bool m_editsRoute = false;
+    std::vector<GlScene::Dot> m_sweepDots; ///< of the places of a sweep
     int m_drags = 0;
     double m_time = 0;
     int m_drawn = 0;

@@ -21,7 +21,7 @@ using json::ordered_json;
 
 namespace {
 
-constexpr std::uint32_t kLargestId = std::numeric_limits<std::uint32_t>::max() - 1;
+constexpr std::uint32_t kLargestSubject = std::numeric_limits<std::uint32_t>::max() - 1;
 
 ordered_json encode(const Placement& p) {
     ordered_json out{{"id", p.id},
@@ -36,8 +36,8 @@ ordered_json encode(const Placement& p) {
 
 Placement decodePlacement(const ordered_json& in, const std::string& path) {
     Placement p;
-    p.id = json::integer<std::uint32_t>(in, "id", path, 0, kLargestId);
-    p.asset = json::integer<std::uint32_t>(in, "asset", path, 0, kLargestId, 0);
+    p.id = json::integer<std::uint32_t>(in, "id", path, 0, kLargestSubject);
+    p.asset = json::integer<std::uint32_t>(in, "asset", path, 0, kLargestSubject, 0);
     p.position = json::vector3(in, "position", path);
     const auto q = json::numbers(in, "rotation", path);
     if (q.size() != 4)
@@ -184,7 +184,7 @@ MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::s
     if (body.levels.empty() || body.levels.size() > kMostLevels || body.source().origin != LevelOrigin::Source)
         throw json::FieldError(path + "levels: the first must be the source, and there are at most 64");
     const ordered_json& pieces = json::object(in, "pieces", path);
-    body.pieces = json::integer<std::uint32_t>(pieces, "count", path + "pieces.", 0, kLargestId);
+    body.pieces = json::integer<std::uint32_t>(pieces, "count", path + "pieces.", 0, kLargestSubject);
     body.aggregate = json::flag(pieces, "aggregate", path + "pieces.", false);
     if (in.contains("cutRules")) {
         const ordered_json& rules = json::object(in, "cutRules", path);
@@ -256,7 +256,7 @@ InstancesBody decodeInstances(const ordered_json& in, const fs::path& folder, co
     if (const std::string table = json::string(in, "table", path, ""); !table.empty())
         file.path = (folder / table).lexically_normal();
     for (const double id : json::numbers(in, "assets", path)) {
-        if (!(id >= 1 && id <= kLargestId && id == std::floor(id)))
+        if (!(id >= 1 && id <= kLargestSubject && id == std::floor(id)))
             throw json::FieldError(path + "assets: needs ids of subjects");
         body.assets.push_back(static_cast<std::uint32_t>(id));
     }
@@ -411,7 +411,7 @@ ordered_json encodeSubject(const Subject& s, const fs::path& folder, BesideFiles
 Subject decodeSubject(const ordered_json& in, const fs::path& folder, const std::string& path,
                       const BesideReader& beside) {
     Subject s;
-    s.id = json::integer<std::uint32_t>(in, "id", path, 1, kLargestId);
+    s.id = json::integer<std::uint32_t>(in, "id", path, 1, kLargestSubject);
     s.name = json::string(in, "name", path);
     s.role = json::choice<Role>(in, "role", path);
     s.rule = json::decodeRule(json::object(in, "rule", path), path + "rule.");

@@ -75,16 +75,8 @@ Result<Subject> withChain(const Subject& subject, const ChainFile& chain) {
         const Level& from = chain.levels[i];
         Level& to = out.mesh().levels[i];
         to.fixed = from.fixed;
-        if (!same)
-            continue;
-        to.deviation = from.deviation;
-        to.visible = from.visible;
-        to.promised = from.promised;
-        to.p99 = from.p99;
-        to.rms = from.rms;
-        to.posed = from.posed;
-        to.driftTexels = from.driftTexels;
-        to.driftDegrees = from.driftDegrees;
+        if (same)
+            takeMeasures(to, from);
     }
     return out;
 }

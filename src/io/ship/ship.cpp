@@ -29,6 +29,13 @@ std::string fileNameFor(const std::string& name) {
     return out.empty() ? "subject" : out;
 }
 
+std::string freeFileName(const std::string& name, std::set<std::string>& taken) {
+    std::string free = fileNameFor(name);
+    for (int n = 2; !taken.insert(free).second; ++n)
+        free = fmt::format("{}-{}", fileNameFor(name), n);
+    return free;
+}
+
 namespace {
 
 /// Screen heights down to which each level shows: the next level's switch, and for the last the smallest size.
@@ -111,9 +118,7 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
         if (job.cancelled())
             return cancelledError();
         job.report(static_cast<double>(s) / static_cast<double>(scene.subjects.size()), "writing " + subject.name);
-        std::string base = fileNameFor(subject.name);
-        for (int n = 2; !names.insert(base).second; ++n)
-            base = fmt::format("{}-{}", fileNameFor(subject.name), n);
+        const std::string base = freeFileName(subject.name, names);
         shipped[subject.id] = base;
         if (subject.terrain() != nullptr) {
             if (auto done = shipTerrain(scene, subject, folder / base, options, job, report); !done)

@@ -4,6 +4,10 @@
 #include "base/job.h"
 #include "scene/scene.h"
 
+#include <filesystem>
+#include <set>
+#include <string>
+
 namespace thicket {
 
 struct ShipOptions {
@@ -38,5 +42,7 @@ std::string encodeChain(const Subject& subject, const View& view);
 
 /// "Sluice gate" -> "sluice-gate": safe as a file name.
 std::string fileNameFor(const std::string& name);
+/// The same with a number behind it where it is taken already; it is from now on.
+std::string freeFileName(const std::string& name, std::set<std::string>& taken);
 
 } // namespace thicket

@@ -23,14 +23,15 @@ Vec4f turnOf(const View& view) {
 } // namespace
 
 Result<void> writeCamera(const std::filesystem::path& file, const Route& route, const View& view) {
-    constexpr double kEvery = 1.0 / 30;
+    constexpr double kMostSteps = 100'000;
     const double length = route.length();
+    const double every = std::max(1.0 / 30, length / kMostSteps);
     RigChannel places{0, RigChannel::Path::Translation, RigChannel::Between::Linear, {}, {}};
     RigChannel turns{0, RigChannel::Path::Rotation, RigChannel::Between::Linear, {}, {}};
     Vec4f before(0, 0, 0, 0);
-    const auto steps = static_cast<std::size_t>(std::ceil(length / kEvery));
+    const auto steps = static_cast<std::size_t>(std::ceil(length / every));
     for (std::size_t i = 0; i <= steps; ++i) {
-        const auto seconds = static_cast<float>(std::min(length, static_cast<double>(i) * kEvery));
+        const auto seconds = static_cast<float>(std::min(length, static_cast<double>(i) * every));
         if (!places.times.empty() && seconds <= places.times.back())
             break;
         const View at = viewOnRoute(route, view, static_cast<double>(seconds));
