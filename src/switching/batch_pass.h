@@ -163,8 +163,9 @@ inline CopyMemory notDrawn(Culled why) {
     return memory;
 }
 
-/// Takes away what is certainly hidden behind other copies. Returns how many were looked behind.
-std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view);
+/// Takes away what is certainly hidden behind other copies, or behind ground. Returns how many were looked behind.
+std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
+                         const std::vector<const GroundCover*>& grounds);
 
 /// What a batch costs; what it draws is added to the runs where they are asked for.
 /// THREADS  batches may be counted beside each other where no runs are asked for.

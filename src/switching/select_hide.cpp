@@ -268,21 +268,45 @@ double aboutOf(const BatchPass& pass) {
     return (pass.boxRadius + 1.7321 * wider) * size + (size - 1) * pass.offPivot;
 }
 
+/// All that others can hide behind.
+struct Cover {
+    const CoverBuffer* buffer; ///< null: no copy hides another
+    const std::vector<const GroundCover*>& grounds;
+
+    [[nodiscard]] bool hides(const OrientedBox& box) const {
+        return (buffer != nullptr && buffer->hides(box)) ||
+               std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) { return g->hides(box); });
+    }
+    /// Whether anything in a cell may be hidden: its middles lie within `half` of the cell's, all of it within `about`.
+    [[nodiscard]] bool mayHide(const CellTable::Cell& cell, double about) const {
+        return (buffer != nullptr && buffer->mayHide(cell.origin, cell.half.norm() + cell.mostScale * about)) ||
+               std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) {
+                   return g->mayHide(cell.origin, cell.half + Vec3d::Constant(cell.mostScale * about));
+               });
+    }
+    [[nodiscard]] bool mayHide(const OrientedBox& box) const {
+        return (buffer != nullptr && buffer->mayHide(box)) || !grounds.empty();
+    }
+    [[nodiscard]] bool mayHide(const Vec3d& middle) const {
+        return (buffer != nullptr && buffer->mayHide(middle)) || !grounds.empty();
+    }
+};
+
 /// `about` as aboutOf says; `allLight`: single copies are not worth a look.
-void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffer, double about, bool allLight) {
+void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& cover, double about, bool allLight) {
     const CellTable::Cell& cell = pass.table.cells[index];
     const SelectState::Cell& memory = pass.own.cells[index];
     const ResolvedChain& chain = pass.batch.chain;
     const CopyMemory* copies = pass.mixedOf(index);
     if (copies == nullptr ? memory.all.culled != Culled::No : allLight)
         return;
-    if (!buffer.mayHide(cell.origin, cell.half.norm() + cell.mostScale * about))
+    if (!cover.mayHide(cell, about))
         return;
     if (cell.count > 1) {
         const OrientedBox box = boxOfCell(pass, cell);
-        if (!buffer.mayHide(box))
+        if (!cover.mayHide(box))
             return;
-        if (copies == nullptr && buffer.hides(box)) {
+        if (copies == nullptr && cover.hides(box)) {
             pass.setAll(index, notDrawn(Culled::Hidden));
             return;
         }
@@ -295,7 +319,7 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
         if (copy.culled != Culled::No || (pass.thins && lightOf(chain.levels[static_cast<std::size_t>(copy.level)])))
             continue;
         const Placement grown = pass.grown(cell.first + k);
-        if (!buffer.mayHide(centreOf(grown, chain.bounds)) || !buffer.hides(boxOf(chain, grown, widerOf(chain, copy))))
+        if (!cover.mayHide(centreOf(grown, chain.bounds)) || !cover.hides(boxOf(chain, grown, widerOf(chain, copy))))
             continue;
         pass.hide(index, k);
         copies = pass.mixedOf(index);
@@ -307,12 +331,13 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const CoverBuffer& buffe
 
 } // namespace
 
-std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
+std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
+                         const std::vector<const GroundCover*>& grounds) {
     constexpr int kRows = 128;
     auto hiders = chooseHiders(passes, view);
     const auto chosen = static_cast<std::uint32_t>(hiders.size());
     keepUseful(hiders, passes, view);
-    if (hiders.empty())
+    if (hiders.empty() && grounds.empty())
         return chosen;
     // In two halves beside each other; which half a hider is in, and so the outcome, depends on nothing but the view.
     thread_local std::array<CoverBuffer, 2> buffers; // kept, since a route asks thousands of times
@@ -341,19 +366,19 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view) {
         }
     };
     if (shares[1].empty())
-        drawHalves(0, 1);
+        drawHalves(0, hiders.empty() ? 0 : 1);
     else
         parallelChunks(halves.size(), 1, drawHalves);
-    CoverBuffer& buffer = halves[0];
     if (!shares[1].empty())
-        buffer.merge(halves[1]);
+        halves[0].merge(halves[1]);
+    const Cover cover{hiders.empty() ? nullptr : halves.data(), grounds};
     for (const BatchPass& pass : passes) {
         const double about = aboutOf(pass);
         const auto& levels = pass.batch.chain.levels;
         const bool allLight = pass.thins && std::all_of(levels.begin(), levels.end(), lightOf);
         const auto hideAll = [&](std::size_t from, std::size_t to) {
             for (std::size_t c = from; c < to; ++c)
-                hideIn(pass, static_cast<std::uint32_t>(c), buffer, about, allLight);
+                hideIn(pass, static_cast<std::uint32_t>(c), cover, about, allLight);
         };
         constexpr std::size_t kTogether = 64;
         constexpr std::size_t kManyCells = 256;

@@ -80,6 +80,8 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
         cost.draws += cut.tiles.size();
         cost.pixels += cut.pixels;
         cost.drawn += static_cast<std::uint32_t>(cut.tiles.size());
+        for (const DrawnTile& tile : cut.tiles)
+            out.levels[ground.subject] |= std::uint64_t{1} << tile.ref.level;
         cost.culledBy[static_cast<std::size_t>(Culled::No)] += static_cast<std::uint32_t>(cut.tiles.size());
         cost.culledBy[static_cast<std::size_t>(Culled::OutOfView)] += cut.outOfView;
         cost.culledBy[static_cast<std::size_t>(Culled::BeyondReach)] += cut.beyondReach;
@@ -88,6 +90,21 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
         cost.switches += cut.merged + cut.split;
     }
     out.groundSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+/// The grounds that hide anything in a view.
+std::vector<const GroundCover*> coversOf(const SelectInput& input, const View& view, const SelectOptions& options,
+                                         SelectState& state, const Selection& out) {
+    std::vector<const GroundCover*> covers;
+    if (!options.cullHidden || !options.cullView) // what is behind the camera too is more than one looks along
+        return covers;
+    state.covers.resize(input.grounds.size());
+    for (std::size_t i = 0; i < input.grounds.size(); ++i) {
+        state.covers[i].look(view, *input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i]);
+        if (!state.covers[i].empty())
+            covers.push_back(&state.covers[i]);
+    }
+    return covers;
 }
 
 } // namespace
@@ -187,8 +204,13 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     for (std::size_t i = 0; i < input.batches.size(); ++i) {
         passes.emplace_back(input.batches[i], state, i, view, frustum, options, seconds);
     }
+    out.subjects.assign(input.subjects.size(), {});
+    out.levels.assign(input.subjects.size(), 0);
+    selectGrounds(input, view, options, state, out);
     decideAll(passes);
-    out.occluders = options.cullHidden ? detail::hideCopies(passes, view) : 0;
+    out.occluders = 0;
+    if (options.cullHidden)
+        out.occluders = detail::hideCopies(passes, view, coversOf(input, view, options, state, out));
     out.runs.clear();
     out.listed.clear();
     std::vector<SubjectCost> costs(passes.size());
@@ -200,13 +222,10 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
         parallelChunks(passes.size(), 1, count);
     else
         count(0, passes.size());
-    out.subjects.assign(input.subjects.size(), {});
-    out.levels.assign(input.subjects.size(), 0);
     for (std::size_t i = 0; i < passes.size(); ++i) {
         out.subjects[input.batches[i].subject] += costs[i];
         out.levels[input.batches[i].asset] |= costs[i].shown;
     }
-    selectGrounds(input, view, options, state, out);
     state.before = seconds;
     out.total = {};
     for (const SubjectCost& cost : out.subjects)

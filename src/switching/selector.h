@@ -11,6 +11,7 @@
 #include "base/big_vector.h"
 #include "switching/cells.h"
 #include "switching/copy_distance.h"
+#include "switching/ground_cover.h"
 #include "switching/select_tiles.h"
 #include "switching/thinning.h"
 
@@ -131,6 +132,7 @@ struct SelectState {
     };
     std::vector<OfBatch> batches;
     std::vector<TileState> grounds;
+    std::vector<GroundCover> covers; ///< what each of them hides
     double epoch = 0;
     double before = -1e18; ///< when the last selection was made, seconds
     double moved = 0;      ///< metres that the eye went, of all selections

@@ -4,6 +4,7 @@
 // is the finest. What fills it is terrain/build_tree.h.
 
 #include "mesh/mesh.h"
+#include "switching/ground_lows.h"
 
 #include <array>
 #include <cstdint>
@@ -64,6 +65,7 @@ struct TileTree {
     std::vector<std::array<std::uint32_t, 16>> holes; ///< triangles by stitch mask, of tiles with holes; 0: all hole
     float low = 0;
     float high = 0;
+    GroundLows lows;                          ///< for what the ground hides
     std::weak_ptr<const TileTree> editedFrom; ///< the tree that this one was made of, where heights changed in `edited`
     Rect edited;
 

@@ -1,6 +1,7 @@
 #include "terrain/build_tree.h"
 
 #include "base/parallel.h"
+#include "terrain/measure_lows.h"
 #include "terrain/tile_grid.h"
 
 #include <algorithm>
@@ -256,7 +257,9 @@ bool touchesHole(const Heights& h, const TileTree& tree, Ref r) {
     return false;
 }
 
-TileTree emptyTree(const Heights& heights, std::uint32_t cells) {
+} // namespace
+
+TileTree emptyTileTree(const Heights& heights, std::uint32_t cells) {
     TileTree tree;
     tree.columns = heights.columns;
     tree.rows = heights.rows;
@@ -276,8 +279,11 @@ TileTree emptyTree(const Heights& heights, std::uint32_t cells) {
     }
     tree.tiles.resize(first);
     tree.blockErrors.resize((tree.levels.size() - 1) * tree.levels[0].across * tree.levels[0].down);
+    tree.lows = emptyLows(heights);
     return tree;
 }
+
+namespace {
 
 /// A run of 0, 1, 2, ... as long as a block.
 Eigen::ArrayXf rampFor(const TileTree& tree) {
@@ -352,7 +358,7 @@ bool isTileSize(std::uint32_t cells) {
 
 Result<std::shared_ptr<const TileTree>> buildTileTree(const Heights& heights, std::uint32_t cells,
                                                       const JobContext& job) {
-    auto tree = std::make_shared<TileTree>(emptyTree(heights, cells));
+    auto tree = std::make_shared<TileTree>(emptyTileTree(heights, cells));
     const Eigen::ArrayXf ramp = rampFor(*tree);
     const std::uint32_t across = tree->levels[0].across;
     const std::size_t blocks = std::size_t{across} * tree->levels[0].down;
@@ -380,6 +386,7 @@ Result<std::shared_ptr<const TileTree>> buildTileTree(const Heights& heights, st
     }
     countTriangles(heights, *tree);
     finish(*tree);
+    tree->lows = measureLows(heights);
     return std::shared_ptr<const TileTree>(std::move(tree));
 }
 
@@ -419,6 +426,7 @@ std::shared_ptr<const TileTree> editTileTree(const std::shared_ptr<const TileTre
             ++count;
         });
     finish(*tree);
+    measureLowsAgain(tree->lows, heights, edited);
     if (touched != nullptr)
         *touched = count;
     return tree;

@@ -7,6 +7,9 @@
 
 namespace thicket {
 
+/// The levels and tiles that there will be, with nothing known of them yet.
+TileTree emptyTileTree(const Heights& heights, std::uint32_t cells);
+
 /// Tiles of `cells` a side. Errors are true: the largest vertical distance between all heights within a tile and its
 /// grid, and between the heights in the strips of finer neighbours and their stitched grids, for every way in which
 /// these may be stitched. A tile that covers holes and ground in one cell is off by that cell's size besides.

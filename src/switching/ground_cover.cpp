@@ -1,0 +1,224 @@
+#include "switching/ground_cover.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+
+namespace thicket {
+namespace {
+
+constexpr float kOpenSky = -1e30F;
+constexpr double kFirst = 4;       // metres; where the first ring begins
+constexpr double kWider = 0.03;    // each ring is so much of its distance wide
+constexpr float kRounding = 1e-5F; // of slopes, with much to spare
+
+/// Angle round the eye as 0..sectors, of the same order as the true one but cheaper.
+double sectorOf(double x, double z, int sectors) {
+    const double sum = std::abs(x) + std::abs(z);
+    if (sum <= 0)
+        return 0;
+    const double t = x / sum;
+    return (z >= 0 ? 1 - t : 3 + t) * (sectors / 4.0);
+}
+
+/// The direction that sectorOf() gives that number for, one metre long.
+std::array<double, 2> directionOf(double sector, int sectors) {
+    double turn = sector / (sectors / 4.0);
+    turn -= std::floor(turn / 4) * 4;
+    const double x = turn <= 2 ? 1 - turn : turn - 3;
+    const double z = turn <= 2 ? 1 - std::abs(x) : std::abs(x) - 1;
+    const double length = std::hypot(x, z);
+    return {x / length, z / length};
+}
+
+/// The directions that a view sees, in sectors; none when it sees straight up or down, all round.
+struct Fan {
+    double middle = 0;
+    double first = 0; ///< less than the middle
+    double last = 0;
+    double leastDepth = 1; ///< of what is one metre away
+};
+std::optional<Fan> fanOf(const View& view, int sectors) {
+    const double tall = std::tan(view.fovY / 2);
+    const double wide = tall * view.aspect;
+    const Vec3d right = view.forward.cross(view.up);
+    // Straight up or down lies within the picture.
+    const double depth = std::abs(view.forward.y());
+    if (depth > 1e-6 && std::abs(view.up.y()) <= depth * tall * 1.001 && std::abs(right.y()) <= depth * wide * 1.001)
+        return std::nullopt;
+    Fan out;
+    Vec3d flat(view.forward.x(), 0, view.forward.z());
+    if (flat.norm() < 1e-3)
+        return std::nullopt;
+    out.middle = sectorOf(flat.x(), flat.z(), sectors);
+    out.leastDepth = 1 / std::sqrt(1 + tall * tall + wide * wide);
+    for (int k = 0; k < 4; ++k) {
+        const Vec3d corner =
+            view.forward + ((k & 1) != 0 ? wide : -wide) * right + ((k & 2) != 0 ? tall : -tall) * view.up;
+        double by = sectorOf(corner.x(), corner.z(), sectors) - out.middle;
+        by -= by > sectors / 2.0 ? sectors : 0;
+        by += by < -(sectors / 2.0) ? sectors : 0;
+        out.first = std::min(out.first, by);
+        out.last = std::max(out.last, by);
+    }
+    if (out.last - out.first > sectors * 0.45)
+        return std::nullopt;
+    return out;
+}
+
+} // namespace
+
+void GroundCover::look(const View& view, const TileTree& tree, const TileRule& rule, const TileCut& cut) {
+    m_rings.clear();
+    m_eye = view.eye;
+    const GroundLows& lows = tree.lows;
+    const auto fan = fanOf(view, kSectors);
+    if (!fan || lows.levels.empty() || cut.tiles.empty())
+        return;
+    const double overSpacing = 1 / tree.spacing;
+    const double eyeX = (view.eye.x() - tree.origin.x()) * overSpacing;
+    const double eyeZ = (view.eye.z() - tree.origin.z()) * overSpacing;
+    if (!(eyeX >= 0 && eyeZ >= 0 && eyeX <= tree.columns - 1 && eyeZ <= tree.rows - 1))
+        return;
+    // The eye must be above the ground, and no ground so near that it is cut off and looked through.
+    const double eyeY = view.eye.y() - tree.origin.y();
+    const double clipped = 1.01 * view.nearMetres / fan->leastDepth;
+    std::uint32_t under = 0;
+    double reach = rule.reach > 0 ? rule.reach : view.farMetres;
+    reach = std::sqrt(std::max(0.0, reach * reach - std::pow(std::max(eyeY - static_cast<double>(tree.low), 0.0), 2)));
+    const double first = std::max(kFirst, clipped);
+    double end = first;
+    for (double begin = first; begin < reach; begin = end) {
+        end = begin + std::max(kWider * begin, lows.side * tree.spacing);
+        m_rings.push_back(end);
+    }
+    m_coarse.assign(m_rings.size() * kSectors, 0);
+    for (const DrawnTile& tile : cut.tiles) {
+        const Bounds b = tree.boundsOf(tile.ref);
+        const Sight sight = sightOf(b.low.x(), b.high.x(), b.low.z(), b.high.z());
+        if (sight.near <= 0)
+            under = std::max(under, tile.ref.level);
+        const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
+        const auto to = std::upper_bound(m_rings.begin(), m_rings.end(), sight.far) - m_rings.begin();
+        for (auto ring = from; ring <= to && ring < std::ssize(m_rings); ++ring)
+            for (int s = sight.first; s <= sight.last; ++s) {
+                auto& coarse = m_coarse[placeOf(static_cast<int>(ring), s)];
+                coarse = std::max(coarse, static_cast<std::uint8_t>(tile.ref.level + 1));
+            }
+    }
+    const double about = clipped * overSpacing + static_cast<double>(std::uint64_t{2} << under);
+    if (eyeY - static_cast<double>(lows.highest(eyeX - about, eyeZ - about, eyeX + about, eyeZ + about)) <= clipped) {
+        m_rings.clear();
+        return;
+    }
+    m_slopes.assign(m_rings.size() * kSectors, kOpenSky);
+    m_most.assign(m_rings.size(), kOpenSky);
+    const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
+    const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
+    for (int s = firstSector; s <= lastSector; ++s) {
+        const auto west = directionOf(s, kSectors);
+        const auto east = directionOf(s + 1, kSectors);
+        const auto [lowX, highX] = std::minmax(west[0], east[0]);
+        const auto [lowZ, highZ] = std::minmax(west[1], east[1]);
+        // The arc of a ring bulges out between its ends.
+        const double bulge =
+            1 / std::sqrt(1 - 0.25 * (std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2)));
+        float horizon = kOpenSky;
+        double begin = first;
+        for (std::size_t ring = 0; ring < m_rings.size(); begin = m_rings[ring], ++ring) {
+            const double over = m_rings[ring];
+            const std::size_t piece = placeOf(static_cast<int>(ring), s);
+            if (m_coarse[piece] > 0) {
+                // What is drawn there lies between heights two of its cells around.
+                const auto wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]);
+                const double a = begin * overSpacing;
+                const double b = over * overSpacing * bulge;
+                const double x0 = eyeX + std::min(lowX * a, lowX * b) - wider;
+                const double x1 = eyeX + std::max(highX * a, highX * b) + wider;
+                const double z0 = eyeZ + std::min(lowZ * a, lowZ * b) - wider;
+                const double z1 = eyeZ + std::max(highZ * a, highZ * b) + wider;
+                std::uint32_t level = 0;
+                while (level + 1 < lows.levels.size() &&
+                       static_cast<double>(std::uint64_t{lows.side} << level) * 2 < std::max(x1 - x0, z1 - z0))
+                    ++level;
+                const float low = lows.lowest(level, x0, z0, x1, z1);
+                if (low <= GroundLows::kNoGround)
+                    break; // one may see through it, and under what lies behind
+                const double up = static_cast<double>(low) - eyeY;
+                horizon = std::max(horizon, static_cast<float>(up > 0 ? up / over : up / begin) - kRounding);
+            }
+            m_slopes[piece] = horizon;
+            m_most[ring] = std::max(m_most[ring], horizon);
+        }
+    }
+}
+
+GroundCover::Sight GroundCover::sightOf(double lowX, double highX, double lowZ, double highZ) const {
+    lowX -= m_eye.x();
+    highX -= m_eye.x();
+    lowZ -= m_eye.z();
+    highZ -= m_eye.z();
+    Sight out;
+    out.near = std::hypot(std::max({lowX, 0.0, -highX}), std::max({lowZ, 0.0, -highZ}));
+    out.far = std::hypot(std::max(-lowX, highX), std::max(-lowZ, highZ));
+    const double middle = sectorOf((lowX + highX) / 2, (lowZ + highZ) / 2, kSectors);
+    double first = 0;
+    double last = 0;
+    for (unsigned k = 0; k < 4; ++k) {
+        double by = sectorOf((k & 1U) != 0 ? highX : lowX, (k & 2U) != 0 ? highZ : lowZ, kSectors) - middle;
+        by -= by > kSectors / 2.0 ? kSectors : 0;
+        by += by < -(kSectors / 2.0) ? kSectors : 0;
+        first = std::min(first, by);
+        last = std::max(last, by);
+    }
+    out.first = static_cast<int>(std::floor(middle + first - 1e-6));
+    out.last = static_cast<int>(std::floor(middle + last + 1e-6));
+    return out;
+}
+
+int GroundCover::ringBefore(double distance) const {
+    return static_cast<int>(std::upper_bound(m_rings.begin(), m_rings.end(), distance) - m_rings.begin()) - 1;
+}
+
+bool GroundCover::hides(const OrientedBox& box) const {
+    if (m_rings.empty())
+        return false;
+    const Vec3d half = box.half[0].cwiseAbs() + box.half[1].cwiseAbs() + box.half[2].cwiseAbs();
+    const double near = std::hypot(std::max(std::abs(box.middle.x() - m_eye.x()) - half.x(), 0.0),
+                                   std::max(std::abs(box.middle.z() - m_eye.z()) - half.z(), 0.0));
+    const int ring = ringBefore(near);
+    if (ring < 0)
+        return false;
+    const double up = box.middle.y() + half.y() - m_eye.y();
+    if (up > 0 && m_most[static_cast<std::size_t>(ring)] <= static_cast<float>(up / near))
+        return false;
+    const Sight sight = sightOf(box.middle.x() - half.x(), box.middle.x() + half.x(), box.middle.z() - half.z(),
+                                box.middle.z() + half.z());
+    const auto top = static_cast<float>(up > 0 ? up / sight.near : up / sight.far);
+    if (m_most[static_cast<std::size_t>(ring)] <= top)
+        return false;
+    for (int s = sight.first; s <= sight.last; ++s)
+        if (!(m_slopes[placeOf(ring, s)] > top))
+            return false;
+    return true;
+}
+
+bool GroundCover::mayHide(const Vec3d& middle, const Vec3d& half) const {
+    if (m_rings.empty())
+        return false;
+    const double nearX = std::max(std::abs(middle.x() - m_eye.x()) - half.x(), 0.0);
+    const double nearZ = std::max(std::abs(middle.z() - m_eye.z()) - half.z(), 0.0);
+    const double near = std::hypot(nearX, nearZ);
+    const double far =
+        std::hypot(std::abs(middle.x() - m_eye.x()) + half.x(), std::abs(middle.z() - m_eye.z()) + half.z());
+    const int ring = ringBefore(far);
+    if (ring < 0)
+        return false;
+    const double up = middle.y() - half.y() - m_eye.y(); // the lowest middle
+    if (near <= 0)
+        return true;
+    return m_most[static_cast<std::size_t>(ring)] > static_cast<float>(up > 0 ? up / far : up / near);
+}
+
+} // namespace thicket

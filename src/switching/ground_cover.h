@@ -1,0 +1,49 @@
+#pragma once
+// What ground certainly hides of what stands behind it. Nothing that would be seen is ever said to be hidden.
+//
+// Seen from an eye above it, ground that is sure to reach a slope (height over distance along the ground) at some
+// distance hides everything behind that lies lower in that direction. Directions are taken in sectors, distances in
+// rings; of each such piece the lowest that the ground can lie there counts, as it is drawn and not only as it is: a
+// coarse tile runs from height to height over what lies between.
+
+#include "switching/occlusion.h"
+#include "switching/select_tiles.h"
+
+namespace thicket {
+
+/// What one terrain hides, of one view.
+class GroundCover {
+public:
+    /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there.
+    /// COST       O(sectors seen * rings).
+    void look(const View& view, const TileTree& tree, const TileRule& rule, const TileCut& cut);
+    /// Nothing is hidden by it.
+    [[nodiscard]] bool empty() const { return m_rings.empty(); }
+    [[nodiscard]] bool hides(const OrientedBox& box) const;
+    /// False when nothing that has its middle in there can be hidden. True says nothing.
+    [[nodiscard]] bool mayHide(const Vec3d& middle, const Vec3d& half) const;
+
+private:
+    static constexpr int kSectors = 256;
+    struct Sight {       ///< a box as seen from the eye
+        double near = 0; ///< along the ground
+        double far = 0;
+        int first = 0; ///< sector; may be below 0 or beyond the last, for one less a turn round
+        int last = 0;
+    };
+    [[nodiscard]] Sight sightOf(double lowX, double highX, double lowZ, double highZ) const;
+    /// The ring by whose end a distance is not reached yet; -1: before the first.
+    [[nodiscard]] int ringBefore(double distance) const;
+    /// Sectors may be given one turn less or more.
+    [[nodiscard]] static std::size_t placeOf(int ring, int sector) {
+        return static_cast<std::size_t>(ring) * kSectors + static_cast<std::size_t>((sector + 2 * kSectors) % kSectors);
+    }
+
+    Vec3d m_eye{0, 0, 0};
+    std::vector<double> m_rings;        ///< where each ends, metres from the eye
+    std::vector<float> m_slopes;        ///< by ring, by sector: what is less steep behind that ring is hidden
+    std::vector<float> m_most;          ///< by ring, of all sectors
+    std::vector<std::uint8_t> m_coarse; ///< the same of the coarsest level drawn there, plus one; 0: none
+};
+
+} // namespace thicket

@@ -1,0 +1,228 @@
+// What ground hides: never anything that would be seen, and enough to be worth asking.
+
+#include "switching/copies.h"
+#include "switching/ground_cover.h"
+#include "terrain/build_tree.h"
+#include "terrain/make_heights.h"
+#include "terrain/measure_lows.h"
+#include "terrain/tile_grid.h"
+
+#include <algorithm>
+#include <cmath>
+#include <gtest/gtest.h>
+#include <random>
+
+namespace thicket {
+namespace {
+
+/// Whether a ray meets one of the front faces of some meshes before its end.
+bool meets(const std::vector<Mesh>& meshes, const Vec3d& from, const Vec3d& to) {
+    const Vec3d way = to - from;
+    for (const Mesh& mesh : meshes)
+        for (std::size_t t = 0; t < mesh.indices.size(); t += 3) {
+            const Vec3d a = mesh.positions[mesh.indices[t]].cast<double>();
+            const Vec3d e1 = mesh.positions[mesh.indices[t + 1]].cast<double>() - a;
+            const Vec3d e2 = mesh.positions[mesh.indices[t + 2]].cast<double>() - a;
+            const Vec3d n = e1.cross(e2);
+            const double towards = n.dot(way);
+            if (towards >= 0)
+                continue;
+            const double at = n.dot(a - from) / towards;
+            if (at <= 0 || at >= 1)
+                continue;
+            const Vec3d p = from + at * way - a;
+            const double u = p.cross(e2).dot(n) / n.squaredNorm();
+            const double v = e1.cross(p).dot(n) / n.squaredNorm();
+            if (u >= -1e-9 && v >= -1e-9 && u + v <= 1 + 1e-9)
+                return true;
+        }
+    return false;
+}
+
+Heights hills(std::uint32_t side, unsigned seed, bool holes) {
+    GroundRecipe recipe;
+    recipe.columns = recipe.rows = side;
+    recipe.relief = 40;
+    recipe.feature = 60;
+    recipe.seed = seed;
+    Heights h = makeHeights(recipe);
+    if (holes) {
+        std::vector<bool> missing(h.grid.size(), false);
+        for (std::uint32_t y = side / 3; y < side / 2; ++y)
+            for (std::uint32_t x = side / 4; x < side / 2; ++x)
+                missing[std::size_t{y} * side + x] = true;
+        EXPECT_TRUE(makeHoles(h, missing, "heights"));
+    }
+    return h;
+}
+
+TEST(GroundCover, what_is_hidden_cannot_be_seen_past_the_tiles_that_are_drawn) {
+    std::uint32_t hidden = 0;
+    std::uint32_t asked = 0;
+    for (unsigned seed = 1; seed <= 12; ++seed) {
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> unit(0, 1);
+        const Heights h = hills(129, seed, seed % 4 == 0);
+        const auto tree = *buildTileTree(h, 8, {});
+        TileRule rule;
+        rule.allowPx = seed % 3 == 0 ? 12 : 1.5; // coarse tiles cut through hills
+        rule.band = 0;
+        for (int round = 0; round < 6; ++round) {
+            View view;
+            view.aspect = 1.6;
+            view.farMetres = 1000;
+            const double x = h.origin.x() + h.width() * unit(random);
+            const double z = h.origin.z() + h.depth() * unit(random);
+            const double y = h.heightAt(x, z).value_or(0) + 1 + 6 * unit(random);
+            view = lookAt(view, {x, y, z},
+                          {x + unit(random) - 0.5, y + 0.4 * (unit(random) - 0.7), z + unit(random) - 0.5});
+            TileState state;
+            state.settle(tree);
+            TileCut cut;
+            selectTiles(view, rule, state, cut);
+            std::vector<Mesh> meshes;
+            for (const DrawnTile& tile : cut.tiles)
+                meshes.push_back(tileMesh(h, *tree, tile.ref, tile.stitch));
+            GroundCover cover;
+            cover.look(view, *tree, rule, cut);
+            const Frustum frustum = frustumOf(view);
+            for (int k = 0; k < 60; ++k) {
+                const double bx = h.origin.x() + h.width() * unit(random);
+                const double bz = h.origin.z() + h.depth() * unit(random);
+                const Vec3d half(0.2 + unit(random), 0.2 + 2 * unit(random), 0.2 + unit(random));
+                const Vec3d middle(bx, h.heightAt(bx, bz).value_or(0) + half.y() - 0.2, bz);
+                const OrientedBox box{middle, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
+                ++asked;
+                if (!cover.hides(box))
+                    continue;
+                EXPECT_TRUE(cover.mayHide(middle, {0, 0, 0}));
+                for (int corner = 0; corner < 8; ++corner) {
+                    const Vec3d at = middle + Vec3d((corner & 1) != 0 ? half.x() : -half.x(),
+                                                    (corner & 2) != 0 ? half.y() : -half.y(),
+                                                    (corner & 4) != 0 ? half.z() : -half.z());
+                    bool inView = true;
+                    for (std::size_t p = 0; p < 6; ++p)
+                        inView = inView && frustum.normal[p].dot(at) + frustum.offset[p] > 0;
+                    if (!inView)
+                        continue;
+                    ++hidden;
+                    EXPECT_TRUE(meets(meshes, view.eye, at)) << "seed " << seed << " round " << round;
+                }
+            }
+        }
+    }
+    EXPECT_GT(hidden, asked / 20) << "enough to be worth asking";
+}
+
+TEST(GroundCover, a_ridge_hides_what_stands_behind_it_and_nothing_before_or_above_it) {
+    Heights h;
+    h.columns = h.rows = 401;
+    h.grid = HeightGrid(401, 401);
+    centreHeights(h);
+    for (std::uint32_t y = 180; y < 192; ++y) // ten metres high, between z = -20 and z = -8
+        for (std::uint32_t x = 0; x < 401; ++x)
+            h.grid.edit(y)[x] = 10;
+    const auto tree = *buildTileTree(h, 16, {});
+    View view;
+    view.farMetres = 2000;
+    view = lookAt(view, {0, 1.7, 80}, {0, 1.7, 0});
+    TileRule rule;
+    TileState state;
+    state.settle(tree);
+    TileCut cut;
+    selectTiles(view, rule, state, cut);
+    GroundCover cover;
+    cover.look(view, *tree, rule, cut);
+    const auto hides = [&](double y, double z) {
+        return cover.hides({{0, y, z}, {Vec3d(1, 0, 0), Vec3d(0, 1, 0), Vec3d(0, 0, 1)}});
+    };
+    EXPECT_TRUE(hides(1, -60));
+    EXPECT_TRUE(hides(1, -150));
+    EXPECT_FALSE(hides(1, 30)) << "before it";
+    EXPECT_FALSE(hides(40, -60)) << "above it";
+    EXPECT_FALSE(hides(0, -14)) << "in it, where it is drawn";
+    // From above, or from below ground, nothing is.
+    view = lookAt(view, {0, 120, 80}, {0, 1.7, 0});
+    selectTiles(view, rule, state, cut);
+    cover.look(view, *tree, rule, cut);
+    EXPECT_FALSE(hides(1, -60));
+    view = lookAt(view, {0, -3, 80}, {0, -3, 0});
+    selectTiles(view, rule, state, cut);
+    cover.look(view, *tree, rule, cut);
+    EXPECT_FALSE(hides(1, -60));
+}
+
+TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
+    Heights h;
+    h.columns = h.rows = 257;
+    h.grid = HeightGrid(257, 257);
+    centreHeights(h);
+    for (std::uint32_t y = 120; y < 132; ++y)
+        for (std::uint32_t x = 0; x < 257; ++x)
+            h.grid.edit(y)[x] = 12;
+    Placements copies;
+    for (int i = 0; i < 40; ++i)
+        copies.push_back({0, 0, {-20.0 + i, 0.5, i % 2 == 0 ? -60.0 : 40.0}});
+    test::Chosen chosen;
+    const Bounds bounds{{-0.5F, -0.5F, -0.5F}, {0.5F, 0.5F, 0.5F}};
+    chosen.add(resolveChain({{200, 100, 1, 0, {}}}, {}, bounds, 0.87, {}), std::move(copies));
+    GroundBatch ground;
+    ground.subject = 1;
+    ground.tree = *buildTileTree(h, 16, {});
+    chosen.input.subjects.push_back(2);
+    chosen.input.grounds = {ground};
+    View view;
+    view.farMetres = 1000;
+    view = lookAt(view, {0, 1.7, 100}, {0, 1.7, 0});
+    const auto hidden = static_cast<std::size_t>(Culled::Hidden);
+    chosen.options.cullHidden = true;
+    chosen.at(view);
+    EXPECT_GE(chosen.out.subjects[0].culledBy[hidden], 17U) << "all but some at the edge of the picture";
+    EXPECT_LE(chosen.out.subjects[0].culledBy[hidden], 20U);
+    chosen.options.cullHidden = false;
+    chosen.at(view, 1);
+    EXPECT_EQ(chosen.out.subjects[0].culledBy[hidden], 0U);
+}
+
+TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothing) {
+    std::mt19937 random(4);
+    for (int round = 0; round < 20; ++round) {
+        Heights h = hills(40 + static_cast<std::uint32_t>(random()) % 90, static_cast<unsigned>(round), round % 2 == 0);
+        GroundLows lows = measureLows(h);
+        const double most = h.columns - 1;
+        for (int k = 0; k < 200; ++k) {
+            std::uniform_real_distribution<double> at(0, most);
+            double x0 = at(random);
+            double x1 = at(random);
+            double y0 = at(random);
+            double y1 = at(random);
+            if (x0 > x1)
+                std::swap(x0, x1);
+            if (y0 > y1)
+                std::swap(y0, y1);
+            const auto level = static_cast<std::uint32_t>(random() % lows.levels.size());
+            const float low = lows.lowest(level, x0, y0, x1, y1);
+            const float high = lows.highest(x0, y0, x1, y1);
+            for (auto y = static_cast<std::uint32_t>(y0); y <= std::ceil(y1); ++y)
+                for (auto x = static_cast<std::uint32_t>(x0); x <= std::ceil(x1); ++x) {
+                    ASSERT_LE(low, h.at(x, y));
+                    ASSERT_GE(high, h.at(x, y));
+                }
+        }
+        EXPECT_EQ(lows.lowest(0, -1, 0, 5, 5), GroundLows::kNoGround);
+        TileTree::Rect edited{static_cast<std::uint32_t>(random()) % h.columns,
+                              static_cast<std::uint32_t>(random()) % h.rows, 0, 0};
+        edited.x1 = std::min(h.columns - 1, edited.x0 + 9);
+        edited.y1 = std::min(h.rows - 1, edited.y0 + 5);
+        for (std::uint32_t y = edited.y0; y <= edited.y1; ++y)
+            for (std::uint32_t x = edited.x0; x <= edited.x1; ++x)
+                h.grid.edit(y)[x] -= 3;
+        measureLowsAgain(lows, h, edited);
+        const GroundLows again = measureLows(h);
+        EXPECT_EQ(lows.lows, again.lows);
+        EXPECT_EQ(lows.highs, again.highs);
+    }
+}
+
+} // namespace
+} // namespace thicket
