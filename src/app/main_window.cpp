@@ -93,6 +93,7 @@ MainWindow::MainWindow() {
     connect(emitterPanel, &EmitterPanel::placeRequested, this,
             [this] { m_bench.emitters.placeAt(m_bench.session.subjectId(), m_viewport->placeLookedAt()); });
     m_viewport->groundBrush = [this] { return m_groundPanel->brush(); };
+    m_groundPanel->eye = [this] { return m_viewport->shotView().eye; };
     connect(m_groundPanel, &GroundPanel::brushChanged, m_viewport, qOverload<>(&QWidget::update));
     connect(m_terrainPanel, &TerrainPanel::cullingChosen, m_viewport, &Viewport::setCulling);
     connect(m_terrainPanel, &TerrainPanel::sizesWanted, this, [this](bool on) {

@@ -22,27 +22,29 @@ void GroundModel::add(const QString& title, std::function<Result<Subject>(const 
 }
 
 void GroundModel::importHeights(const QString& path, const HeightOptions& options) {
-    add(tr("Reading %1").arg(path.section('/', -1)), [this, path, options](const JobContext& job) -> Result<Subject> {
-        const std::filesystem::path file = std::filesystem::absolute(toPath(path)).lexically_normal();
-        auto read = readHeights(file, options, job.part(0, 0.7));
-        if (!read)
-            return read.error();
-        if (!read->notes.empty())
-            QMetaObject::invokeMethod(this, [this, path, notes = read->notes] {
-                QStringList lines;
-                for (const std::string& note : notes)
-                    lines << path.section('/', -1) + QStringLiteral(": ") + toText(note);
-                m_session.say(lines.join('\n'), true);
-            });
-        TerrainBody body;
-        body.reading = options;
-        body.source = std::make_shared<const Heights>(std::move(read->heights));
-        const std::string hash = hashOf(*body.source);
-        auto made = makeTerrain(file.stem().string(), std::move(body), job.part(0.7, 1));
-        if (made)
-            made->source = {file, hash, {}};
-        return made;
-    });
+    const std::filesystem::path beside = m_session.besideFolder();
+    add(tr("Reading %1").arg(path.section('/', -1)),
+        [this, path, options, beside](const JobContext& job) -> Result<Subject> {
+            const std::filesystem::path file = std::filesystem::absolute(toPath(path)).lexically_normal();
+            auto read = readHeights(file, options, job.part(0, 0.7), {beside});
+            if (!read)
+                return read.error();
+            if (!read->notes.empty())
+                QMetaObject::invokeMethod(this, [this, path, notes = read->notes] {
+                    QStringList lines;
+                    for (const std::string& note : notes)
+                        lines << path.section('/', -1) + QStringLiteral(": ") + toText(note);
+                    m_session.say(lines.join('\n'), true);
+                });
+            TerrainBody body;
+            body.reading = options;
+            body.source = std::make_shared<const Heights>(std::move(read->heights));
+            const std::string hash = read->hash.empty() ? hashOf(*body.source) : read->hash;
+            auto made = makeTerrain(file.stem().string(), std::move(body), job.part(0.7, 1), read->tree);
+            if (made)
+                made->source = {file, hash, {}};
+            return made;
+        });
 }
 
 void GroundModel::makeTrial(std::uint32_t side) {
@@ -60,8 +62,9 @@ void GroundModel::relink(std::uint32_t id, const QString& path) {
         return;
     Session::Change change{tr("Reading %1").arg(path.section('/', -1)), "Point " + found->name + " to its file"};
     change.kind = Kind::Terrain;
-    change.work = [path](const Subject& before, const Scene&, const JobContext& job) {
-        return attachSource(before, toPath(path), job);
+    change.work = [path, beside = m_session.besideFolder()](const Subject& before, const Scene&,
+                                                            const JobContext& job) {
+        return attachSource(before, toPath(path), job, beside);
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         if (now.terrain()->strokes != before.terrain()->strokes || now.terrain()->cells != before.terrain()->cells)
@@ -243,66 +246,58 @@ void GroundModel::follow(const Heights& before, const Heights& after, const Heig
     m_session.document.push(std::move(edit));
 }
 
-void GroundModel::forecast(std::uint32_t id, const std::vector<double>& errors, bool keepBorder) {
+void GroundModel::forecast(std::uint32_t id, const GroundMeshAsk& ask) {
     const Subject* found = terrain(id);
     if (found == nullptr)
         return;
-    auto heights = found->terrain()->heights;
     m_session.looks().run(
         tr("Reckoning a mesh"),
-        [this, heights = std::move(heights), errors, keepBorder](const JobContext& job) -> JobQueue::Finish {
-            auto network = RightTriangles::measure(heights, job);
-            if (!network)
+        [this, heights = found->terrain()->heights, ask](const JobContext& job) -> JobQueue::Finish {
+            auto counts = forecastMeshes(heights, ask, job);
+            if (!counts && counts.error().code == ErrorCode::Cancelled)
                 return {};
             std::vector<Forecast> out;
-            for (const double error : errors)
-                out.push_back({error, network->count({error, {}, keepBorder})});
-            return [this, out = std::move(out)] {
+            for (std::size_t i = 0; counts && i < counts->size(); ++i)
+                out.push_back({ask.errors[i], (*counts)[i]});
+            return [this, out = std::move(out), why = counts ? QString() : toText(counts.error().text())] {
                 m_forecasts = out;
+                m_noForecast = why;
                 emit forecastReady();
             };
         },
         QStringLiteral("ground-forecast"), true);
 }
 
-void GroundModel::writeMesh(std::uint32_t id, std::vector<double> errors, bool keepBorder, const QString& path) {
+void GroundModel::writeMesh(std::uint32_t id, const GroundMeshAsk& ask, const QString& path) {
     const Subject* found = terrain(id);
-    if (found == nullptr || errors.empty())
+    if (found == nullptr)
         return;
-    std::sort(errors.begin(), errors.end());
-    const auto heights = found->terrain()->heights;
     const std::string name = found->name;
-    m_session.jobs().run(tr("Making a mesh"), [=, this](const JobContext& job) -> JobQueue::Finish {
-        constexpr std::uint64_t kMost = 20'000'000;
-        auto network = RightTriangles::measure(heights, job.part(0, 0.6));
-        std::optional<Error> problem;
-        if (!network)
-            problem = network.error();
-        std::vector<std::shared_ptr<const Mesh>> meshes;
-        for (std::size_t i = 0; i < errors.size() && !problem; ++i) {
-            auto mesh = network->mesh({errors[i], {}, keepBorder}, kMost, job.part(0.6, 0.9));
-            if (mesh)
-                meshes.push_back(std::make_shared<const Mesh>(std::move(*mesh)));
-            else
-                problem = mesh.error();
-        }
-        if (!problem) {
-            Surfaces surfaces;
-            surfaces.materials.emplace_back();
-            surfaces.materials.back().name = "Ground";
-            surfaces.materials.back().baseColor = {0.16F, 0.15F, 0.09F, 1};
-            surfaces.materials.back().roughness = 0.95F;
-            if (auto done = writeFile(toPath(path), encodeGlb(name + " mesh", meshes, surfaces, GlbLevels::Named, {}));
-                !done)
-                problem = done.error();
-        }
-        if (problem) {
-            if (problem->where.empty())
-                problem->where = name;
-            return [this, error = *problem] { m_session.report(error); };
-        }
-        return [this, path] { emit meshWritten(path); };
-    });
+    m_session.jobs().run(
+        tr("Making a mesh"), [=, this, heights = found->terrain()->heights](const JobContext& job) -> JobQueue::Finish {
+            constexpr std::uint64_t kMost = 20'000'000;
+            auto meshes = makeGroundMeshes(heights, ask, kMost, job.part(0, 0.9));
+            std::optional<Error> problem;
+            if (!meshes) {
+                problem = meshes.error();
+            } else {
+                Surfaces surfaces;
+                surfaces.materials.emplace_back();
+                surfaces.materials.back().name = "Ground";
+                surfaces.materials.back().baseColor = {0.16F, 0.15F, 0.09F, 1};
+                surfaces.materials.back().roughness = 0.95F;
+                if (auto done =
+                        writeFile(toPath(path), encodeGlb(name + " mesh", *meshes, surfaces, GlbLevels::Named, {}));
+                    !done)
+                    problem = done.error();
+            }
+            if (problem) {
+                if (problem->where.empty())
+                    problem->where = name;
+                return [this, error = *problem] { m_session.report(error); };
+            }
+            return [this, path] { emit meshWritten(path); };
+        });
 }
 
 void GroundModel::study(std::uint32_t id) {

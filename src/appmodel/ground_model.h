@@ -3,7 +3,7 @@
 
 #include "appmodel/session.h"
 #include "scene/grounds.h"
-#include "terrain/static_mesh.h"
+#include "terrain/ground_meshes.h"
 #include "terrain/tile_study.h"
 
 namespace thicket::app {
@@ -43,11 +43,13 @@ public:
         double error = 0;
         RightTriangles::Count count;
     };
-    /// Works out how many triangles meshes within these errors would have; forecastReady tells.
-    void forecast(std::uint32_t id, const std::vector<double>& errors, bool keepBorder);
+    /// Works out how many triangles such meshes would have; forecastReady tells.
+    void forecast(std::uint32_t id, const GroundMeshAsk& ask);
+    /// Why there is no forecast of what was last asked for; empty: there is one.
+    [[nodiscard]] const QString& noForecast() const { return m_noForecast; }
     [[nodiscard]] const std::vector<Forecast>& forecasts() const { return m_forecasts; }
     /// Writes one GLB with a level an error, finest first, and tells meshWritten.
-    void writeMesh(std::uint32_t id, std::vector<double> errors, bool keepBorder, const QString& path);
+    void writeMesh(std::uint32_t id, const GroundMeshAsk& ask, const QString& path);
 
     // Study
     void study(std::uint32_t id);
@@ -84,6 +86,7 @@ private:
     } m_stroke;
     double m_strokeMs = 0;
     std::uint32_t m_strokeTiles = 0;
+    QString m_noForecast;
     std::vector<Forecast> m_forecasts;
     Study m_study;
 };

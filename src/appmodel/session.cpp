@@ -1,6 +1,7 @@
 #include "appmodel/session.h"
 
 #include "appmodel/text.h"
+#include "io/project/project.h"
 #include "scene/thin_subject.h"
 
 #include <QStringList>
@@ -26,6 +27,10 @@ Session::Session(QObject* parent) : QObject(parent) {
 
 Session::~Session() {
     shutDown();
+}
+
+std::filesystem::path Session::besideFolder() const {
+    return document.path().empty() ? std::filesystem::path() : levelsFolder(document.path());
 }
 
 void Session::shutDown() {

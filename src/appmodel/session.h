@@ -18,6 +18,8 @@ public:
     Document document;
 
     [[nodiscard]] const Scene& scene() const { return document.scene(); }
+    /// Where a project keeps what is too large to hold; empty while it has no file.
+    [[nodiscard]] std::filesystem::path besideFolder() const;
     [[nodiscard]] JobQueue& jobs() { return m_jobs; }
     [[nodiscard]] JobQueue& quick() { return m_quick; } ///< cuts while dragging: never behind anything
     [[nodiscard]] JobQueue& looks() { return m_looks; } ///< what is worked out to be looked at

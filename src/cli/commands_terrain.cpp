@@ -10,9 +10,8 @@
 #include "io/ship/write_glb.h"
 #include "io/ship/write_obj.h"
 #include "terrain/build_tree.h"
-#include "terrain/greedy_mesh.h"
+#include "terrain/ground_meshes.h"
 #include "terrain/make_heights.h"
-#include "terrain/static_mesh.h"
 #include "terrain/tile_study.h"
 
 #include <algorithm>
@@ -129,64 +128,49 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
     if (options.out.empty() && !options.forecast)
         return fail(console, {ErrorCode::BadInput, "--static", "there is no file to write to",
                               "name one with -o, or use --forecast"});
-    if (options.fewest && (options.keepBorder || !options.falloff.empty()))
-        return fail(console, {ErrorCode::BadInput, "--fewest", "keeps no border and has one error everywhere",
-                              "leave out --keep-border and --falloff"});
-    std::vector<double> errors = options.errors;
+    GroundMeshAsk ask;
+    ask.errors = options.errors;
     for (const double distance : options.distances)
-        errors.push_back(deviationForPixels(viewOf(options), options.allowPx, distance));
-    std::sort(errors.begin(), errors.end());
+        ask.errors.push_back(deviationForPixels(viewOf(options), options.allowPx, distance));
+    std::sort(ask.errors.begin(), ask.errors.end());
+    ask.keepBorder = options.keepBorder;
+    ask.fewest = options.fewest;
+    if (const std::vector<double>& f = options.falloff; f.size() >= 5)
+        ask.falloff = MeshFalloff{{f[0], f[1], f[2]}, f[3], f[4], f.size() > 5 ? f[5] : 1};
+    const auto failAsFile = [&](Error problem) {
+        if (problem.where.empty())
+            problem.where = options.file.string();
+        return fail(console, problem);
+    };
+    if (auto good = checkAsk(ask); !good)
+        return failAsFile(good.error());
     const auto start = std::chrono::steady_clock::now();
-    auto network = RightTriangles::measure(heights, console.job);
-    if (!network)
-        return fail(console, network.error());
     std::vector<std::shared_ptr<const Mesh>> meshes;
+    std::vector<RightTriangles::Count> counts;
+    if (options.forecast) {
+        auto forecast = forecastMeshes(heights, ask, console.job);
+        if (!forecast)
+            return failAsFile(forecast.error());
+        counts = std::move(*forecast);
+    } else {
+        auto made = makeGroundMeshes(heights, ask, options.most, console.job);
+        if (!made)
+            return failAsFile(made.error());
+        meshes = std::move(*made);
+        for (const auto& mesh : meshes)
+            counts.push_back({mesh->triangleCount(), mesh->vertexCount()});
+    }
     ordered_json rows = ordered_json::array();
     std::string lines;
-    for (const double error : errors) {
-        RightTriangles::Bound bound;
-        bound.error = error;
-        bound.keepBorder = options.keepBorder;
-        if (options.falloff.size() >= 5) {
-            const std::vector<double>& f = options.falloff;
-            const double power = f.size() > 5 ? f[5] : 1;
-            if (!(f[4] > 0 && f[3] > 0 && power > 0))
-                return fail(console, {ErrorCode::BadInput, "--falloff", "its error, range and power must be above 0",
-                                      "give others"});
-            bound.errorAt = [f, error, power, &heights](double x, double z) {
-                const double y = heights->heightAt(x, z).value_or(0);
-                const double share = std::clamp((Vec3d(x, y, z) - Vec3d(f[0], f[1], f[2])).norm() / f[4], 0.0, 1.0);
-                return error + (f[3] - error) * std::pow(share, power);
-            };
-        }
-        RightTriangles::Count count = network->count(bound);
-        if (options.fewest && !options.forecast) {
-            auto mesh = greedyMesh(*heights, error, options.most, console.job);
-            if (!mesh) {
-                Error problem = mesh.error();
-                problem.where = options.file.string();
-                return fail(console, problem);
-            }
-            count = {mesh->triangleCount(), mesh->vertexCount()};
-            meshes.push_back(std::make_shared<const Mesh>(std::move(*mesh)));
-        }
-        const double bytes = static_cast<double>(count.vertices) * 24 + static_cast<double>(count.triangles) * 12;
-        rows.push_back(
-            {{"error_metres", error}, {"triangles", count.triangles}, {"vertices", count.vertices}, {"bytes", bytes}});
-        lines += fmt::format("  off by at most {:<9} {:>12} triangles {:>12} vertices  {}\n", length(error),
+    for (std::size_t i = 0; i < counts.size(); ++i) {
+        const RightTriangles::Count& count = counts[i];
+        rows.push_back({{"error_metres", ask.errors[i]},
+                        {"triangles", count.triangles},
+                        {"vertices", count.vertices},
+                        {"bytes", bytesOf(count)}});
+        lines += fmt::format("  off by at most {:<9} {:>12} triangles {:>12} vertices  {}\n", length(ask.errors[i]),
                              grouped(static_cast<std::int64_t>(count.triangles)),
-                             grouped(static_cast<std::int64_t>(count.vertices)), memorySize(bytes));
-        if (options.forecast || options.fewest)
-            continue;
-        if (count.triangles > options.most)
-            return fail(console, {ErrorCode::TooLarge, options.file.string(),
-                                  fmt::format("a mesh within {} would have {} triangles and take {}", length(error),
-                                              grouped(static_cast<std::int64_t>(count.triangles)), memorySize(bytes)),
-                                  "allow a larger error, or more with --most"});
-        auto mesh = network->mesh(bound, options.most, console.job);
-        if (!mesh)
-            return fail(console, mesh.error());
-        meshes.push_back(std::make_shared<const Mesh>(std::move(*mesh)));
+                             grouped(static_cast<std::int64_t>(count.vertices)), memorySize(bytesOf(count)));
     }
     if (!options.forecast) {
         Surfaces surfaces;
@@ -208,7 +192,7 @@ int staticMeshes(const Console& console, const TerrainOptions& options, Imported
         }
     }
     if (console.json) {
-        ordered_json out = groundJson({*heights, in.info, in.step, in.missing, in.notes}, nullptr);
+        ordered_json out = groundJson({*heights, in.info, in.step, in.missing, in.notes, {}, {}}, nullptr);
         out["meshes"] = std::move(rows);
         out["out"] = options.forecast ? ordered_json(nullptr) : ordered_json(options.out.string());
         out["ms"] = msSince(start);
@@ -321,7 +305,8 @@ int terrain(const Console& console, const TerrainOptions& options) {
     rule.band = 0;
     if (!options.study.empty())
         return study(console, options, *in, rule);
-    auto tree = buildTileTree(in->heights, options.cells, console.job);
+    const bool stored = in->tree && in->tree->cells == options.cells;
+    auto tree = stored ? Result(in->tree) : buildTileTree(in->heights, options.cells, console.job);
     if (!tree)
         return fail(console, tree.error());
     if (options.from.empty() && !options.tiles)

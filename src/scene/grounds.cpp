@@ -10,7 +10,8 @@
 
 namespace thicket {
 
-Result<Subject> makeTerrain(std::string name, TerrainBody body, const JobContext& job) {
+Result<Subject> makeTerrain(std::string name, TerrainBody body, const JobContext& job,
+                            std::shared_ptr<const TileTree> tree) {
     Subject out;
     out.name = std::move(name);
     out.role = Role::Horizon;
@@ -20,19 +21,39 @@ Result<Subject> makeTerrain(std::string name, TerrainBody body, const JobContext
     if (!source && body.trial)
         source = std::make_shared<const Heights>(makeHeights(*body.trial));
     out.body = std::move(body);
-    return withHeights(std::move(out), std::move(source), job);
+    return withHeights(std::move(out), std::move(source), job, std::move(tree));
 }
 
-Result<Subject> withHeights(Subject terrain, std::shared_ptr<const Heights> source, const JobContext& job) {
+namespace {
+
+void takeTree(Subject& terrain, std::shared_ptr<const TileTree> tree) {
+    TerrainBody& body = std::get<TerrainBody>(terrain.body);
+    body.tree = std::move(tree);
+    std::tie(body.likeness, body.likenessSurfaces) = groundLikeness(*body.heights);
+    refresh({}, terrain);
+}
+
+} // namespace
+
+Result<Subject> withHeights(Subject terrain, std::shared_ptr<const Heights> source, const JobContext& job,
+                            std::shared_ptr<const TileTree> tree) {
     TerrainBody& body = std::get<TerrainBody>(terrain.body);
     body.source = source;
     body.heights = std::move(source);
+    if (tree && tree->cells != body.cells)
+        tree.reset();
     for (const auto& stroke : body.strokes) {
         if (job.cancelled())
             return cancelledError();
-        body.heights = applyStroke(body.heights, *stroke).heights;
+        const Stroked laid = applyStroke(body.heights, *stroke);
+        body.heights = laid.heights;
+        if (tree && laid.touched.x1 >= laid.touched.x0)
+            tree = editTileTree(tree, *body.heights, laid.touched);
     }
-    return withTileSize(std::move(terrain), body.cells, job);
+    if (!tree)
+        return withTileSize(std::move(terrain), body.cells, job);
+    takeTree(terrain, std::move(tree));
+    return terrain;
 }
 
 Result<Subject> withTileSize(Subject terrain, std::uint32_t cells, const JobContext& job) {
@@ -44,9 +65,7 @@ Result<Subject> withTileSize(Subject terrain, std::uint32_t cells, const JobCont
     auto tree = buildTileTree(*body.heights, cells, job);
     if (!tree)
         return tree.error();
-    body.tree = std::move(*tree);
-    std::tie(body.likeness, body.likenessSurfaces) = groundLikeness(*body.heights);
-    refresh({}, terrain);
+    takeTree(terrain, std::move(*tree));
     return terrain;
 }
 

@@ -7,11 +7,14 @@ namespace thicket {
 
 /// A terrain with the rule that ground has to begin with.
 /// ERRORS     Cancelled; BadInput when a stroke or the size of tiles is of no use.
-Result<Subject> makeTerrain(std::string name, TerrainBody body, const JobContext& job);
+Result<Subject> makeTerrain(std::string name, TerrainBody body, const JobContext& job,
+                            std::shared_ptr<const TileTree> tree = nullptr);
 
 /// Gives a terrain its heights: lays its strokes on them and makes its tiles. The role and the rule stay.
+/// tree       those of `source`, where they are there already.
 /// ERRORS     Cancelled.
-Result<Subject> withHeights(Subject terrain, std::shared_ptr<const Heights> source, const JobContext& job);
+Result<Subject> withHeights(Subject terrain, std::shared_ptr<const Heights> source, const JobContext& job,
+                            std::shared_ptr<const TileTree> tree = nullptr);
 
 /// The same terrain with tiles of another size.
 /// ERRORS     Cancelled; BadInput for a size that is none.

@@ -209,7 +209,9 @@ double memoryOf(const Subject& subject) {
                  [](const TerrainBody& body) {
                      const double tree =
                          body.tree ? static_cast<double>(body.tree->tiles.size() * sizeof(TileTree::Tile)) : 0;
-                     return tree + (body.heights ? static_cast<double>(body.heights->bytes()) : 0);
+                     // Heights that lie in a file are in memory as long as they are looked at, and no longer.
+                     const bool here = body.heights && !body.heights->grid.stored();
+                     return tree + (here ? static_cast<double>(body.heights->bytes()) : 0);
                  },
                  [](const StrandsBody& body) {
                      if (!body.strands)

@@ -21,7 +21,8 @@ public:
     /// What a mesh is to keep to.
     struct Bound {
         double error = 0.5; ///< metres; 0: every height
-        /// Metres allowed at a place (x, z) of the world instead of `error`, when given.
+        /// Metres allowed at a place (x, z) of the world instead of `error`, when given; looked up at the points that are
+        /// left out, so that it should change little from one to the next.
         std::function<double(double, double)> errorAt;
         bool keepBorder = false; ///< every height along the outer border, so that neighbouring meshes match
     };

@@ -202,14 +202,14 @@ TEST_F(Grounds, a_project_keeps_its_strokes_and_says_when_its_heights_have_chang
 }
 
 TEST_F(Grounds, meshes_are_forecast_before_they_are_made) {
-    bench.grounds.forecast(id, {0.1, 0.4}, false);
+    bench.grounds.forecast(id, {{0.1, 0.4}, false, false, {}});
     idle();
     ASSERT_EQ(bench.grounds.forecasts().size(), 2U);
     const auto said0 = bench.grounds.forecasts()[0].count;
     QString written;
     QObject::connect(&bench.grounds, &GroundModel::meshWritten, [&](const QString& path) { written = path; });
     const QString target = QString::fromStdString((folder.path() / "mesh.glb").string());
-    bench.grounds.writeMesh(id, {0.4, 0.1}, false, target);
+    bench.grounds.writeMesh(id, {{0.4, 0.1}, false, false, {}}, target);
     idle();
     ASSERT_EQ(written, target);
     bench.files.openFiles({target});

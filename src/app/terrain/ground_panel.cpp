@@ -6,6 +6,7 @@
 #include "scene/grounds.h"
 
 #include <QFileDialog>
+#include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
 
@@ -65,6 +66,31 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     m_border = new QCheckBox(tr("keep every height along the border"));
     m_border->setToolTip(tr("So that meshes of neighbouring pieces of ground match"));
     body->addWidget(m_border);
+    m_fewest = new QCheckBox(tr("of as few triangles as may be"));
+    m_fewest->setObjectName(QStringLiteral("fewestTriangles"));
+    m_fewest->setToolTip(tr("Points lie where the ground asks for them: fewer triangles, but slower to make.\n"
+                            "Not for ground with holes, and with one error everywhere"));
+    body->addWidget(m_fewest);
+    m_fallsOff = new QCheckBox(tr("coarser away from the camera"));
+    m_fallsOff->setObjectName(QStringLiteral("meshFallsOff"));
+    m_fallsOff->setToolTip(tr("For ground that is only ever seen from near one place: where the camera stands now"));
+    body->addWidget(m_fallsOff);
+    m_falloffRows = new QWidget;
+    auto* far = new QVBoxLayout(m_falloffRows);
+    far->setContentsMargins(0, 0, 0, 0);
+    m_farError = new NumberBox(0.001, 1e4, 2, tr(" m"));
+    m_farError->show(3);
+    far->addWidget(fieldRow(tr("Off there by"), m_farError, tr("What is allowed at that distance and beyond")));
+    m_farRange = new NumberBox(1, 1e6, 0, tr(" m"));
+    m_farRange->show(500);
+    far->addWidget(
+        fieldRow(tr("At a distance of"), m_farRange, tr("From where the camera stood when this was ticked")));
+    m_farPower = new NumberBox(0.2, 8, 1, {});
+    m_farPower->show(1);
+    far->addWidget(fieldRow(tr("Curve"), m_farPower,
+                            tr("1: what is allowed grows evenly; above 1 the ground near by stays finer for longer")));
+    m_falloffRows->hide();
+    body->addWidget(m_falloffRows);
     m_forecast = makeLabel({});
     m_forecast->setTextFormat(Qt::RichText);
     m_forecast->setTextInteractionFlags(Qt::TextSelectableByMouse);
@@ -94,7 +120,22 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     connect(m_strength, &NumberBox::chosen, this, &GroundPanel::brushChanged);
     connect(m_error, &NumberBox::chosen, this, &GroundPanel::askForecast);
     connect(m_levels, &NumberBox::chosen, this, &GroundPanel::askForecast);
-    connect(m_border, &QCheckBox::toggled, this, &GroundPanel::askForecast);
+    for (QCheckBox* box : {m_border, m_fewest, m_fallsOff})
+        connect(box, &QCheckBox::toggled, this, [this, box](bool on) {
+            // One mesh of fewest triangles has one error everywhere and no border of its own.
+            if (on && box == m_fewest) {
+                m_border->setChecked(false);
+                m_fallsOff->setChecked(false);
+            } else if (on) {
+                m_fewest->setChecked(false);
+            }
+            if (on && box == m_fallsOff && eye)
+                m_fallsFrom = eye();
+            m_falloffRows->setVisible(m_fallsOff->isChecked());
+            askForecast();
+        });
+    for (NumberBox* box : {m_farError, m_farRange, m_farPower})
+        connect(box, &NumberBox::chosen, this, &GroundPanel::askForecast);
     connect(m_make, &QPushButton::clicked, this, [this] {
         const Subject* s = terrain();
         if (s == nullptr)
@@ -103,7 +144,7 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
             QFileDialog::getSaveFileName(this, tr("Mesh of %1").arg(toText(s->name)),
                                          toText(s->name) + QStringLiteral(" mesh.glb"), tr("GLB (*.glb)"));
         if (!file.isEmpty())
-            m_bench.grounds.writeMesh(s->id, errors(), m_border->isChecked(), file);
+            m_bench.grounds.writeMesh(s->id, ask(), file);
     });
     connect(&bench.grounds, &GroundModel::meshWritten, this,
             [this](const QString& path) { m_bench.files.openFiles({path}); });
@@ -136,26 +177,35 @@ std::optional<GroundBrush> GroundPanel::brush() const {
     return GroundBrush{static_cast<BrushKind>(m_kind->current() - 1), m_radius->value(), m_strength->value()};
 }
 
-std::vector<double> GroundPanel::errors() const {
-    std::vector<double> out;
+GroundMeshAsk GroundPanel::ask() const {
+    GroundMeshAsk out;
     for (int i = 0; i < static_cast<int>(m_levels->value()); ++i)
-        out.push_back(m_error->value() * std::exp2(i));
+        out.errors.push_back(m_error->value() * std::exp2(i));
+    out.keepBorder = m_border->isChecked();
+    out.fewest = m_fewest->isChecked();
+    if (m_fallsOff->isChecked())
+        out.falloff = MeshFalloff{m_fallsFrom, m_farError->value(), m_farRange->value(), m_farPower->value()};
     return out;
 }
 
 void GroundPanel::askForecast() {
     if (const Subject* s = terrain(); s != nullptr && s->terrain()->heights)
-        m_bench.grounds.forecast(s->id, errors(), m_border->isChecked());
+        m_bench.grounds.forecast(s->id, ask());
 }
 
 void GroundPanel::refreshForecast() {
     QString rows;
+    const QString& why = m_bench.grounds.noForecast();
     for (const GroundModel::Forecast& f : m_bench.grounds.forecasts())
         rows += tableRow(lengthText(f.error),
-                         tr("%1 triangles · %2")
+                         (m_fewest->isChecked() ? tr("below %1 triangles · %2") : tr("%1 triangles · %2"))
                              .arg(groupedText(static_cast<qint64>(f.count.triangles)),
-                                  QString::fromStdString(memorySize(static_cast<double>(f.count.vertices) * 24 +
-                                                                    static_cast<double>(f.count.triangles) * 12))));
+                                  QString::fromStdString(memorySize(bytesOf(f.count)))));
+    m_make->setEnabled(why.isEmpty());
+    if (!why.isEmpty()) {
+        m_forecast->setText(why.toHtmlEscaped());
+        return;
+    }
     m_forecast->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
 }
 

@@ -19,6 +19,8 @@ class GroundPanel : public Panel {
     Q_OBJECT
 public:
     explicit GroundPanel(Workbench& bench, QWidget* parent = nullptr);
+    /// Where the camera of the viewport stands.
+    std::function<Vec3d()> eye;
     /// Empty while the brush is put away.
     [[nodiscard]] std::optional<GroundBrush> brush() const;
 
@@ -32,7 +34,7 @@ private:
     void refresh();
     void refreshForecast();
     void askForecast();
-    [[nodiscard]] std::vector<double> errors() const;
+    [[nodiscard]] GroundMeshAsk ask() const;
     [[nodiscard]] const Subject* terrain() const;
 
     Workbench& m_bench;
@@ -45,6 +47,13 @@ private:
     NumberBox* m_error;
     NumberBox* m_levels;
     QCheckBox* m_border;
+    QCheckBox* m_fewest;
+    QCheckBox* m_fallsOff;
+    QWidget* m_falloffRows;
+    NumberBox* m_farError;
+    NumberBox* m_farRange;
+    NumberBox* m_farPower;
+    Vec3d m_fallsFrom{0, 0, 0};
     QLabel* m_forecast;
     QPushButton* m_make;
     std::weak_ptr<const Heights> m_reckoned; ///< the ground that the forecast is of, or will be

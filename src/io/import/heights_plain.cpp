@@ -1,8 +1,6 @@
 // Heights without a picture format: ASCII grids and raw samples.
 #include "io/import/heights_parts.h"
 
-#include "base/file.h"
-
 #include <algorithm>
 #include <charconv>
 #include <cmath>
@@ -41,30 +39,58 @@ template <class Number> bool parse(std::string_view word, Number& out) {
     return error == std::errc() && end == word.data() + word.size();
 }
 
-/// As much of a file as its first lines can take.
-Result<std::string> firstPart(const std::filesystem::path& path) {
-    constexpr std::size_t kHead = 4096;
-    std::ifstream in(path, std::ios::binary);
-    if (!in)
-        return Error{ErrorCode::NotFound, path.string(), "cannot be opened", "check its name and its rights"};
-    std::string out(kHead, '\0');
-    in.read(out.data(), static_cast<std::streamsize>(out.size()));
-    out.resize(static_cast<std::size_t>(in.gcount()));
-    return out;
-}
+/// Words of a file, however long it is: some of it is held at a time.
+class FileWords {
+public:
+    explicit FileWords(std::ifstream& in) : m_in(in) { m_ended = !more(); }
+    /// Empty at the end. Valid until the next.
+    std::string_view next() {
+        for (;;) {
+            const std::size_t before = m_words.at();
+            const std::string_view word = m_words.next();
+            // One that ends where the part does may go on in the next.
+            if (m_ended || m_words.at() < m_part.size())
+                return word;
+            m_words.back(before);
+            m_ended = !more();
+        }
+    }
+
+private:
+    bool more() {
+        constexpr std::size_t kPart = std::size_t{1} << 20;
+        const std::string rest(m_part, m_words.at());
+        if (rest.size() > kPart) // no number is as long as that
+            return false;
+        m_part = rest;
+        m_part.resize(rest.size() + kPart);
+        m_in.read(m_part.data() + rest.size(), static_cast<std::streamsize>(kPart));
+        m_part.resize(rest.size() + static_cast<std::size_t>(m_in.gcount()));
+        m_words = Words(m_part);
+        return m_in.gcount() > 0;
+    }
+    std::ifstream& m_in;
+    std::string m_part;
+    Words m_words{{}};
+    bool m_ended = false;
+};
 
 } // namespace
 
-Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headOnly, const JobContext& job) {
+Result<RawHeights> readGridHeights(const std::filesystem::path& path, const HeightRoom& room, const JobContext& job) {
     const std::string where = path.string();
     std::error_code error;
     const std::uintmax_t size = std::filesystem::file_size(path, error);
     if (error)
         return Error{ErrorCode::NotFound, where, "cannot be opened", "check its name and its rights"};
-    Result<std::string> text = headOnly ? firstPart(path) : readTextFile(path);
-    if (!text)
-        return text.error();
-    Words words(*text);
+    std::ifstream in(path, std::ios::binary);
+    if (!in)
+        return Error{ErrorCode::NotFound, where, "cannot be opened", "check its name and its rights"};
+    // Its first lines, as much as they can take.
+    std::string head(4096, '\0');
+    in.read(head.data(), static_cast<std::streamsize>(head.size()));
+    head.resize(static_cast<std::size_t>(in.gcount()));
+    Words words(head);
     RawHeights out;
     out.info.format = "ASCII grid";
     out.info.bits = 32;
@@ -104,16 +130,25 @@ Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headO
                      "fetch it again"};
     out.info.columns = static_cast<std::uint32_t>(columns);
     out.info.rows = static_cast<std::uint32_t>(rows);
-    if (headOnly)
+    if (!room)
         return out;
-    out.values.resize(columns * rows);
-    for (std::size_t i = 0; i < out.values.size(); ++i) {
+    auto grid = room(out.info);
+    if (!grid)
+        return grid.error();
+    out.grid = std::move(*grid);
+    in.clear();
+    in.seekg(static_cast<std::streamoff>(words.at()));
+    FileWords values(in);
+    float* row = nullptr;
+    for (std::uint64_t i = 0; i < columns * rows; ++i) {
         if ((i & 0xFFFFU) == 0) {
             if (job.cancelled())
                 return cancelledError();
-            job.report(static_cast<double>(i) / static_cast<double>(out.values.size()), "Reading heights");
+            job.report(static_cast<double>(i) / static_cast<double>(columns * rows), "Reading heights");
         }
-        const std::string_view word = words.next();
+        if (i % columns == 0)
+            row = out.grid.edit(static_cast<std::uint32_t>(i / columns));
+        const std::string_view word = values.next();
         if (word.empty())
             return Error{ErrorCode::BadInput, where,
                          fmt::format("is cut short: it says {} x {} heights and holds {}", columns, rows, i),
@@ -124,15 +159,15 @@ Result<RawHeights> readGridHeights(const std::filesystem::path& path, bool headO
                          fmt::format("\"{}\" in row {}, column {} is no number", word.substr(0, 40), i / columns + 1,
                                      i % columns + 1),
                          "mend it"};
-        out.values[i] = value;
+        row[i % columns] = value;
     }
-    if (!words.next().empty())
+    if (!values.next().empty())
         out.notes.emplace_back("goes on after its last row; the rest is passed over");
     return out;
 }
 
-Result<RawHeights> readRawHeights(const std::filesystem::path& path, const HeightOptions& options, bool headOnly,
-                                  const JobContext& job) {
+Result<RawHeights> readRawHeights(const std::filesystem::path& path, const HeightOptions& options,
+                                  const HeightRoom& room, const JobContext& job) {
     const std::string where = path.string();
     RawHeights out;
     const std::size_t bytes = options.samples == RawSamples::Float32 ? 4 : 2;
@@ -166,28 +201,35 @@ Result<RawHeights> readRawHeights(const std::filesystem::path& path, const Heigh
         return fits.error();
     out.info.columns = static_cast<std::uint32_t>(columns);
     out.info.rows = static_cast<std::uint32_t>(rows);
-    if (headOnly)
+    if (!room)
         return out;
-    job.report(0, "Reading heights");
-    auto data = readFile(path);
-    if (!data)
-        return data.error();
-    if (data->size() != columns * rows * bytes)
-        return Error{ErrorCode::BadInput, where, "changed while it was read", "try again"};
-    out.values.resize(columns * rows);
-    for (std::size_t i = 0; i < out.values.size(); ++i) {
-        if ((i & 0xFFFFFU) == 0 && job.cancelled())
-            return cancelledError();
-        std::uint32_t v = 0;
-        for (std::size_t k = 0; k < bytes; ++k)
-            v |= std::to_integer<std::uint32_t>((*data)[i * bytes + (options.bigEndian ? bytes - 1 - k : k)])
-                 << (8 * k);
-        if (bytes == 4)
-            std::memcpy(&out.values[i], &v, 4);
-        else if (options.samples == RawSamples::Signed16)
-            out.values[i] = static_cast<float>(static_cast<std::int16_t>(v));
-        else
-            out.values[i] = static_cast<float>(v);
+    auto grid = room(out.info);
+    if (!grid)
+        return grid.error();
+    out.grid = std::move(*grid);
+    std::ifstream in(path, std::ios::binary);
+    std::vector<unsigned char> samples(columns * bytes);
+    for (std::uint32_t y = 0; y < out.info.rows; ++y) {
+        if ((y & 63U) == 0) {
+            if (job.cancelled())
+                return cancelledError();
+            job.report(static_cast<double>(y) / static_cast<double>(rows), "Reading heights");
+        }
+        if (!in.read(reinterpret_cast<char*>(samples.data()), static_cast<std::streamsize>(samples.size())))
+            return Error{ErrorCode::BadInput, where, "changed while it was read", "try again"};
+        float* to = out.grid.edit(y);
+        for (std::size_t x = 0; x < columns; ++x) {
+            std::uint32_t v = 0;
+            for (std::size_t k = 0; k < bytes; ++k)
+                v |= static_cast<std::uint32_t>(samples[x * bytes + (options.bigEndian ? bytes - 1 - k : k)])
+                     << (8 * k);
+            if (bytes == 4)
+                std::memcpy(&to[x], &v, 4);
+            else if (options.samples == RawSamples::Signed16)
+                to[x] = static_cast<float>(static_cast<std::int16_t>(v));
+            else
+                to[x] = static_cast<float>(v);
+        }
     }
     return out;
 }

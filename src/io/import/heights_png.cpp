@@ -1,4 +1,5 @@
 // Grey PNG by libpng. Longjmp crosses no object with a destructor: those live in the caller of `decode`.
+#include "base/memory.h"
 #include "io/import/heights_parts.h"
 
 #include <csetjmp>
@@ -69,7 +70,7 @@ bool readAll(Decoder& d, png_bytep* rows) {
 
 } // namespace
 
-Result<RawHeights> readPngHeights(const std::filesystem::path& path, bool headOnly, const JobContext& job) {
+Result<RawHeights> readPngHeights(const std::filesystem::path& path, const HeightRoom& room, const JobContext& job) {
     const std::string where = path.string();
     Decoder d;
     d.file = std::fopen(path.c_str(), "rb");
@@ -97,21 +98,27 @@ Result<RawHeights> readPngHeights(const std::filesystem::path& path, bool headOn
         return Error{ErrorCode::BadInput, where, "is a picture in colours, not one of heights", "give a grey one"};
     if (auto fits = checkHeightSize(out.info.columns, out.info.rows, where); !fits)
         return fits.error();
-    if (headOnly)
+    if (!room)
         return out;
+    auto grid = room(out.info);
+    if (!grid)
+        return grid.error();
+    out.grid = std::move(*grid);
     const bool woven = png_get_interlace_type(d.png, d.info) != PNG_INTERLACE_NONE;
     if (!prepare(d))
         return broken();
     const std::size_t columns = out.info.columns;
     const std::size_t rows = out.info.rows;
     const std::size_t rowBytes = png_get_rowbytes(d.png, d.info);
-    out.values.resize(columns * rows);
     const auto take = [&](std::size_t y, const std::vector<unsigned char>& row) {
+        float* to = out.grid.edit(static_cast<std::uint32_t>(y));
         for (std::size_t x = 0; x < columns; ++x)
-            out.values[y * columns + x] =
+            to[x] =
                 out.info.bits == 16 ? static_cast<float>(row[2 * x] | row[2 * x + 1] << 8) : static_cast<float>(row[x]);
     };
     if (woven) { // its rows come in passes, so all are held at once
+        if (auto fits = checkMemory(static_cast<double>(rows * rowBytes), availableMemory(), where); !fits)
+            return fits.error();
         std::vector<std::vector<unsigned char>> all(rows, std::vector<unsigned char>(rowBytes));
         std::vector<png_bytep> pointers;
         for (auto& row : all)

@@ -59,9 +59,23 @@ template <class T> std::vector<T> valuesOf(TIFF* tiff, std::uint32_t tag, TIFFDa
     return {values, values + (wide ? count : few)};
 }
 
+/// Whether the file is as long as its strips or tiles need: before there is room made for what they become.
+bool holdsAllOf(TIFF* tiff, const std::filesystem::path& path) {
+    std::error_code problem;
+    const std::uintmax_t size = std::filesystem::file_size(path, problem);
+    const std::uint32_t pieces = TIFFIsTiled(tiff) != 0 ? TIFFNumberOfTiles(tiff) : TIFFNumberOfStrips(tiff);
+    for (std::uint32_t i = 0; i < pieces; ++i) {
+        const std::uint64_t from = TIFFGetStrileOffset(tiff, i);
+        const std::uint64_t bytes = TIFFGetStrileByteCount(tiff, i);
+        if (bytes == 0 || from > size || bytes > size - from)
+            return false;
+    }
+    return !problem;
+}
+
 } // namespace
 
-Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headOnly, const JobContext& job) {
+Result<RawHeights> readTiffHeights(const std::filesystem::path& path, const HeightRoom& room, const JobContext& job) {
     const std::string where = path.string();
     std::string problem;
     const std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
@@ -128,9 +142,14 @@ Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headO
         if (end != nothing.c_str() && std::isfinite(value))
             out.info.noData = value;
     }
-    if (headOnly)
+    if (!room)
         return out;
-    out.values.resize(std::size_t{columns} * rows);
+    if (!holdsAllOf(t, path))
+        return broken();
+    auto grid = room(out.info);
+    if (!grid)
+        return grid.error();
+    out.grid = std::move(*grid);
     const std::size_t bytes = bits / 8U;
     const auto tick = [&](std::uint32_t y) {
         job.report(static_cast<double>(y) / rows, "Reading heights");
@@ -152,10 +171,11 @@ Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headO
             for (std::uint32_t x = 0; x < columns; x += wide) {
                 if (TIFFReadTile(t, tile.data(), x, y, 0, 0) < 0)
                     return broken();
-                for (std::uint32_t j = 0; j < std::min(tall, rows - y); ++j)
+                for (std::uint32_t j = 0; j < std::min(tall, rows - y); ++j) {
+                    float* to = out.grid.edit(y + j) + x;
                     for (std::uint32_t i = 0; i < std::min(wide, columns - x); ++i)
-                        out.values[std::size_t{y + j} * columns + x + i] =
-                            valueAt(&tile[(std::size_t{j} * wide + i) * bytes], bits, format);
+                        to[i] = valueAt(&tile[(std::size_t{j} * wide + i) * bytes], bits, format);
+                }
             }
         }
         return out;
@@ -169,8 +189,9 @@ Result<RawHeights> readTiffHeights(const std::filesystem::path& path, bool headO
             return cancelledError();
         if (TIFFReadScanline(t, row.data(), y, 0) < 0)
             return broken();
+        float* to = out.grid.edit(y);
         for (std::uint32_t x = 0; x < columns; ++x)
-            out.values[std::size_t{y} * columns + x] = valueAt(&row[x * bytes], bits, format);
+            to[x] = valueAt(&row[x * bytes], bits, format);
     }
     return out;
 }

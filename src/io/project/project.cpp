@@ -2,7 +2,7 @@
 
 #include "base/file.h"
 #include "base/memory.h"
-#include "io/import/heights_file.h"
+#include "io/import/height_store.h"
 #include "io/import/read_strands.h"
 #include "io/json/device_json.h"
 #include "io/json/fields.h"
@@ -236,13 +236,18 @@ void dropOldFiles(const Scene& scene, const BesideFiles& beside, const fs::path&
             for (const Level& level : subject.mesh().levels)
                 if (keptBeside(level))
                     wanted.insert(keptFile(project, level).filename().string());
+    for (const Subject& subject : scene.subjects)
+        if (const TerrainBody* body = subject.terrain(); body != nullptr && !body->trial)
+            if (const auto name = heightStoreName(subject.source.path, body->reading))
+                wanted.insert(*name);
     std::error_code ec;
     const fs::path folder = levelsFolder(project);
     if (fs::is_symlink(fs::symlink_status(folder, ec)))
         return;
     for (const auto& entry : fs::directory_iterator(folder, ec)) {
         const std::string suffix = entry.path().extension().string();
-        const bool ours = (suffix == ".glb" || suffix == kPlacementsSuffix || suffix == kStrandsSuffix) &&
+        const bool ours = (suffix == ".glb" || suffix == kPlacementsSuffix || suffix == kStrandsSuffix ||
+                           suffix == kHeightStoreSuffix) &&
                           json::isHash(entry.path().stem().string());
         if (ours && fs::is_regular_file(entry.symlink_status(ec)) && !wanted.contains(entry.path().filename().string()))
             fs::remove(entry.path(), ec);
@@ -398,7 +403,10 @@ Result<Scene> decodeProject(const std::string& text, const fs::path& folder, con
     return json::decoded(where, kMendProject, [&] { return decode(json::parse(text), folder, readerBeside(beside)); });
 }
 
-Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, const JobContext& job) {
+namespace {
+
+Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, const JobContext& job,
+                              const fs::path& beside) {
     if (const auto& trial = terrain.terrain()->trial) {
         // The heights, the tree, and both again while strokes are laid.
         const double bytes = 9.0 * trial->columns * trial->rows;
@@ -407,15 +415,14 @@ Result<Subject> attachHeights(const Subject& terrain, const fs::path& file, cons
     }
     if (terrain.terrain()->trial)
         return withHeights(terrain, std::make_shared<const Heights>(makeHeights(*terrain.terrain()->trial)), job);
-    auto read = readHeights(file, terrain.terrain()->reading, job.part(0, 0.6));
+    auto read = readHeights(file, terrain.terrain()->reading, job.part(0, 0.6), {beside});
     if (!read)
         return read.error();
     Subject out = terrain;
-    out.source = {fs::absolute(file).lexically_normal(), hashOf(read->heights), {}};
-    return withHeights(std::move(out), std::make_shared<const Heights>(std::move(read->heights)), job.part(0.6, 1));
+    out.source = {fs::absolute(file).lexically_normal(), read->hash.empty() ? hashOf(read->heights) : read->hash, {}};
+    return withHeights(std::move(out), std::make_shared<const Heights>(std::move(read->heights)), job.part(0.6, 1),
+                       read->tree);
 }
-
-namespace {
 
 /// What was grown stands beside the project and is there already; what came from a file is read again.
 Result<Subject> attachStrands(const Subject& subject, const fs::path& file, const JobContext& job) {
@@ -452,9 +459,10 @@ Result<Subject> attachSprites(const Subject& subject) {
 
 } // namespace
 
-Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job) {
+Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job,
+                             const fs::path& beside) {
     if (subject.terrain() != nullptr)
-        return attachHeights(subject, file, job);
+        return attachHeights(subject, file, job, beside);
     if (subject.strands() != nullptr)
         return attachStrands(subject, file, job);
     if (subject.emitter() != nullptr)
@@ -520,8 +528,9 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
         const double n = static_cast<double>(load.scene.subjects.size());
         job.report(static_cast<double>(i) / n, "reading " + subject.name);
         const std::string hash = subject.source.hash;
-        auto attached = attachSource(subject, subject.source.path,
-                                     job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+        auto attached =
+            attachSource(subject, subject.source.path,
+                         job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n), levelsFolder(path));
         if (!attached) {
             if (attached.error().code == ErrorCode::Cancelled)
                 return attached.error();

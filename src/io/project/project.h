@@ -38,7 +38,9 @@ Result<Scene> decodeProject(const std::string& text, const std::filesystem::path
 /// Gives a subject the meshes of a file, or a terrain its heights (again, or another one). The chain's cut levels lose their meshes when the file
 /// has changed.
 /// ERRORS     as readModel; BadInput when the file does not hold the subject's family.
-Result<Subject> attachSource(const Subject& subject, const std::filesystem::path& file, const JobContext& job);
+/// beside     folder in which what is too large to hold is kept; empty: where the person keeps what can be made again.
+Result<Subject> attachSource(const Subject& subject, const std::filesystem::path& file, const JobContext& job,
+                             const std::filesystem::path& beside = {});
 
 /// The rules of all roles as JSON, for a project and for a person's own settings.
 std::string encodeRoleRules(const RoleRules& rules);

@@ -253,7 +253,11 @@ Result<void> shipTerrain(const Scene& scene, const Subject& terrain, const fs::p
         shipTiles(*body.heights, *body.tree, tileRuleOf(terrain, scene.statedView()), folder, options.tiles, job);
     if (!shipped)
         return shipped.error();
-    const auto back = readHeights(folder / "heights.tif", {}, job);
+    // What is too large to hold is read back beside what is shipped, and nothing of that is left there.
+    const fs::path check = folder / "reading-back";
+    const auto back = readHeights(folder / "heights.tif", {}, job, {check});
+    std::error_code none;
+    fs::remove_all(check, none);
     if (!back)
         return back.error();
     for (std::uint32_t y = 0; y < body.heights->rows; ++y)
