@@ -86,7 +86,8 @@ void MainWindow::showKind() {
     m_arrangement->setVisible(alone || (emitter && m_stage == Stage::Thin));
     m_arrangement->setCount(emitter ? 2 : 4); // particles are no surfaces to be wiped over or painted on
     m_careBar->setVisible(alone && m_arrangement->current() == static_cast<int>(Arrangement::Care));
-    m_shading->setCount(alone ? 4 : 3);
+    const bool warms = alone || (kind == Kind::Terrain && m_stage != Stage::Gather);
+    m_shading->setCount(warms ? 4 : 3);
     if (m_viewport->shading() != static_cast<Shading>(m_shading->current()))
         m_viewport->setShading(static_cast<Shading>(m_shading->current()));
     placeOverlays();

@@ -517,6 +517,10 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
         glVertexAttribPointer(3, 1, GL_FLOAT, GL_FALSE, 0, nullptr);
     } else {
         glDisableVertexAttribArray(3);
+        const bool warms = item.ground && shading == Shading::Heat;
+        m_surface.setUniformValue(m_at.valueUse, warms ? static_cast<int>(ValueUse::Heat) : 0);
+        // Of the core functions, these alone have the value of what is no array.
+        QOpenGLContext::currentContext()->functions()->glVertexAttrib1f(3, warms ? item.errorShare : 0.0F);
     }
     if (item.ground) {
         m_surface.setUniformValue(m_at.morph, item.morph);

@@ -53,6 +53,7 @@ struct DrawItem {
     std::shared_ptr<const GroundMesh> ground; ///< null: no tile
     float morph = 0;                          ///< of a tile: how far its points are on the way to their coarser places
     std::array<float, 4> morphEdges{};        ///< and those on its sides
+    float errorShare = 0;                     ///< of what is allowed, that it is off by
     std::optional<StrandDraw> strands;        ///< of `copies`, in place of a mesh
     std::shared_ptr<const ParticleDraw> particles; ///< all there are, in place of a mesh
 

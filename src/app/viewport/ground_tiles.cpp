@@ -1,47 +1,15 @@
 #include "app/viewport/ground_tiles.h"
 
 #include "base/parallel.h"
-#include "scene/grounds.h"
-#include "terrain/tile_grid.h"
 
 #include <algorithm>
+#include <array>
+#include <chrono>
+#include <optional>
+#include <set>
 
 namespace thicket::app {
 namespace {
-
-/// The number of a grid's point: 0 inside, else 1 + the side it lies on, in the order of kSides.
-float sideOf(std::uint32_t cells, std::uint32_t i, std::uint32_t j) {
-    return j == 0 ? 1.0F : i == cells ? 2.0F : j == cells ? 3.0F : i == 0 ? 4.0F : 0.0F;
-}
-
-/// A tile relative to its north-west corner at height 0.
-std::shared_ptr<const GroundMesh> makeTile(const Heights& heights, const TileTree& tree, TileTree::Ref ref,
-                                           std::uint8_t stitch) {
-    const std::uint32_t n = tree.cells;
-    TilePoints points = tilePoints(heights, tree, ref);
-    auto out = std::make_shared<GroundMesh>();
-    Mesh& mesh = out->mesh;
-    mesh.indices = tileTriangles(heights, tree, ref, stitch);
-    mesh.normals = std::move(points.normals);
-    mesh.positions.reserve(points.heights.size());
-    out->extras.reserve(5 * points.heights.size());
-    const std::uint32_t x0 = sampleAt(tree, ref.level, ref.x, 0, heights.columns);
-    const std::uint32_t y0 = sampleAt(tree, ref.level, ref.y, 0, heights.rows);
-    for (std::uint32_t j = 0; j <= n; ++j)
-        for (std::uint32_t i = 0; i <= n; ++i) {
-            const std::size_t at = mesh.positions.size();
-            const std::uint32_t x = sampleAt(tree, ref.level, ref.x, i, heights.columns);
-            const std::uint32_t y = sampleAt(tree, ref.level, ref.y, j, heights.rows);
-            mesh.positions.emplace_back(static_cast<float>((x - x0) * tree.spacing), points.heights[at],
-                                        static_cast<float>((y - y0) * tree.spacing));
-            const Vec3f color = groundColor(points.heights[at], mesh.normals[at].y());
-            for (const float v :
-                 {points.coarser[at] - points.heights[at], sideOf(n, i, j), color.x(), color.y(), color.z()})
-                out->extras.push_back(v);
-        }
-    mesh.parts = {{0, mesh.triangleCount(), 0}};
-    return out;
-}
 
 std::size_t bytesOf(const GroundMesh& tile) {
     return tile.mesh.bytes() + tile.extras.size() * sizeof(float);
@@ -49,30 +17,39 @@ std::size_t bytesOf(const GroundMesh& tile) {
 
 } // namespace
 
-/// Forgets tiles that an edit has changed; all of them where the ground is another one.
+/// Marks tiles that an edit has changed; forgets all of them where the ground is another one.
 void GroundTiles::follow(std::uint32_t subject, const std::shared_ptr<const TileTree>& tree) {
     auto& known = m_trees[subject];
     if (known == tree)
         return;
+    const bool alike = known && known->tiles.size() == tree->tiles.size() && known->columns == tree->columns &&
+                       known->cells == tree->cells && known->origin == tree->origin && known->spacing == tree->spacing;
+    // Where it differs from what is known: of an edit, and of one that takes the place of another.
+    std::optional<TileTree::Rect> edited;
     const auto before = tree->editedFrom.lock();
-    const bool edited = known && before == known;
-    std::erase_if(m_tiles, [&](const auto& entry) {
-        if (entry.first.subject != subject)
-            return false;
-        if (edited) {
-            const TileTree::Ref r = tree->refOf(entry.first.tile);
-            const TileTree::Rect& e = tree->edited;
-            const std::uint64_t side = std::uint64_t{tree->cells} << r.level;
-            // Normals and coarser places look one point further.
-            const std::uint64_t wider = (std::uint64_t{2} << r.level) + 1;
-            const bool apart = r.x * side > e.x1 + wider || (r.x + 1) * side + wider < e.x0 ||
-                               r.y * side > e.y1 + wider || (r.y + 1) * side + wider < e.y0;
-            if (apart)
-                return false;
+    if (alike && before && before == known) {
+        edited = tree->edited;
+    } else if (alike && before && before == known->editedFrom.lock()) {
+        const TileTree::Rect& a = tree->edited;
+        const TileTree::Rect& b = known->edited;
+        edited = TileTree::Rect{std::min(a.x0, b.x0), std::min(a.y0, b.y0), std::max(a.x1, b.x1), std::max(a.y1, b.y1)};
+    }
+    const auto apart = [&](TileTree::Ref r) {
+        const std::uint64_t side = std::uint64_t{tree->cells} << r.level;
+        // Normals and coarser places look one point further.
+        const std::uint64_t wider = (std::uint64_t{2} << r.level) + 1;
+        return r.x * side > edited->x1 + wider || (r.x + 1) * side + wider < edited->x0 ||
+               r.y * side > edited->y1 + wider || (r.y + 1) * side + wider < edited->y0;
+    };
+    for (auto at = m_tiles.lower_bound({subject, 0, 0}); at != m_tiles.end() && at->first.subject == subject;) {
+        if (alike) { // until it is made again a tile stands in for itself
+            at->second.stale = at->second.stale || !edited || !apart(tree->refOf(at->first.tile));
+            ++at;
+        } else {
+            m_bytes -= bytesOf(*at->second.mesh);
+            at = m_tiles.erase(at);
         }
-        m_bytes -= bytesOf(*entry.second.mesh);
-        return true;
-    });
+    }
     known = tree;
 }
 
@@ -94,51 +71,175 @@ void GroundTiles::makeRoom() {
     }
 }
 
+GroundTiles::Kept* GroundTiles::anyOf(std::uint32_t subject, std::uint32_t tile) {
+    const auto found = m_tiles.lower_bound({subject, tile, 0});
+    return found != m_tiles.end() && found->first.subject == subject && found->first.tile == tile ? &found->second
+                                                                                                  : nullptr;
+}
+
+void GroundTiles::keep(const Key& key, std::shared_ptr<const GroundMesh> mesh) {
+    Kept& kept = m_tiles[key];
+    if (kept.mesh)
+        m_bytes -= bytesOf(*kept.mesh);
+    m_bytes += bytesOf(*mesh);
+    kept.mesh = std::move(mesh);
+    kept.stale = false;
+}
+
+void GroundTiles::takeMade() {
+    for (TileMaker::Made& made : m_maker.take())
+        if (const auto known = m_trees.find(made.of.subject);
+            known != m_trees.end() && known->second == made.of.tree) // of ground that is another one now: not
+            keep({made.of.subject, made.of.tree->index(made.of.ref), made.of.stitch}, std::move(made.mesh));
+}
+
+/// Makes what is missing here and now while that takes no longer than a frame allows; the rest is wanted.
+void GroundTiles::makeSome(const Ground& ground, std::vector<const DrawnTile*> missing,
+                           std::vector<TileMaker::Wanted>& wanted) {
+    constexpr std::chrono::milliseconds kHere{8};
+    constexpr std::size_t kTogether = 4;
+    const auto start = std::chrono::steady_clock::now();
+    std::size_t next = 0;
+    // What lies in a file may have to be fetched from the disk, which takes as long as it takes.
+    const bool here = !ground.body->heights->grid.stored();
+    const auto top = static_cast<std::uint32_t>(ground.tree->levels.size() - 1);
+    const std::uint32_t whole = ground.tree->index({top, 0, 0});
+    // What can stand in for all others must be there first.
+    if (!missing.empty() && anyOf(ground.subject, whole) == nullptr) {
+        if (here)
+            keep({ground.subject, whole, 0}, makeGroundTile(*ground.body->heights, *ground.tree, {top, 0, 0}, 0));
+        else
+            wanted.push_back({ground.subject, ground.body->heights, ground.tree, {top, 0, 0}, 0});
+    }
+    while (here && next < missing.size() && std::chrono::steady_clock::now() - start < kHere) {
+        const std::size_t count = std::min(kTogether, missing.size() - next);
+        std::array<std::shared_ptr<const GroundMesh>, kTogether> fresh;
+        parallelChunks(count, 1, [&](std::size_t from, std::size_t to) {
+            for (std::size_t i = from; i < to; ++i)
+                fresh[i] = makeGroundTile(*ground.body->heights, *ground.tree, missing[next + i]->ref,
+                                          missing[next + i]->stitch);
+        });
+        for (std::size_t i = 0; i < count; ++i)
+            keep({ground.subject, ground.tree->index(missing[next + i]->ref), missing[next + i]->stitch},
+                 std::move(fresh[i]));
+        next += count;
+    }
+    m_made += next;
+    for (; next < missing.size(); ++next)
+        wanted.push_back(
+            {ground.subject, ground.body->heights, ground.tree, missing[next]->ref, missing[next]->stitch});
+}
+
+void GroundTiles::draw(const Ground& ground, const DrawnTile& tile, Kept& kept, std::vector<DrawItem>& out) const {
+    kept.used = m_picture;
+    if (kept.mesh->mesh.indices.empty())
+        return;
+    DrawItem item;
+    item.ground = kept.mesh;
+    item.mesh = {kept.mesh, &kept.mesh->mesh};
+    item.level = static_cast<int>(tile.ref.level);
+    item.morph = tile.morph;
+    item.morphEdges = tile.edges;
+    item.errorShare = static_cast<float>(static_cast<double>(tile.errorPx) / ground.allowPx);
+    const TileTree& tree = *ground.tree;
+    const double side = static_cast<double>(std::uint64_t{tree.cells} << tile.ref.level) * tree.spacing;
+    item.model.translate(static_cast<float>(tree.origin.x() + tile.ref.x * side), static_cast<float>(tree.origin.y()),
+                         static_cast<float>(tree.origin.z() + tile.ref.y * side));
+    out.push_back(std::move(item));
+}
+
+/// The tiles of a selection, and of those that are not there yet what covers the same ground: their quarters where
+/// these were drawn before, else the nearest of those above.
+void GroundTiles::drawAll(const Ground& ground, const std::vector<DrawnTile>& tiles, std::vector<DrawItem>& out) {
+    const TileTree& tree = *ground.tree;
+    const auto keptOf = [&](const DrawnTile& tile) -> Kept* {
+        const auto found = m_tiles.find({ground.subject, tree.index(tile.ref), tile.stitch});
+        return found != m_tiles.end() ? &found->second : nullptr;
+    };
+    const auto quartersOf = [&](TileTree::Ref r) {
+        std::vector<std::pair<TileTree::Ref, Kept*>> out4;
+        if (r.level == 0)
+            return out4;
+        const TileTree::Level& below = tree.levels[r.level - 1];
+        for (std::uint32_t k = 0; k < 4; ++k) {
+            const TileTree::Ref child{r.level - 1, 2 * r.x + (k & 1U), 2 * r.y + (k >> 1U)};
+            if (child.x >= below.across || child.y >= below.down)
+                continue;
+            Kept* kept = anyOf(ground.subject, tree.index(child));
+            if (kept == nullptr)
+                return std::vector<std::pair<TileTree::Ref, Kept*>>();
+            out4.emplace_back(child, kept);
+        }
+        return out4;
+    };
+    // What stands in for a tile from above covers all that lies below it.
+    std::set<std::uint32_t> standIns;
+    for (const DrawnTile& tile : tiles) {
+        if (keptOf(tile) != nullptr || anyOf(ground.subject, tree.index(tile.ref)) != nullptr ||
+            !quartersOf(tile.ref).empty())
+            continue;
+        for (TileTree::Ref up = tile.ref; up.level + 1 < tree.levels.size();) {
+            up = {up.level + 1, up.x / 2, up.y / 2};
+            if (anyOf(ground.subject, tree.index(up)) == nullptr)
+                continue;
+            standIns.insert(tree.index(up));
+            break;
+        }
+    }
+    std::set<std::uint32_t> shown;
+    for (const DrawnTile& tile : tiles) {
+        std::optional<TileTree::Ref> under; // the highest that covers it
+        for (TileTree::Ref up = tile.ref; !standIns.empty() && up.level + 1 < tree.levels.size();) {
+            up = {up.level + 1, up.x / 2, up.y / 2};
+            if (standIns.contains(tree.index(up)))
+                under = up;
+        }
+        if (under) {
+            if (shown.insert(tree.index(*under)).second) {
+                DrawnTile coarse;
+                coarse.ref = *under;
+                draw(ground, coarse, *anyOf(ground.subject, tree.index(*under)), out);
+            }
+        } else if (Kept* kept = keptOf(tile)) {
+            draw(ground, tile, *kept, out);
+        } else if (Kept* other = anyOf(ground.subject, tree.index(tile.ref))) {
+            draw(ground, tile, *other, out);
+        } else {
+            for (const auto& [ref, quarter] : quartersOf(tile.ref)) {
+                DrawnTile fine;
+                fine.ref = ref;
+                draw(ground, fine, *quarter, out);
+            }
+        }
+    }
+}
+
 void GroundTiles::add(const Scene& scene, const SelectInput& input, const Selection& selection,
                       std::vector<DrawItem>& out) {
     ++m_picture;
     m_made = 0;
+    takeMade();
+    std::vector<TileMaker::Wanted> wanted;
     for (std::size_t g = 0; g < input.grounds.size() && g < selection.grounds.size(); ++g) {
-        const GroundBatch& ground = input.grounds[g];
-        const Subject& subject = scene.subjects[ground.subject];
+        const GroundBatch& batch = input.grounds[g];
+        const Subject& subject = scene.subjects[batch.subject];
         const TerrainBody* body = subject.terrain();
-        if (body == nullptr || body->tree != ground.tree)
+        if (body == nullptr || body->tree != batch.tree)
             continue;
-        follow(subject.id, ground.tree);
+        follow(subject.id, batch.tree);
+        const Ground ground{subject.id, body, batch.tree, batch.rule.allowPx};
         const std::vector<DrawnTile>& tiles = selection.grounds[g].tiles;
         std::vector<const DrawnTile*> missing;
-        for (const DrawnTile& tile : tiles)
-            if (!m_tiles.contains({subject.id, ground.tree->index(tile.ref), tile.stitch}))
-                missing.push_back(&tile);
-        m_made += missing.size();
-        std::vector<std::shared_ptr<const GroundMesh>> fresh(missing.size());
-        parallelChunks(missing.size(), 1, [&](std::size_t from, std::size_t to) {
-            for (std::size_t i = from; i < to; ++i)
-                fresh[i] = makeTile(*body->heights, *ground.tree, missing[i]->ref, missing[i]->stitch);
-        });
-        for (std::size_t i = 0; i < missing.size(); ++i) {
-            m_bytes += bytesOf(*fresh[i]);
-            m_tiles[{subject.id, ground.tree->index(missing[i]->ref), missing[i]->stitch}].mesh = std::move(fresh[i]);
-        }
-        const double spacing = ground.tree->spacing;
         for (const DrawnTile& tile : tiles) {
-            Kept& kept = m_tiles[{subject.id, ground.tree->index(tile.ref), tile.stitch}];
-            kept.used = m_picture;
-            if (kept.mesh->mesh.indices.empty())
-                continue;
-            DrawItem item;
-            item.ground = kept.mesh;
-            item.mesh = {kept.mesh, &kept.mesh->mesh};
-            item.level = static_cast<int>(tile.ref.level);
-            item.morph = tile.morph;
-            item.morphEdges = tile.edges;
-            const double side = static_cast<double>(std::uint64_t{ground.tree->cells} << tile.ref.level) * spacing;
-            item.model.translate(static_cast<float>(ground.tree->origin.x() + tile.ref.x * side),
-                                 static_cast<float>(ground.tree->origin.y()),
-                                 static_cast<float>(ground.tree->origin.z() + tile.ref.y * side));
-            out.push_back(std::move(item));
+            const auto found = m_tiles.find({subject.id, batch.tree->index(tile.ref), tile.stitch});
+            if (found == m_tiles.end() || found->second.stale)
+                missing.push_back(&tile);
         }
+        makeSome(ground, std::move(missing), wanted);
+        drawAll(ground, tiles, out);
     }
+    m_waiting = wanted.size();
+    m_maker.want(std::move(wanted));
     makeRoom();
 }
 

@@ -19,7 +19,10 @@ constexpr double kEffectsBegin = 12; // seconds that emitters have been at it wh
 } // namespace
 
 Viewport::Viewport(Workbench& bench, QWidget* parent)
-    : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)) {
+    : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)), m_groundTiles([this] {
+          QMetaObject::invokeMethod(
+              this, [this] { update(); }, Qt::QueuedConnection);
+      }) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Viewport"));
     setMouseTracking(true);

@@ -138,7 +138,9 @@ public:
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
     /// The exact picture stands, with smooth edges.
-    [[nodiscard]] bool settled() const { return !m_moving && m_restShown && m_restPicture.done(); }
+    [[nodiscard]] bool settled() const {
+        return !m_moving && m_restShown && m_restPicture.done() && m_groundTiles.waiting() == 0;
+    }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
 signals:
@@ -219,6 +221,7 @@ private:
     [[nodiscard]] const Subject* chosenGround() const;
     void standOnGroundAt(double metres);
     void paintGroundReading(QPainter& p, const QMatrix4x4& viewProjection);
+    void paintGroundHeat(QPainter& p) const;
     void paintGroundBrush(QPainter& p, const QMatrix4x4& viewProjection) const;
     [[nodiscard]] bool groundBrushOut() const { return m_stage == Stage::Gather && groundBrush && groundBrush(); }
     void chooseAt(const QPointF& at);

@@ -179,6 +179,39 @@ void Viewport::paintGroundReading(QPainter& p, const QMatrix4x4& viewProjection)
     p.drawText(box.adjusted(12, 26, -12, -4), Qt::AlignLeft | Qt::AlignVCenter, because);
 }
 
+/// The heat colours of tiles, with what they mean.
+void Viewport::paintGroundHeat(QPainter& p) const {
+    const Look& l = Look::now();
+    const Subject* subject = chosenGround();
+    if (subject == nullptr || m_shading != Shading::Heat)
+        return;
+    const QRectF box(width() - 254.0, height() - 68.0, 240, 54);
+    QColor back = l.ground;
+    back.setAlphaF(0.9F);
+    p.setPen(Qt::NoPen);
+    p.setBrush(back);
+    p.drawRoundedRect(box, 5, 5);
+    const QRectF bar = box.adjusted(14, 24, -14, -22);
+    QLinearGradient ramp(bar.topLeft(), bar.topRight());
+    for (int i = 0; i <= 8; ++i)
+        ramp.setColorAt(i / 8.0, GlScene::heatColor(i / 8.0));
+    p.setBrush(ramp);
+    p.drawRoundedRect(bar, 2, 2);
+    p.setFont(Look::font(10.5));
+    p.setPen(l.text);
+    p.drawText(QRectF(bar.left(), box.top() + 5, bar.width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
+               tr("tiles are off by, at most"));
+    p.setPen(l.quiet);
+    const double allow = loosened(subject->rule, shotView().looser(subject->id)).allowPx;
+    for (int i = 0; i <= 2; ++i)
+        p.drawText(QRectF(bar.left() + (bar.width() - 70) * i / 2, bar.bottom() + 3, 70, 15),
+                   (i == 0   ? Qt::AlignLeft
+                    : i == 1 ? Qt::AlignHCenter
+                             : Qt::AlignRight) |
+                       Qt::AlignVCenter,
+                   pixelText(allow * i / 2));
+}
+
 void Viewport::paintGroundBrush(QPainter& p, const QMatrix4x4& viewProjection) const {
     const auto held = groundBrush ? groundBrush() : std::nullopt;
     const Subject* subject = chosenGround();

@@ -263,6 +263,7 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
         if (groundBrushOut())
             paintGroundBrush(p, viewProjection);
         paintGroundReading(p, viewProjection);
+        paintGroundHeat(p);
         return;
     }
     const auto copy = nearest();

@@ -1,0 +1,159 @@
+// Tiles that are made while others are drawn in their place: never a hole, and in the end just those that were selected.
+
+#include "app/viewport/ground_tiles.h"
+
+#include "base/file.h"
+#include "io/import/height_store.h"
+#include "scene/grounds.h"
+#include "scene/select_input.h"
+#include "support/temp_folder.h"
+
+#include <atomic>
+#include <cmath>
+#include <gtest/gtest.h>
+#include <thread>
+
+namespace thicket::app {
+namespace {
+
+/// A scene of one terrain, its heights in memory or in a file.
+Scene groundScene(const TempFolder& folder, bool stored) {
+    constexpr std::uint32_t kSide = 513;
+    std::vector<float> values;
+    for (std::uint32_t y = 0; y < kSide; ++y)
+        for (std::uint32_t x = 0; x < kSide; ++x)
+            values.push_back(8 * std::sin(0.05F * static_cast<float>(x)) * std::cos(0.07F * static_cast<float>(y)));
+    const auto file = folder.path() / "bed.r32";
+    EXPECT_TRUE(writeFile(file, std::as_bytes(std::span(values))));
+    HeightOptions options;
+    options.spacing = 2;
+    auto read = readHeights(file, options, {}, {folder.path() / "kept", stored ? 1 : kAnySize});
+    EXPECT_TRUE(read);
+    EXPECT_EQ(read->heights.grid.stored(), stored);
+    TerrainBody body;
+    body.source = std::make_shared<const Heights>(std::move(read->heights));
+    body.cells = 16;
+    auto ground = makeTerrain("Bed", std::move(body), {});
+    EXPECT_TRUE(ground);
+    Scene scene;
+    ground->id = scene.nextId++;
+    scene.subjects = {std::move(*ground)};
+    return scene;
+}
+
+/// Whether some items together lie over all of a rectangle, in metres.
+bool covers(const std::vector<DrawItem>& items, const TileTree& tree, const Bounds& rect) {
+    constexpr int kSteps = 9;
+    for (int j = 0; j < kSteps; ++j)
+        for (int i = 0; i < kSteps; ++i) {
+            const double x = rect.low.x() + rect.size().x() * (i + 0.5) / kSteps;
+            const double z = rect.low.z() + rect.size().z() * (j + 0.5) / kSteps;
+            const bool any = std::any_of(items.begin(), items.end(), [&](const DrawItem& item) {
+                const double side = static_cast<double>(std::uint64_t{tree.cells} << item.level) * tree.spacing;
+                const double fromX = static_cast<double>(item.model(0, 3));
+                const double fromZ = static_cast<double>(item.model(2, 3));
+                return x >= fromX && x <= fromX + side && z >= fromZ && z <= fromZ + side;
+            });
+            if (!any)
+                return false;
+        }
+    return true;
+}
+
+class TilesComeAndGo : public testing::TestWithParam<bool> {};
+
+TEST_P(TilesComeAndGo, never_a_hole_and_in_the_end_what_was_selected) {
+    const TempFolder folder;
+    const Scene scene = groundScene(folder, GetParam());
+    SelectInput input = selectInput(scene, scene.statedView());
+    ASSERT_EQ(input.grounds.size(), 1U);
+    const TileTree& tree = *input.grounds[0].tree;
+    std::atomic<int> arrivals = 0;
+    GroundTiles tiles([&] { ++arrivals; });
+    SelectState state;
+    Selection selection;
+    const auto frame = [&](const View& view) {
+        select(input, view, 0, {}, state, selection);
+        std::vector<DrawItem> items;
+        tiles.add(scene, input, selection, items);
+        return items;
+    };
+    std::size_t waited = 0;
+    for (int step = 0; step < 12; ++step) {
+        const double turn = 0.6 * step;
+        const Vec3d eye(180 * std::cos(turn), 14, 180 * std::sin(turn));
+        const View view = lookAt(View(), eye, eye + Vec3d(-std::sin(turn), -0.15, std::cos(turn)));
+        auto items = frame(view);
+        waited += tiles.waiting();
+        for (int round = 0; tiles.waiting() > 0; ++round) {
+            ASSERT_LT(round, 2000) << "they never come";
+            if (items.empty() && step == 0) // nothing is there yet
+                items = {};
+            else
+                for (const DrawnTile& tile : selection.grounds[0].tiles)
+                    ASSERT_TRUE(covers(items, tree, tree.boundsOf(tile.ref))) << "step " << step;
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+            items = frame(view);
+        }
+        ASSERT_EQ(items.size(), selection.grounds[0].tiles.size());
+        for (std::size_t i = 0; i < items.size(); ++i)
+            EXPECT_EQ(items[i].level, static_cast<int>(selection.grounds[0].tiles[i].ref.level));
+    }
+    if (GetParam()) {
+        EXPECT_GT(waited, 0U) << "what lies in a file is never waited for";
+        EXPECT_GT(arrivals, 0);
+        EXPECT_EQ(tiles.made(), 0U);
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(Heights, TilesComeAndGo, testing::Values(false, true),
+                         [](const auto& of) { return of.param ? "in_a_file" : "in_memory"; });
+
+TEST(GroundTiles, while_an_edit_is_made_again_the_ground_as_it_was_is_drawn) {
+    const TempFolder folder;
+    Scene scene = groundScene(folder, true);
+    SelectInput input = selectInput(scene, scene.statedView());
+    std::atomic<int> arrivals = 0;
+    GroundTiles tiles([&] { ++arrivals; });
+    SelectState state;
+    Selection selection;
+    const View view = lookAt(View(), {0, 20, 120}, {0, 0, 0});
+    const auto frame = [&] {
+        select(input, view, 0, {}, state, selection);
+        std::vector<DrawItem> items;
+        tiles.add(scene, input, selection, items);
+        return items;
+    };
+    const auto settle = [&] {
+        auto items = frame();
+        for (int round = 0; round < 2000 && tiles.waiting() > 0; ++round) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(2));
+            items = frame();
+        }
+        return items;
+    };
+    const auto before = settle();
+    ASSERT_FALSE(before.empty());
+    const TerrainBody& body = *scene.subjects[0].terrain();
+    scene.subjects[0] =
+        layStroke(scene.subjects[0], {body.heights, body.tree}, {BrushKind::Raise, 30, 25, 0, {{0, 40}}}, false)
+            .terrain;
+    input = selectInput(scene, scene.statedView());
+    const auto meanwhile = frame();
+    EXPECT_GT(tiles.waiting(), 0U);
+    for (const DrawnTile& tile : selection.grounds[0].tiles)
+        EXPECT_TRUE(covers(meanwhile, *input.grounds[0].tree, input.grounds[0].tree->boundsOf(tile.ref)));
+    const auto after = settle();
+    EXPECT_EQ(tiles.waiting(), 0U);
+    const auto tallest = [](const std::vector<DrawItem>& items) {
+        float out = -1e30F;
+        for (const DrawItem& item : items)
+            for (const Vec3f& p : item.mesh->positions)
+                out = std::max(out, p.y());
+        return out;
+    };
+    EXPECT_GT(tallest(after), tallest(before) + 1);
+}
+
+} // namespace
+} // namespace thicket::app
