@@ -174,8 +174,14 @@ MainWindow::MainWindow() {
                         false);
     });
     connect(m_switchPanel, &SwitchPanel::popWanted, this, [this](int finer, int coarser, double metres) {
+        const Subject* s = m_bench.session.subject();
+        if (s != nullptr && s->terrain() != nullptr) {
+            m_viewport->standAt(metres);
+            return;
+        }
         m_viewport->standWhereItSwitches(metres, coarser);
-        m_viewport->flicker(finer, coarser);
+        if (s != nullptr && s->isMesh()) // of smoke there are no two pictures to be held against each other
+            m_viewport->flicker(finer, coarser);
     });
     connect(&m_bench.pops, &PopsModel::popsChanged, this, &MainWindow::refreshStages);
     connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);

@@ -1,5 +1,7 @@
 #include "appmodel/pops_model.h"
 
+#include "scene/grounds.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -55,7 +57,7 @@ void PopsModel::look() {
     emit popsChanged();
     if (next == nullptr)
         return;
-    const Subject* subject = m_session.scene().findMesh(next->subject);
+    const Subject* subject = m_session.scene().find(next->subject);
     m_session.popJobs().run(
         {},
         [this, place = *next, copy = *subject](const JobContext& job) -> JobQueue::Finish {
@@ -77,21 +79,32 @@ std::vector<PopsModel::Pop> PopsModel::pops() const {
                                         [&place](const auto& entry) { return entry.first == place.key; });
         if (known == m_scores.end())
             continue;
-        const Subject* s = m_session.scene().findMesh(place.subject);
-        const auto finer = std::find_if(s->mesh().levels.begin(), s->mesh().levels.end(),
-                                        [&place](const Level& l) { return l.mesh == place.key.finer; });
-        out.push_back({place, static_cast<int>(finer - s->mesh().levels.begin()), known->second,
-                       known->second->severity(s->rule.allowPx)});
+        const Subject* s = m_session.scene().find(place.subject);
+        int finer = place.level - 1;
+        if (s->isMesh()) {
+            const auto& levels = s->mesh().levels;
+            finer = static_cast<int>(std::find_if(levels.begin(), levels.end(),
+                                                  [&place](const Level& l) { return l.mesh == place.key.finer; }) -
+                                     levels.begin());
+        }
+        out.push_back({place, finer, known->second, known->second->severity(s->rule.allowPx)});
     }
     std::stable_sort(out.begin(), out.end(), [](const Pop& a, const Pop& b) { return a.severity > b.severity; });
     return out;
 }
 
 void PopsModel::smoothLater(std::uint32_t id, int level, double factor) {
-    if (const Subject* s = m_session.scene().findMesh(id)) {
-        const auto chain = chainOf(*s, m_session.scene().statedView());
-        m_switching.setSwitchDistance(id, level, factor * chain.fromMetres[static_cast<std::size_t>(level)]);
-    }
+    const Subject* s = m_session.scene().find(id);
+    const auto chain = s != nullptr ? ownChainOf(*s, m_session.scene().statedView()) : std::nullopt;
+    const auto at = static_cast<std::size_t>(level);
+    if (!chain || at >= chain->fromMetres.size())
+        return;
+    // Of ground each tile switches by itself; what is moved is where the last of a level does.
+    double from = chain->fromMetres[at];
+    if (s->terrain() != nullptr)
+        from = tileSwitchDistance(*s->terrain()->tree, static_cast<std::uint32_t>(level),
+                                  tileRuleOf(*s, m_session.scene().statedView()), m_session.scene().statedView());
+    m_switching.setSwitchDistance(id, level, factor * from);
 }
 
 void PopsModel::smoothUnseen(const std::vector<std::uint32_t>& ids, std::optional<int> level) {
@@ -123,13 +136,34 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
     int seen = 0;
     for (const auto& [id, smoothing] : made)
         for (std::size_t i = 0; i < m_session.scene().subjects.size(); ++i) {
-            if (m_session.scene().subjects[i].id != id || !m_session.scene().subjects[i].isMesh())
+            const Subject& now = m_session.scene().subjects[i];
+            if (now.id != id)
                 continue;
-            Subject after = m_session.scene().subjects[i];
+            Subject after = now;
             bool changed = false;
+            if (auto* ground = std::get_if<TerrainBody>(&after.body)) {
+                if (!ground->morph) {
+                    ground->morph = true;
+                    moved += static_cast<int>(smoothing.switches.size());
+                    edit.changes.emplace_back(SubjectEdit{i, now, std::move(after)});
+                }
+                continue;
+            }
             for (const SmoothedSwitch& s : smoothing.switches) {
                 const auto at = static_cast<std::size_t>(s.level);
                 seen += s.unseen ? 0 : 1;
+                if (auto* smoke = std::get_if<EmitterBody>(&after.body)) {
+                    const auto& smooth = smoothing.subject.emitter()->emitter.levels;
+                    if (s.unseen && s.toMetres > s.fromMetres && at < smoke->emitter.levels.size() &&
+                        at < smooth.size()) {
+                        smoke->emitter.levels[at].from = smooth[at].from;
+                        changed = true;
+                        ++moved;
+                    }
+                    continue;
+                }
+                if (!after.isMesh())
+                    continue;
                 if (!s.unseen || s.toMetres <= s.fromMetres || at >= after.mesh().levels.size() ||
                     after.mesh().levels[at].mesh != smoothing.subject.mesh().levels[at].mesh)
                     continue;
@@ -138,7 +172,7 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
                 ++moved;
             }
             if (changed)
-                edit.changes.emplace_back(SubjectEdit{i, m_session.scene().subjects[i], std::move(after)});
+                edit.changes.emplace_back(SubjectEdit{i, now, std::move(after)});
         }
     if (!edit.empty())
         m_session.document.push(std::move(edit));

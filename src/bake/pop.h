@@ -27,12 +27,18 @@ struct PopScore {
     double meanDeltaE = 0;    ///< over the object's pixels
     double pixelsTall = 0;    ///< rows that the finer level covers on the stated screen
     double scale = 1;         ///< pixels looked at for each of the screen's; below 1 where it is larger than mostPixels
-    Pixels before;            ///< of the direction in which most pixels change; alpha is cover
+    /// Of what is never still, as smoke: all that is seen is that the mean of its colours becomes another one. Then
+    /// changedPixels is by how much its cover changes, and some two delta E spread over it go unseen.
+    bool cloud = false;
+    static constexpr double kCloudDeltaE = 2;
+    Pixels before; ///< of the direction in which most pixels change; alpha is cover
     Pixels after;
     Pixels difference; ///< grey: how far the colours are apart; white at 20
 
     /// "Unseen": the outline moves by no more than the allowance, and at most a hundredth of the pixels change.
-    [[nodiscard]] bool unseen(double allowPx) const { return outlineShift <= allowPx && changedPixels <= 0.01; }
+    [[nodiscard]] bool unseen(double allowPx) const {
+        return cloud ? meanDeltaE <= kCloudDeltaE : outlineShift <= allowPx && changedPixels <= 0.01;
+    }
     /// How many times worse than that; 1 and below is unseen.
     [[nodiscard]] double severity(double allowPx) const;
 };

@@ -73,46 +73,51 @@ EmitterPicture meanPicture(const std::vector<EmitterPart>& parts, std::uint32_t 
     return out;
 }
 
-Result<std::vector<EmitterPop>> emitterPops(const Emitter& emitter, std::span<const double> from, const View& view,
-                                            const JobContext& job) {
-    std::vector<EmitterPop> out;
+EmitterPop emitterPop(const Emitter& emitter, std::size_t level, double metres, double pixelScale) {
     Bounds box = seenBounds(emitter.parts, emitter.seed);
-    for (std::size_t l = 1; l < emitter.levels.size() && l < from.size(); ++l) {
+    for (std::size_t l = 1; l < emitter.levels.size(); ++l) {
         const Bounds own = seenBounds(partsAt(emitter, l), emitter.seed);
         box = {box.low.cwiseMin(own.low), box.high.cwiseMax(own.high)};
     }
+    EmitterPop pop;
+    pop.level = static_cast<int>(level);
+    pop.metres = metres;
+    const double onScreen = pixelScale / std::max(metres, 0.1);
+    const double metre = std::min(onScreen, kMostSide / std::max({box.size().x(), box.size().y(), 1e-6}));
+    pop.scale = metre / onScreen;
+    pop.before = meanPicture(partsAt(emitter, level - 1), emitter.seed, box, metre);
+    pop.after = meanPicture(partsAt(emitter, level), emitter.seed, box, metre);
+    double seen = 0;
+    for (std::size_t k = 0; k < pop.before.colour.size(); ++k) {
+        const double pixel = 1 / (pop.scale * pop.scale); // of the screen, for one looked at
+        pop.coverBefore += pixel * static_cast<double>(pop.before.cover[k]);
+        pop.coverAfter += pixel * static_cast<double>(pop.after.cover[k]);
+        const Vec3f ground = Vec3f::Constant(kGround);
+        if ((pop.before.colour[k] - ground).cwiseAbs().maxCoeff() < 0.002F &&
+            (pop.after.colour[k] - ground).cwiseAbs().maxCoeff() < 0.002F)
+            continue;
+        const Vec3f before = labOf(pop.before.colour[k]);
+        const Vec3f after = labOf(pop.after.colour[k]);
+        seen += 1;
+        pop.deltaE += static_cast<double>((after - before).norm());
+        pop.lightBefore += static_cast<double>(before.x());
+        pop.lightAfter += static_cast<double>(after.x());
+    }
+    if (seen > 0) {
+        pop.deltaE /= seen;
+        pop.lightBefore /= seen;
+        pop.lightAfter /= seen;
+    }
+    return pop;
+}
+
+Result<std::vector<EmitterPop>> emitterPops(const Emitter& emitter, std::span<const double> from, const View& view,
+                                            const JobContext& job) {
+    std::vector<EmitterPop> out;
     for (std::size_t l = 1; l < emitter.levels.size() && l < from.size(); ++l) {
         if (job.cancelled())
             return cancelledError();
-        EmitterPop pop;
-        pop.level = static_cast<int>(l);
-        pop.metres = from[l];
-        const double onScreen = view.pixelScale() / std::max(from[l], 0.1);
-        const double metre = std::min(onScreen, kMostSide / std::max({box.size().x(), box.size().y(), 1e-6}));
-        const EmitterPicture a = meanPicture(partsAt(emitter, l - 1), emitter.seed, box, metre);
-        const EmitterPicture b = meanPicture(partsAt(emitter, l), emitter.seed, box, metre);
-        double seen = 0;
-        for (std::size_t k = 0; k < a.colour.size(); ++k) {
-            const double pixel = (onScreen / metre) * (onScreen / metre); // of the screen, for one looked at
-            pop.coverBefore += pixel * static_cast<double>(a.cover[k]);
-            pop.coverAfter += pixel * static_cast<double>(b.cover[k]);
-            const Vec3f ground = Vec3f::Constant(kGround);
-            if ((a.colour[k] - ground).cwiseAbs().maxCoeff() < 0.002F &&
-                (b.colour[k] - ground).cwiseAbs().maxCoeff() < 0.002F)
-                continue;
-            const Vec3f before = labOf(a.colour[k]);
-            const Vec3f after = labOf(b.colour[k]);
-            seen += 1;
-            pop.deltaE += static_cast<double>((after - before).norm());
-            pop.lightBefore += static_cast<double>(before.x());
-            pop.lightAfter += static_cast<double>(after.x());
-        }
-        if (seen > 0) {
-            pop.deltaE /= seen;
-            pop.lightBefore /= seen;
-            pop.lightAfter /= seen;
-        }
-        out.push_back(pop);
+        out.push_back(emitterPop(emitter, l, from[l], view.pixelScale()));
     }
     return out;
 }

@@ -35,6 +35,9 @@ struct EmitterPop {
     double lightBefore = 0; ///< mean lightness (CIELAB L) where either is to be seen
     double lightAfter = 0;
     double deltaE = 0; ///< CIELAB 1976, over the pixels where either is to be seen
+    EmitterPicture before;
+    EmitterPicture after;
+    double scale = 1; ///< pixels looked at for each of the screen's
 
     [[nodiscard]] double coverChange() const {
         return coverBefore > 0 ? std::abs(coverAfter / coverBefore - 1) : coverAfter > 0 ? 1 : 0;
@@ -42,6 +45,12 @@ struct EmitterPop {
     /// The eye takes no notice of some two delta E spread over what drifts anyway.
     [[nodiscard]] bool unseen() const { return deltaE <= 2; }
 };
+
+/// The switch to a level, from so many metres away.
+/// pixelScale  of the stated view: pixels that a metre is at one metre
+/// REQUIRES    a level after the first.
+/// COST        moments * live particles; some milliseconds.
+EmitterPop emitterPop(const Emitter& emitter, std::size_t level, double metres, double pixelScale);
 
 /// One a level after the first, where it comes in.
 /// from     metres, one a level

@@ -43,6 +43,13 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
     Scene work = scene;
     std::erase_if(work.subjects, [id](const Subject& s) { return s.id != id; });
     Smoothing out;
+    if (!work.subjects.empty() && work.subjects.front().terrain() != nullptr) {
+        for (const SwitchPlace& place : switchesOf(work))
+            out.switches.push_back({place.level, place.key.metres, place.key.metres, true});
+        out.subject = work.subjects.front();
+        std::get<TerrainBody>(out.subject.body).morph = true;
+        return out;
+    }
     std::set<int> looked;
     const View view = scene.statedView();
     while (true) {
@@ -55,7 +62,8 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         looked.insert(next->level);
         Subject& subject = work.subjects.front();
         const auto level = static_cast<std::size_t>(next->level);
-        job.report(static_cast<double>(level) / static_cast<double>(subject.mesh().levels.size()),
+        const ResolvedChain chain = *ownChainOf(subject, view);
+        job.report(static_cast<double>(level) / static_cast<double>(chain.levels.size()),
                    fmt::format("looking where nobody sees L{} of {}", level, subject.name));
         const auto metres = unseenFrom(subject, *next, options, job);
         if (job.cancelled())
@@ -63,8 +71,9 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         const double from = next->key.metres;
         out.switches.push_back({next->level, from, metres.value_or(from), metres.has_value()});
         if (metres && *metres > from)
-            subject.mesh().levels[level].fixed =
-                fixAt(subject.rule.decideBy, *metres, costsOf(subject)[level], subject.rule, subject.radius, view);
+            setFixed(subject, level,
+                     fixAt(subject.isMesh() ? subject.rule.decideBy : DecideBy::Distance, *metres, chain.levels[level],
+                           subject.rule, subject.radius, view));
     }
     if (!work.subjects.empty())
         out.subject = work.subjects.front();

@@ -12,7 +12,9 @@ struct SmoothedSwitch {
     bool unseen = false;
 };
 struct Smoothing {
-    Subject subject; ///< with the switches moved, fixed in the unit its rule decides by
+    /// With the switches moved, fixed in the unit its rule decides by. Of ground: with levels that pass into each other,
+    /// which leaves no switch to be seen.
+    Subject subject;
     std::vector<SmoothedSwitch> switches;
 };
 

@@ -8,6 +8,7 @@
 #include "io/ship/ship_terrain.h"
 #include "scene/grounds.h"
 
+#include <QCheckBox>
 #include <QLabel>
 #include <QPushButton>
 #include <set>
@@ -127,6 +128,43 @@ TEST_F(GroundWindow, a_brush_raises_the_ground_under_the_pointer_and_only_there)
     settle();
     QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_EQ(ground().terrain()->heights, before);
+}
+
+TEST_F(GroundWindow, a_mesh_that_gets_coarser_away_from_the_camera_is_forecast_and_refused_with_what_it_cannot_be) {
+    window->setStage(Stage::Gather);
+    auto* forecast = named<QLabel>("meshForecast");
+    auto* fallsOff = named<QCheckBox>("meshFallsOff");
+    auto* fewest = named<QCheckBox>("fewestTriangles");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return forecast->text().contains(QStringLiteral("triangles")); }, 10'000));
+    const auto& grounds = window->bench().grounds;
+    const auto even = grounds.forecasts().front().count.triangles;
+    fallsOff->click();
+    ASSERT_TRUE(fallsOff->isChecked());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return grounds.forecasts().front().count.triangles < even; }, 10'000));
+    fewest->click();
+    EXPECT_FALSE(fallsOff->isChecked()) << "of fewest triangles it has one error everywhere";
+    ASSERT_TRUE(QTest::qWaitFor([&] { return forecast->text().contains(QStringLiteral("below")); }, 10'000));
+    EXPECT_EQ(grounds.forecasts().front().count.triangles, even);
+}
+
+TEST_F(GroundWindow, sudden_switches_are_listed_as_pops_and_gone_once_levels_pass_into_each_other) {
+    EXPECT_TRUE(window->bench().pops.pops().empty());
+    window->bench().grounds.setMorph(ground().id, false);
+    window->bench().pops.look();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().pops.waiting() == 0; }, 60'000));
+    const auto pops = window->bench().pops.pops();
+    ASSERT_GE(pops.size(), 2U);
+    EXPECT_EQ(pops[0].place.subject, ground().id);
+    EXPECT_EQ(pops[0].finer, pops[0].place.level - 1);
+    const int level = pops[0].place.level;
+    window->bench().pops.smoothLater(ground().id, level, 1.3);
+    EXPECT_TRUE(ground().terrain()->fixed.at(static_cast<std::size_t>(level)));
+    window->bench().pops.smoothUnseen({ground().id}, std::nullopt);
+    waitForJobs();
+    EXPECT_TRUE(ground().terrain()->morph);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().pops.pops().empty(); }, 10'000));
+    window->bench().session.document.undo().undo();
+    EXPECT_FALSE(ground().terrain()->morph) << "one step to undo";
 }
 
 TEST_F(GroundWindow, tile_sizes_are_tried_and_chosen_by_dragging) {

@@ -153,7 +153,7 @@ TEST_F(GrowthWindow, smoke_is_drawn_with_its_levels_side_by_side) {
     EXPECT_EQ(window->viewport().grabFramebuffer(), first);
 }
 
-TEST_F(GrowthWindow, a_typed_value_becomes_the_levels_thinningand_its_button_gives_it_back) {
+TEST_F(GrowthWindow, a_typed_value_becomes_the_levels_own_and_its_button_gives_it_back) {
     makeSmoke(Stage::Thin);
     QTest::mouseClick(named<FigureCard>("levelCard1"), Qt::LeftButton);
     ASSERT_EQ(window->bench().session.level(), 1);
@@ -184,6 +184,44 @@ TEST_F(GrowthWindow, a_switch_of_an_emitter_is_dragged_and_walked_past) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 0; }, 5000));
     window->viewport().standAt(1.3 * moved);
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 1; }, 5000));
+}
+
+TEST_F(GrowthWindow, switches_of_smoke_go_with_its_reach_once_they_are_shares_of_it) {
+    makeSmoke(Stage::Switch);
+    auto* unit = named<Segmented>("emitterUnit");
+    auto rule = own().rule;
+    rule.reachMetres = 0;
+    window->bench().switching.setRule(own().id, rule, QStringLiteral("No reach"));
+    EXPECT_FALSE(unit->isEnabled()) << "of what has no end there are no shares";
+    rule.reachMetres = 200;
+    window->bench().switching.setRule(own().id, rule, QStringLiteral("Reach"));
+    ASSERT_TRUE(unit->isEnabled());
+    const auto from = [&] { return ownChainOf(own(), window->bench().session.scene().statedView())->fromMetres[1]; };
+    const double before = from();
+    window->bench().switching.setDecideBy(own().id, DecideBy::ShareOfReach);
+    EXPECT_NEAR(from(), before, 1e-6);
+    EXPECT_EQ(unit->current(), 1);
+    rule = own().rule;
+    rule.reachMetres = 400;
+    window->bench().switching.setRule(own().id, rule, QStringLiteral("Reach"));
+    EXPECT_NEAR(from(), 2 * before, 1e-6);
+}
+
+TEST_F(GrowthWindow, pops_of_smoke_are_listed_and_moved_to_where_nobody_sees_them) {
+    makeSmoke(Stage::Switch);
+    PopsModel& pops = window->bench().pops;
+    pops.look();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return pops.waiting() == 0; }, 60'000));
+    const std::size_t all = own().emitter()->emitter.levels.size() - 1;
+    ASSERT_EQ(pops.pops().size(), all);
+    EXPECT_TRUE(pops.pops()[0].score->cloud);
+    const int level = pops.pops()[0].place.level;
+    const double before = pops.pops()[0].place.key.metres;
+    pops.smoothLater(own().id, level, 2);
+    EXPECT_NEAR(own().emitter()->emitter.levels[static_cast<std::size_t>(level)].from.value, 2 * before, 0.1);
+    pops.smoothUnseen({own().id}, std::nullopt);
+    waitForJobs();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return pops.waiting() == 0 && pops.pops().size() == all; }, 60'000));
 }
 
 TEST_F(GrowthWindow, strands_without_their_lines_hold_up_no_stage_and_grow_again) {

@@ -1,5 +1,7 @@
 // The switches of a scene and their scores.
 
+#include "scene/emitter_subject.h"
+#include "scene/grounds.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
@@ -41,6 +43,91 @@ TEST(Pops, every_switch_that_can_happen_is_listed_once) {
     EXPECT_EQ(places[0].key.finer, s.mesh().levels[0].mesh);
     s.rule.reachMetres = 30;
     EXPECT_TRUE(switchesOf(scene).empty()) << "beyond the reach nothing switches";
+}
+
+TEST(Pops, of_ground_are_where_its_levels_switch_suddenly_and_go_when_they_pass_into_each_other) {
+    TerrainBody body;
+    body.trial = GroundRecipe();
+    body.trial->columns = body.trial->rows = 129;
+    body.trial->relief = 30;
+    body.cells = 16;
+    body.morph = false;
+    auto ground = makeTerrain("bed", std::move(body), {});
+    ASSERT_TRUE(ground);
+    ground->id = 3;
+    Scene scene;
+    scene.subjects = {*ground};
+    const auto places = switchesOf(scene);
+    ASSERT_EQ(places.size(), ground->terrain()->tree->levels.size() - 1);
+    const TileTree& tree = *ground->terrain()->tree;
+    PopOptions options;
+    options.directions = 2;
+    options.samplesPerSide = 2;
+    for (const SwitchPlace& place : places) {
+        EXPECT_EQ(tree.refOf(place.key.tile).level, static_cast<std::uint32_t>(place.level));
+        EXPECT_EQ(tree.tiles[place.key.tile].error, tree.levels[static_cast<std::size_t>(place.level)].worst);
+        if (place.level > 1)
+            continue;
+        const auto score = scoreSwitch(scene.subjects[0], place, options, {});
+        ASSERT_TRUE(score);
+        EXPECT_LE(score->outlineShift, scene.subjects[0].rule.allowPx + 1) << "as is promised";
+        EXPECT_GT(score->pixelsTall, 0);
+    }
+    SwitchPlace near = places.back(); // the whole of it, off most
+    near.key.metres /= 30;
+    const auto seen = scoreSwitch(scene.subjects[0], near, options, {});
+    const auto promised = scoreSwitch(scene.subjects[0], places.back(), options, {});
+    EXPECT_GT(seen->changedPixels, promised->changedPixels);
+    EXPECT_GT(seen->pixelsTall, 2 * promised->pixelsTall);
+    const auto smooth = smoothLater(scene, 3, std::nullopt, options, {});
+    ASSERT_TRUE(smooth);
+    EXPECT_EQ(smooth->switches.size(), places.size());
+    scene.subjects[0] = smooth->subject;
+    EXPECT_TRUE(switchesOf(scene).empty());
+    scene.subjects[0].rule.reachMetres = 1;
+    std::get<TerrainBody>(scene.subjects[0].body).morph = false;
+    EXPECT_TRUE(switchesOf(scene).empty()) << "beyond the reach nothing switches";
+}
+
+TEST(Pops, of_smoke_are_that_its_mean_becomes_another_one_and_are_seen_less_from_farther_away) {
+    Emitter emitter;
+    EmitterPart smoke;
+    smoke.name = "smoke";
+    smoke.rate = 30;
+    emitter.parts = {smoke};
+    emitter.levels.resize(3);
+    for (std::size_t l = 0; l < 3; ++l) {
+        emitter.levels[l].parts.resize(1);
+        emitter.levels[l].from = {DecideBy::Distance, 30.0 * static_cast<double>(l)};
+    }
+    emitter.levels[1].parts[0].rate = 29;
+    emitter.levels[2].parts[0].rate = 2;
+    auto made = makeEmitter("mist", emitter, std::vector<std::shared_ptr<const Image>>(1));
+    ASSERT_TRUE(made) << made.error().text();
+    made->id = 4;
+    Scene scene;
+    scene.subjects = {*made};
+    const auto places = switchesOf(scene);
+    ASSERT_EQ(places.size(), 2U);
+    EXPECT_NEAR(places[1].key.metres, 60, 1e-6);
+    const auto little = scoreSwitch(scene.subjects[0], places[0], {}, {});
+    const auto much = scoreSwitch(scene.subjects[0], places[1], {}, {});
+    ASSERT_TRUE(little);
+    ASSERT_TRUE(much);
+    EXPECT_TRUE(much->cloud);
+    EXPECT_GT(much->changedPixels, 0.5) << "a fifteenth of the smoke covers less than half";
+    EXPECT_GT(much->meanDeltaE, little->meanDeltaE);
+    EXPECT_TRUE(little->unseen(1));
+    EXPECT_GT(much->severity(1), little->severity(1));
+    EXPECT_EQ(much->before.rgba.size(), much->after.rgba.size());
+    EXPECT_GT(much->pixelsTall, 0);
+    // Kept until it is asked for otherwise: by the device, or always the same.
+    auto& body = std::get<EmitterBody>(scene.subjects[0].body);
+    body.emitter.forced = 1;
+    EXPECT_TRUE(switchesOf(scene).empty());
+    body.emitter.forced.reset();
+    scene.subjects[0].rule.reachMetres = 40;
+    EXPECT_EQ(switchesOf(scene).size(), 1U);
 }
 
 TEST(Pops, are_seen_less_the_later_the_switch_and_hold_the_outline_of_the_promise) {

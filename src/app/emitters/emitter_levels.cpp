@@ -255,6 +255,11 @@ EmitterSwitches::EmitterSwitches(Workbench& bench, QWidget* parent)
     m_reach = new NumberBox(0, 1e6, 1, tr(" m"));
     m_reach->setSpecialValueText(tr("no limit"));
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Nothing of it is drawn beyond this distance")));
+    m_unit = new Segmented({tr("metres"), tr("shares of reach")},
+                           {tr("Each level comes in at a distance"),
+                            tr("Each level comes in at a share of the reach, and goes with it when that changes")});
+    m_unit->setObjectName(QStringLiteral("emitterUnit"));
+    body->addWidget(fieldRow(tr("Switches in"), m_unit, tr("What the places of the switches are kept in")));
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("Now in frame"), "title"));
     m_frame = makeLabel({});
@@ -273,6 +278,10 @@ EmitterSwitches::EmitterSwitches(Workbench& bench, QWidget* parent)
     body->addWidget(m_pops);
     connect(m_by, &Segmented::picked, this, [this](int i) {
         m_bench.emitters.setLevelBy(m_bench.session.subjectId(), i == 1 ? LevelBy::Tier : LevelBy::Distance);
+    });
+    connect(m_unit, &Segmented::picked, this, [this](int i) {
+        m_bench.switching.setDecideBy(m_bench.session.subjectId(),
+                                      i == 1 ? DecideBy::ShareOfReach : DecideBy::Distance);
     });
     connect(m_forced, &QComboBox::activated, this, [this](int i) {
         m_bench.emitters.setForced(m_bench.session.subjectId(),
@@ -326,6 +335,8 @@ void EmitterSwitches::refresh() {
     m_hysteresis->show(100 * s->rule.hysteresis);
     m_liveOut->show(s->rule.fadeSeconds);
     m_reach->show(s->rule.reachMetres);
+    m_unit->setCurrent(s->rule.decideBy == DecideBy::ShareOfReach ? 1 : 0);
+    m_unit->setEnabled(s->rule.reachMetres > 0); // of what has no end there are no shares
     askPops(*s);
 }
 

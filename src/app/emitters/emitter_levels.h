@@ -69,6 +69,7 @@ private:
     NumberBox* m_hysteresis;
     NumberBox* m_liveOut;
     NumberBox* m_reach;
+    Segmented* m_unit;
     QLabel* m_frame;
     QLabel* m_pops;
     Emitter m_scored; ///< what the list of switches is of

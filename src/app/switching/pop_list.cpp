@@ -29,12 +29,20 @@ PopRow::PopRow(PopsModel::Pop pop, const QString& name, double allowPx, bool cho
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setAccessibleName(tr("Switch of %1 to level %2").arg(name).arg(m_pop.place.level));
-    setToolTip(
-        tr("Click to stand where it happens and see both levels in turn.\nThe outline moves by %1, %2 of its pixels "
-           "change, the colours are %3 apart in the mean (CIELAB).\nUnseen: no more than %4, and 1 % of the pixels.")
-            .arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels))
-            .arg(m_pop.score->meanDeltaE, 0, 'f', 1)
-            .arg(pixelText(allowPx)));
+    if (m_pop.score->cloud)
+        setToolTip(tr("Click to stand where it happens.\nIts mean colours are %1 apart (CIELAB), it covers %2 more or "
+                      "less.\nUnseen: up to %3 of what drifts anyway.")
+                       .arg(m_pop.score->meanDeltaE, 0, 'f', 1)
+                       .arg(percent(m_pop.score->changedPixels))
+                       .arg(PopScore::kCloudDeltaE));
+    else
+        setToolTip(tr("Click to stand where it happens and see both levels in turn.\nThe outline moves by %1, %2 of "
+                      "its pixels "
+                      "change, the colours are %3 apart in the mean (CIELAB).\nUnseen: no more than %4, and 1 % of the "
+                      "pixels.")
+                       .arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels))
+                       .arg(m_pop.score->meanDeltaE, 0, 'f', 1)
+                       .arg(pixelText(allowPx)));
 }
 
 void PopRow::paintEvent(QPaintEvent*) {
@@ -50,9 +58,11 @@ void PopRow::paintEvent(QPaintEvent*) {
     p.setBrush(color);
     p.drawEllipse(QPointF(11, height() / 2.0 - 0.5), 3.5, 3.5);
     const QRectF text = QRectF(rect()).adjusted(22, 3, -8, -4);
-    const QString amount = unseen ? tr("unseen")
-                                  : QStringLiteral("%1 · %2").arg(pixelText(m_pop.score->outlineShift),
-                                                                  percent(m_pop.score->changedPixels));
+    const QString amount =
+        unseen ? tr("unseen")
+        : m_pop.score->cloud
+            ? tr("ΔE %1 · cover %2").arg(m_pop.score->meanDeltaE, 0, 'f', 1).arg(percent(m_pop.score->changedPixels))
+            : QStringLiteral("%1 · %2").arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels));
     p.setFont(Look::font(11, 600));
     p.setPen(unseen ? l.good : l.text);
     p.drawText(text, Qt::AlignRight | Qt::AlignTop, amount);
@@ -205,11 +215,27 @@ void PopList::fillWays() {
     const Subject* s = m_bench.session.scene().find(m_chosen->place.subject);
     const auto finer = static_cast<std::size_t>(m_chosen->finer);
     const auto coarser = static_cast<std::size_t>(m_chosen->place.level);
-    if (s == nullptr || coarser >= s->mesh().levels.size())
+    if (s == nullptr || (s->isMesh() && coarser >= s->mesh().levels.size()))
         return;
     const std::uint32_t id = s->id;
     const int level = m_chosen->place.level;
     const double from = m_chosen->place.key.metres;
+    if (s->emitter() != nullptr) {
+        menu->addAction(tr("Later, just where nobody sees it: looks for the place"), this,
+                        [this, id, level] { m_bench.pops.smoothUnseen({id}, level); });
+        for (const double factor : {1.3, 2.0})
+            menu->addAction(tr("Switch later, at %1").arg(distanceText(factor * from)), this,
+                            [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
+        return;
+    }
+    if (s->terrain() != nullptr) {
+        menu->addAction(tr("Let its levels pass into each other: no switch of this ground is left to be seen"), this,
+                        [this, id] { m_bench.grounds.setMorph(id, true); });
+        for (const double factor : {1.3, 2.0})
+            menu->addAction(tr("Have the level come in everywhere from %1").arg(distanceText(factor * from)), this,
+                            [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
+        return;
+    }
     const auto more = s->mesh().levels[finer].triangles - s->mesh().levels[coarser].triangles;
     menu->addAction(tr("Later, just where nobody sees it: looks for the place"), this,
                     [this, id, level] { m_bench.pops.smoothUnseen({id}, level); });
