@@ -151,9 +151,12 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                                      : frame.bound == Bound::Pixels ? pixelMs(device, ledger.total)
                                                                     : geometryMs(device, ledger.total);
                      audit.shown.resize(selection.subjects.size());
+                     audit.culled.resize(selection.subjects.size());
                      std::vector<Shown>& now = shown.emplace_back();
                      for (std::size_t s = 0; s < selection.subjects.size(); ++s) {
                          audit.shown[s] |= selection.levels[s];
+                         for (std::size_t why = 0; why < kCullReasons; ++why)
+                             audit.culled[s][why] += selection.subjects[s].culledBy[why];
                          now.push_back({selection.levels[s],
                                         scene.subjects[s].terrain() != nullptr ? selection.subjects[s].drawn : 0U});
                      }
@@ -166,6 +169,8 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
     if (!flown)
         return flown.error();
     audit.memory = memoryAlong(scene, device, shown);
+    for (const Shown& at : shown[audit.worstFrame])
+        audit.shownAtWorst.push_back(at.levels);
     for (std::size_t f = 0; f < audit.frames.size(); ++f)
         audit.frames[f].memoryMb = static_cast<double>(audit.memory.frames[f]);
     return audit;

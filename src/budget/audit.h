@@ -64,8 +64,11 @@ struct Audit {
     std::string device;
     std::vector<AuditFrame> frames;
     std::vector<std::uint64_t> shown; ///< one a subject: its levels that any frame shows, in fields too, a bit each
-    std::uint32_t framesOver = 0;     ///< over any of the three budgets
-    std::size_t worstFrame = 0;       ///< by estimated ms
+    std::vector<std::uint64_t> shownAtWorst; ///< the same of the worst frame alone
+    /// One a subject: copies by Culled, all frames together.
+    std::vector<std::array<std::uint64_t, kCullReasons>> culled;
+    std::uint32_t framesOver = 0; ///< over any of the three budgets
+    std::size_t worstFrame = 0;   ///< by estimated ms
     double framesPerSecond = 60;
     MemoryUse memory;
     [[nodiscard]] bool holds() const { return framesOver == 0 && memory.framesOver == 0; }

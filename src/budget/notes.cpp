@@ -4,6 +4,7 @@
 #include "scene/kinds.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <fmt/format.h>
 #include <numeric>
@@ -49,19 +50,52 @@ std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
                                        waiting.frames, over, keyOf(bound), 100 * waiting.share, advice)});
     }
     const AuditFrame& worst = audit.frames[audit.worstFrame];
+    constexpr double kMuch = 0.1;
     for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
         const Subject& subject = scene.subjects[s];
         const double share = static_cast<double>(worst.subjectMs[s]) / std::max(worst.ms, 1e-9);
-        constexpr double kMuch = 0.1;
         if (worst.over && share >= kMuch && subject.isMesh() && subject.mesh().levels.size() == 1)
             out.push_back({BudgetNoteKind::OneLevel, subject.id, 0, 1, share,
                            fmt::format("{} takes {:.0f} % of the worst frame and has no coarser level", subject.name,
                                        100 * share)});
     }
     for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
-        if (!scene.subjects[s].isMesh() || audit.shown[s] == 0)
-            continue; // what never shows at all stands nowhere, or is another matter
         const Subject& subject = scene.subjects[s];
+        const std::size_t levels = subject.isMesh() ? subject.mesh().levels.size() : 0;
+        const double share = static_cast<double>(worst.subjectMs[s]) / std::max(worst.ms, 1e-9);
+        if (worst.over && share >= kMuch && levels > 1 && audit.shownAtWorst[s] == std::uint64_t{1} << (levels - 1))
+            out.push_back(
+                {BudgetNoteKind::LevelPays, subject.id, levels - 1, 1, share,
+                 fmt::format("all that the worst frame draws of {} is L{}, its coarsest, and it takes {:.0f} % "
+                             "of the frame: one coarser still would pay",
+                             subject.name, levels - 1, 100 * share)});
+    }
+    const auto culled = [&](std::size_t s, Culled why) { return audit.culled[s][static_cast<std::size_t>(why)]; };
+    std::uint64_t hidden = 0;
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s)
+        hidden += culled(s, Culled::Hidden);
+    if (scene.settings.cullHidden && hidden == 0)
+        out.push_back({BudgetNoteKind::HidesNothing, 0, 0, audit.frames.size(), 0,
+                       "nothing is hidden behind anything in any frame of this route: an engine that does not look "
+                       "for it loses nothing"});
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s)
+        if (const Subject& subject = scene.subjects[s];
+            audit.shown[s] != 0 && subject.rule.reachMetres > 0 && culled(s, Culled::BeyondReach) == 0)
+            out.push_back({BudgetNoteKind::ReachesAll, subject.id, 0, audit.frames.size(), 0,
+                           fmt::format("the reach of {}, {}, ends none of it in any frame of this route", subject.name,
+                                       length(subject.rule.reachMetres))});
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s) {
+        const Subject& subject = scene.subjects[s];
+        if (const TerrainBody* ground = subject.terrain(); ground != nullptr && audit.shown[s] != 0) {
+            const auto finest = static_cast<std::size_t>(std::countr_zero(audit.shown[s]));
+            if (finest > 0)
+                out.push_back({BudgetNoteKind::NeverShown, subject.id, finest - 1, audit.frames.size(), 0,
+                               fmt::format("no frame of this route shows {} finer than L{}: heights {} apart would do",
+                                           subject.name, finest,
+                                           length(ground->tree->spacing * std::exp2(static_cast<double>(finest))))});
+        }
+        if (!subject.isMesh() || audit.shown[s] == 0)
+            continue; // what never shows at all stands nowhere, or is another matter
         for (std::size_t level = 1; level < subject.mesh().levels.size(); ++level)
             if ((audit.shown[s] >> level & 1U) == 0)
                 out.push_back({BudgetNoteKind::NeverShown, subject.id, level, audit.frames.size(), 0,

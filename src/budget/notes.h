@@ -6,16 +6,27 @@
 namespace thicket {
 
 enum class BudgetNoteKind {
-    NeverShown, ///< a level that no frame of the route shows; without it no frame changes
-    DrawBound,  ///< in frames that are over, draws take most: fewer triangles do not shorten them
-    PixelBound, ///< the same of pixels
-    OneLevel    ///< a subject takes much of the worst frame and has no coarser level
+    NeverShown,   ///< a level that no frame of the route shows; without it no frame changes
+    DrawBound,    ///< in frames that are over, draws take most: fewer triangles do not shorten them
+    PixelBound,   ///< the same of pixels
+    OneLevel,     ///< a subject takes much of the worst frame and has no coarser level
+    LevelPays,    ///< the same, where all that is drawn of it then is its coarsest level
+    HidesNothing, ///< nothing is hidden behind anything in any frame
+    ReachesAll    ///< a subject's reach ends nothing in any frame
 };
+constexpr Named<BudgetNoteKind> kBudgetNoteKinds[] = {
+    {BudgetNoteKind::NeverShown, "never-shown"}, {BudgetNoteKind::DrawBound, "draw-bound"},
+    {BudgetNoteKind::PixelBound, "pixel-bound"}, {BudgetNoteKind::OneLevel, "one-level"},
+    {BudgetNoteKind::LevelPays, "level-pays"},   {BudgetNoteKind::HidesNothing, "hides-nothing"},
+    {BudgetNoteKind::ReachesAll, "reaches-all"}};
+constexpr std::span<const Named<BudgetNoteKind>> namesOf(BudgetNoteKind /*any*/) {
+    return kBudgetNoteKinds;
+}
 
 struct BudgetNote {
     BudgetNoteKind kind = BudgetNoteKind::NeverShown;
     std::uint32_t subject = 0; ///< id; 0: of the frame as a whole
-    std::size_t level = 0;     ///< of NeverShown
+    std::size_t level = 0;     ///< of NeverShown; of LevelPays the coarsest
     std::size_t frames = 0;    ///< that it is about
     double share = 0;          ///< of the frame's time, where it is about time
     std::string text;

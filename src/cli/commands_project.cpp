@@ -1,6 +1,7 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "budget/compare.h"
+#include "budget/notes.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
 #include "io/json/fields.h"
@@ -195,7 +196,16 @@ int audit(const Console& console, const ProjectOptions& options) {
         mostTriangles = std::max(mostTriangles, f.triangles);
         mostDraws = std::max(mostDraws, f.draws);
     }
+    const std::vector<BudgetNote> noted = notesOn(*result, *scene);
     if (console.json) {
+        ordered_json notes = ordered_json::array();
+        for (const BudgetNote& note : noted)
+            notes.push_back({{"kind", keyOf(note.kind)},
+                             {"subject", note.subject != 0 ? scene->find(note.subject)->name : std::string()},
+                             {"level", note.level},
+                             {"frames", note.frames},
+                             {"share", note.share},
+                             {"text", note.text}});
         ordered_json frames = ordered_json::array();
         for (const AuditFrame& f : result->frames)
             frames.push_back({{"seconds", f.seconds},
@@ -229,6 +239,7 @@ int audit(const Console& console, const ProjectOptions& options) {
                                       {"draws", worst.draws}}},
                                     {"summary", encode(summary)},
                                     {"worse", encode(worse)},
+                                    {"notes", notes},
                                     {"audit_ms", ms},
                                     {"frames", frames}}
                            .dump(1, ' ', false, ordered_json::error_handler_t::replace)
@@ -262,6 +273,8 @@ int audit(const Console& console, const ProjectOptions& options) {
             console.out << fmt::format("  longest over   {:>10}     frames in a row, from {:.1f} s\n",
                                        pacing.longestOver,
                                        static_cast<double>(pacing.longestFrom) / result->framesPerSecond);
+        for (const BudgetNote& note : noted)
+            console.out << "  note           " << note.text << '\n';
     }
     if (!options.junit.empty())
         if (auto written = writeTextFile(options.junit, junitOf(*result, *device, worse, options)); !written)
@@ -311,9 +324,15 @@ int pops(const Console& console, const ProjectOptions& options) {
                                 {"to", s.toMetres},
                                 {"unseen", s.unseen}});
             table += fmt::format("{:<18} L{:<2} {:>10} -> {:>10}  {}\n", subject.name, s.level, length(s.fromMetres),
-                                 length(s.toMetres), s.unseen ? "unseen" : "seen up to eight times as far");
+                                 length(s.toMetres),
+                                 subject.terrain() != nullptr ? "passes into the next"
+                                 : s.unseen                   ? "unseen"
+                                                              : "seen up to eight times as far");
         }
-        subject.mesh().levels = made->subject.mesh().levels;
+        if (subject.isMesh())
+            subject.mesh().levels = made->subject.mesh().levels;
+        else
+            subject.body = made->subject.body;
     }
     if (!options.out.empty())
         if (auto done = writeProject(*scene, options.out, true); !done)
@@ -332,6 +351,7 @@ int pops(const Console& console, const ProjectOptions& options) {
                             {"allow_px", r.subject->rule.allowPx},
                             {"changed_pixels", r.score.changedPixels},
                             {"mean_delta_e", r.score.meanDeltaE},
+                            {"cloud", r.score.cloud},
                             {"unseen", r.score.unseen(r.subject->rule.allowPx)}});
         ordered_json all{{"seen", seen}, {"switches", list}};
         if (options.smooth)

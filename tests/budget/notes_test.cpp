@@ -3,6 +3,7 @@
 #include "budget/notes.h"
 
 #include "budget/first_audit.h"
+#include "scene/grounds.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
@@ -112,6 +113,70 @@ TEST(Notes, frames_that_wait_for_draws_or_pixels_are_not_made_shorter_by_fewer_t
     roomy.frameMs = 1e6;
     roomy.usPerDraw = 5000;
     EXPECT_EQ(countOf(notesOn(auditOf(scene, roomy), scene), BudgetNoteKind::DrawBound), 0U);
+}
+
+TEST(Notes, where_a_coarser_level_would_pay_it_is_said) {
+    Scene scene = sceneFarOff();
+    scene.subjects.erase(scene.subjects.begin() + 1);
+    scene.subjects[0].mesh().levels.resize(2);
+    refreshSubject(scene.subjects[0]);
+    Device device = tight();
+    device.baseMs = 0;
+    const Audit audit = auditOf(scene, device);
+    ASSERT_EQ(audit.shownAtWorst[0], 2U) << "its coarsest alone";
+    const auto notes = notesOn(audit, scene);
+    ASSERT_EQ(countOf(notes, BudgetNoteKind::LevelPays), 1U);
+    // With one it is no longer said.
+    scene.subjects[0].mesh().levels = sceneFarOff().subjects[0].mesh().levels;
+    refreshSubject(scene.subjects[0]);
+    const Audit after = auditOf(scene, device);
+    EXPECT_EQ(countOf(notesOn(after, scene), BudgetNoteKind::LevelPays), 0U);
+    EXPECT_LT(after.frames[after.worstFrame].triangles, audit.frames[audit.worstFrame].triangles);
+}
+
+TEST(Notes, culling_that_takes_nothing_away_is_said) {
+    Scene scene = sceneFarOff();
+    scene.settings.cullHidden = true;
+    scene.subjects[0].rule.reachMetres = 500;
+    scene.subjects[1].rule.reachMetres = 60;
+    const Audit audit = auditOf(scene, tight());
+    const auto notes = notesOn(audit, scene);
+    EXPECT_EQ(countOf(notes, BudgetNoteKind::HidesNothing), 1U);
+    ASSERT_EQ(countOf(notes, BudgetNoteKind::ReachesAll), 1U) << "the lump's ends it at the far end of the route";
+    for (const BudgetNote& note : notes)
+        if (note.kind == BudgetNoteKind::ReachesAll) {
+            EXPECT_EQ(note.subject, 1U);
+            EXPECT_NE(note.text.find("ball"), std::string::npos);
+        }
+    scene.settings.cullHidden = false;
+    scene.subjects[0].rule.reachMetres = 0;
+    const Audit after = auditOf(scene, tight());
+    for (std::size_t f = 0; f < after.frames.size(); ++f)
+        ASSERT_EQ(after.frames[f].triangles, audit.frames[f].triangles) << "no frame has changed";
+    EXPECT_EQ(countOf(notesOn(after, scene), BudgetNoteKind::HidesNothing), 0U);
+    EXPECT_EQ(countOf(notesOn(after, scene), BudgetNoteKind::ReachesAll), 0U);
+}
+
+TEST(Notes, of_ground_the_levels_that_are_finer_than_any_frame_shows_are_said) {
+    TerrainBody body;
+    body.trial = GroundRecipe();
+    body.trial->columns = body.trial->rows = 257;
+    body.cells = 16;
+    auto ground = makeTerrain("bed", std::move(body), {});
+    ASSERT_TRUE(ground);
+    ground->id = 1;
+    ground->rule.allowPx = 4;
+    Scene scene;
+    scene.subjects = {*ground};
+    scene.nextId = 20;
+    scene.settings.routes = {{"over", {{0, {0, 900, 300}, {0, 0, 0}}, {2, {0, 900, 200}, {0, 0, 0}}}}};
+    const Audit high = auditOf(scene, tight());
+    const auto notes = notesOn(high, scene);
+    ASSERT_EQ(countOf(notes, BudgetNoteKind::NeverShown), 1U);
+    EXPECT_NE(notes.back().text.find("heights"), std::string::npos) << notes.back().text;
+    scene.subjects[0].rule.allowPx = 0.2;
+    scene.settings.routes = {{"on", {{0, {0, 12, 60}, {0, 8, 0}}, {2, {0, 12, 40}, {0, 8, 0}}}}};
+    EXPECT_EQ(countOf(notesOn(auditOf(scene, tight()), scene), BudgetNoteKind::NeverShown), 0U);
 }
 
 TEST(Notes, worst_moments_are_different_moments) {

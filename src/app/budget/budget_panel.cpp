@@ -471,16 +471,41 @@ void BudgetPanel::refreshNotes() {
         text->setWordWrap(true);
         text->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
         row->addWidget(text, 1);
-        if (note.kind == BudgetNoteKind::NeverShown) {
-            QPushButton* mend = makeButton(tr("Remove it"), tr("Take this level out; no frame of the route changes"));
-            mend->setProperty("flat2", true);
-            connect(mend, &QPushButton::clicked, this, [this, subject = note.subject, level = note.level] {
-                m_bench.thin.removeLevel(subject, static_cast<int>(level));
-            });
-            row->addWidget(mend);
-        }
+        addMend(note, row);
         m_notes->addWidget(line);
     }
+}
+
+/// The button that does what a note advises, where one step does it.
+void BudgetPanel::addMend(const BudgetNote& note, QBoxLayout* row) {
+    const auto add = [&](const QString& text, const QString& tip, std::function<void()> mend) {
+        QPushButton* button = makeButton(text, tip);
+        button->setProperty("flat2", true);
+        connect(button, &QPushButton::clicked, this, std::move(mend));
+        row->addWidget(button);
+    };
+    const Subject* subject = m_bench.session.scene().find(note.subject);
+    const bool mesh = subject != nullptr && subject->isMesh();
+    if (note.kind == BudgetNoteKind::NeverShown && mesh)
+        add(tr("Remove it"), tr("Take this level out; no frame of the route changes"),
+            [this, id = note.subject, level = note.level] { m_bench.thin.removeLevel(id, static_cast<int>(level)); });
+    if (note.kind == BudgetNoteKind::LevelPays && mesh && note.level < subject->mesh().levels.size()) {
+        const double triangles = subject->mesh().levels[note.level].triangles / 3.0;
+        add(tr("Add one"), tr("A level of a third of the triangles of its coarsest"),
+            [this, id = note.subject, triangles] { m_bench.thin.addLevel(id, triangles); });
+    }
+    if (note.kind == BudgetNoteKind::HidesNothing)
+        add(tr("Do not look"), tr("Draw what is hidden: no frame of the route changes"),
+            [this] { m_bench.switching.setCullHidden(false); });
+    if (note.kind == BudgetNoteKind::ReachesAll && subject != nullptr)
+        add(tr("Take it away"), tr("Draw it however far it is; no frame of the route changes"),
+            [this, id = note.subject] {
+                if (const Subject* s = m_bench.session.scene().find(id)) {
+                    SwitchRule rule = s->rule;
+                    rule.reachMetres = 0;
+                    m_bench.switching.setRule(id, rule, tr("Take the reach away"));
+                }
+            });
 }
 
 } // namespace thicket::app

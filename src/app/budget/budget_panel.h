@@ -46,6 +46,7 @@ signals:
 private:
     void refresh();
     void refreshNotes();
+    void addMend(const BudgetNote& note, QBoxLayout* row);
     void refreshFitted();
     void refreshRoutes();
     void refreshSweep();
