@@ -16,6 +16,8 @@
 #include <QSplitter>
 #include <QStackedWidget>
 
+class QMenu;
+
 namespace thicket::app {
 
 class BudgetPanel;
@@ -93,6 +95,7 @@ private:
     QWidget* makeTop();
     QWidget* makeLeft();
     [[nodiscard]] std::vector<std::uint32_t> chosenSubjects() const;
+    void addTakeLevels(QMenu& menu, const Subject& subject);
     QWidget* makeCentre();
     QWidget* makeFoot();
     void makeActions();

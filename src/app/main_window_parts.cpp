@@ -122,11 +122,27 @@ QWidget* MainWindow::makeLeft() {
         if (meant != nullptr && placementsOf(*meant) &&
             std::any_of(subjects.begin(), subjects.end(), [](const Subject& s) { return s.terrain() != nullptr; }))
             menu.addAction(tr("Stand on the ground"), this, [this, id] { m_bench.grounds.standOnGround(id); });
+        if (meant != nullptr)
+            addTakeLevels(menu, *meant);
         menu.addAction(tr("Rename"), this, [this, index] { m_list->edit(index); });
         menu.addAction(tr("Remove from the project"), this, [this, id] { m_bench.files.removeSubject(id); });
         menu.exec(m_list->viewport()->mapToGlobal(at));
     });
     return left;
+}
+
+/// Those of its kind that a subject may have its rule and levels from.
+void MainWindow::addTakeLevels(QMenu& menu, const Subject& subject) {
+    std::vector<const Subject*> others;
+    for (const Subject& s : m_bench.session.scene().subjects)
+        if (s.kind() == subject.kind() && s.id != subject.id)
+            others.push_back(&s);
+    if (others.empty())
+        return;
+    QMenu* from = menu.addMenu(subject.isMesh() ? tr("Switch as") : tr("Take the levels of"));
+    for (const Subject* other : others)
+        from->addAction(QString::fromStdString(other->name), this,
+                        [this, id = subject.id, of = other->id] { m_bench.files.takeLevels(id, of); });
 }
 
 std::vector<std::uint32_t> MainWindow::chosenSubjects() const {

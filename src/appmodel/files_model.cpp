@@ -6,6 +6,7 @@
 #include "scene/kinds.h"
 #include "scene/mend_subject.h"
 #include "scene/strand_subject.h"
+#include "scene/take_levels.h"
 
 #include <algorithm>
 
@@ -407,6 +408,43 @@ void FilesModel::putLevelsInOrder(std::uint32_t id) {
 
 void FilesModel::removeSubject(std::uint32_t id) {
     m_session.document.push(thicket::removeSubject(m_session.scene(), id));
+}
+
+void FilesModel::takeLevels(std::uint32_t id, std::uint32_t from) {
+    const Subject* found = m_session.scene().find(id);
+    const Subject* other = m_session.scene().find(from);
+    if (found == nullptr || other == nullptr)
+        return;
+    const std::string label = found->name + " takes the levels of " + other->name;
+    if (found->strands() == nullptr) {
+        auto made = thicket::takeLevels(*found, *other);
+        if (!made) {
+            m_session.report(made.error());
+            return;
+        }
+        refresh(m_session.scene(), *made);
+        m_session.document.push(changeSubject(m_session.scene(), std::move(*made), label));
+        return;
+    }
+    // Strands choose their points anew, which takes a while.
+    Session::Change change{tr("Choosing points"), label};
+    change.kind = Kind::Strands;
+    change.work = [other = *other](const Subject& before, const Scene&, const JobContext&) {
+        return thicket::takeLevels(before, other);
+    };
+    change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        const StrandsBody& is = *now.strands();
+        if (is.strands != before.strands()->strands || is.levels != before.strands()->levels)
+            return std::nullopt;
+        Subject after = now;
+        after.rule = made.rule;
+        auto& body = std::get<StrandsBody>(after.body);
+        body.thinning = made.strands()->thinning;
+        body.levels = made.strands()->levels;
+        body.layout = made.strands()->layout;
+        return after;
+    };
+    m_session.change({id}, std::move(change));
 }
 
 void FilesModel::renameSubject(std::uint32_t id, const QString& name) {

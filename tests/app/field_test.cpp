@@ -3,10 +3,15 @@
 #include "app/field/field_chart.h"
 #include "app/field/field_panel.h"
 #include "app/field/scatter_panel.h"
+#include "app/parts/controls.h"
 #include "app/switching/switch_chart.h"
 #include "app/window_fixture.h"
 #include "scene/kinds.h"
 
+#include <QApplication>
+#include <QContextMenuEvent>
+#include <QDialog>
+#include <QMenu>
 #include <QMessageBox>
 #include <QPushButton>
 #include <QTimer>
@@ -79,6 +84,46 @@ TEST_F(FieldWindow, a_double_click_adds_a_point_and_delete_takes_it_away) {
     QTest::mouseClick(&chart, Qt::LeftButton, Qt::NoModifier, chart.place(FieldChart::Curve::Keep, 2).toPoint());
     QTest::keyClick(&chart, Qt::Key_Delete);
     EXPECT_EQ(body().thinning.keep.points.size(), points);
+}
+
+TEST_F(FieldWindow, a_handles_place_is_typed_or_taken_from_the_camera) {
+    FieldChart& chart = window->fieldChart();
+    const Thinning before = body().thinning;
+    const int steps = window->bench().session.document.undo().index();
+    const double metres = before.keep.points[1].metres + 1;
+    bool asked = false;
+    QTimer::singleShot(0, &chart, [&] {
+        auto* dialog = chart.findChild<QDialog*>(QStringLiteral("typePlace"));
+        ASSERT_NE(dialog, nullptr);
+        asked = true;
+        dialog->findChild<NumberBox*>(QStringLiteral("typedMetres"))->show(metres);
+        dialog->findChild<NumberBox*>(QStringLiteral("typedShare"))->show(37);
+        dialog->accept();
+    });
+    QTest::mouseClick(&chart, Qt::LeftButton, Qt::NoModifier, chart.place(FieldChart::Curve::Keep, 1).toPoint());
+    QTest::keyClick(&chart, Qt::Key_Return);
+    ASSERT_TRUE(asked);
+    EXPECT_NEAR(body().thinning.keep.points[1].metres, metres, 1e-6);
+    EXPECT_NEAR(body().thinning.keep.points[1].value, 0.37, 1e-6);
+    EXPECT_EQ(window->bench().session.document.undo().index(), steps + 1);
+    // The menu puts the last point where the camera stands, far beyond the others.
+    const std::size_t last = body().thinning.keep.points.size() - 1;
+    window->viewport().standAt(body().thinning.keep.points[last].metres + 3);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+    const double stands = window->viewport().subjectDistance();
+    ASSERT_GT(stands, body().thinning.keep.points[last - 1].metres + 1);
+    QTimer::singleShot(0, &chart, [] {
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        ASSERT_NE(menu, nullptr);
+        for (QAction* action : menu->actions())
+            if (action->text().contains(QStringLiteral("camera stands")))
+                action->trigger();
+        menu->close();
+    });
+    const QPoint at = chart.place(FieldChart::Curve::Keep, last).toPoint();
+    QContextMenuEvent event(QContextMenuEvent::Mouse, at, chart.mapToGlobal(at));
+    QApplication::sendEvent(&chart, &event);
+    EXPECT_NEAR(body().thinning.keep.points[last].metres, stands, 0.02 * stands);
 }
 
 TEST_F(FieldWindow, growth_follows_the_share_until_it_is_drawn_by_hand) {

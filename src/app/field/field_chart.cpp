@@ -1,10 +1,14 @@
 #include "app/field/field_chart.h"
 
 #include "app/look/look.h"
+#include "app/parts/controls.h"
 #include "base/text.h"
 #include "scene/kinds.h"
 
+#include <QDialog>
+#include <QDialogButtonBox>
 #include <QMenu>
+#include <QVBoxLayout>
 #include <cmath>
 
 namespace thicket::app {
@@ -290,7 +294,8 @@ void FieldChart::paintOverlay(QPainter& p) {
     const double looser = m_bench.session.scene().statedView().looser(field()->id);
     drawTitle(p,
               looser == 1
-                  ? tr("Keep and grow with distance")
+                  ? m_thinning.fullHeight > 0 ? tr("Keep and grow with height on screen")
+                                              : tr("Keep and grow with distance")
                   : tr("Keep and grow with distance · fitted to this device: %1 × as near").arg(figureText(looser, 3)),
               !m_thinning.thins()   ? m_thinning.widths ? tr("every strand is drawn, as wide as it is")
                                                         : tr("every copy is drawn, as large as it is")
@@ -367,31 +372,21 @@ void FieldChart::drag(const QPointF& to) {
         const double step = metres < 10 ? 0.1 : metres < 100 ? 0.5 : 1;
         return std::round(metres / step) * step;
     };
-    Thinning thinning = m_thinning;
-    const auto move = [&](DistanceCurve& curve, double low, double high) {
-        const auto i = static_cast<std::size_t>(m_drag.index);
-        const double from = i > 0 ? curve.points[i - 1].metres + 0.1 : 0;
-        const double until = i + 1 < curve.points.size() ? curve.points[i + 1].metres - 0.1 : 1e6;
-        curve.points[i].metres = std::clamp(round(d), from, std::max(from, until));
+    const auto shareAt = [&](double low, double high) {
         const double raw = std::clamp(valueAt(to.y()), low, high);
         // A curve catches at whole and at nothing.
         const double snap = 6 * (valueAt(0) - valueAt(1));
-        curve.points[i].value = std::abs(raw - 1) < std::abs(snap) ? 1 : raw < 0.02 ? 0 : std::round(raw * 100) / 100;
+        return std::abs(raw - 1) < std::abs(snap) ? 1 : raw < 0.02 ? 0 : std::round(raw * 100) / 100;
     };
     switch (m_drag.grip) {
     case Grip::Keep:
-        move(thinning.keep, 0, 1);
-        m_bench.fields.setThinning(s->id, thinning, tr("Change what is kept"), key);
+        putPoint(m_drag, round(d), shareAt(0, 1), key);
         return;
     case Grip::Grow:
-        move(thinning.grow, 1, Thinning::kMostGrowth);
-        m_bench.fields.setThinning(s->id, thinning, tr("Change how copies grow"), key);
+        putPoint(m_drag, round(d), shareAt(1, Thinning::kMostGrowth), key);
         return;
     case Grip::Switch:
-        if (s->instances() != nullptr)
-            m_bench.fields.setSwitch(s->id, m_drag.index, round(d) / std::max(1e-9, m_chain.detail), key);
-        else
-            m_bench.switching.setSwitchDistance(s->id, m_drag.index, round(d), key);
+        putSwitch(m_drag.index, round(d), key);
         return;
     case Grip::Band: {
         SwitchRule rule = s->rule;
@@ -406,6 +401,69 @@ void FieldChart::drag(const QPointF& to) {
     case Grip::None:
         return;
     }
+}
+
+void FieldChart::putPoint(const Hit& hit, double metres, double value, const QString& mergeKey) {
+    const Subject* s = field();
+    Thinning thinning = m_thinning;
+    const bool keep = hit.grip == Grip::Keep;
+    DistanceCurve& curve = keep ? thinning.keep : thinning.grow;
+    const auto i = static_cast<std::size_t>(hit.index);
+    if (s == nullptr || i >= curve.points.size())
+        return;
+    const double from = i > 0 ? curve.points[i - 1].metres + 0.1 : 0;
+    const double until = i + 1 < curve.points.size() ? curve.points[i + 1].metres - 0.1 : 1e6;
+    curve.points[i] = {std::clamp(metres, from, std::max(from, until)),
+                       std::clamp(value, keep ? 0.0 : 1.0, keep ? 1.0 : Thinning::kMostGrowth)};
+    m_bench.fields.setThinning(s->id, thinning, keep ? tr("Change what is kept") : tr("Change how copies grow"),
+                               mergeKey);
+}
+
+void FieldChart::putSwitch(int level, double metres, const QString& mergeKey) {
+    const Subject* s = field();
+    if (s == nullptr)
+        return;
+    if (s->instances() != nullptr)
+        m_bench.fields.setSwitch(s->id, level, metres / std::max(1e-9, m_chain.detail), mergeKey);
+    else
+        m_bench.switching.setSwitchDistance(s->id, level, metres, mergeKey);
+}
+
+void FieldChart::typePlace(const Hit& hit) {
+    const bool isSwitch = hit.grip == Grip::Switch;
+    const DistanceCurve& curve = hit.grip == Grip::Grow ? m_thinning.grow : m_thinning.keep;
+    const auto index = static_cast<std::size_t>(hit.index);
+    if (index >= (isSwitch ? m_chain.fromMetres.size() : curve.points.size()))
+        return;
+    QDialog dialog(this);
+    dialog.setObjectName(QStringLiteral("typePlace"));
+    dialog.setWindowTitle(isSwitch                 ? tr("Switch to L%1").arg(hit.index)
+                          : hit.grip == Grip::Grow ? tr("A point of grow")
+                                                   : tr("A point of keep"));
+    auto* column = new QVBoxLayout(&dialog);
+    auto* metres = new NumberBox(0.1, 1e6, 1, tr(" m"));
+    metres->setObjectName(QStringLiteral("typedMetres"));
+    metres->show(isSwitch ? m_chain.fromMetres[index] : curve.points[index].metres);
+    column->addWidget(fieldRow(tr("From a distance of"), metres, tr("Of the camera")));
+    auto* percent = new NumberBox(hit.grip == Grip::Grow ? 100 : 0,
+                                  hit.grip == Grip::Grow ? 100 * Thinning::kMostGrowth : 100, 0, tr(" %"));
+    percent->setObjectName(QStringLiteral("typedShare"));
+    if (!isSwitch) {
+        percent->show(100 * curve.points[index].value);
+        column->addWidget(fieldRow(hit.grip == Grip::Grow ? tr("As large as") : tr("Kept"), percent,
+                                   hit.grip == Grip::Grow ? tr("Of their own size") : tr("Of all there are")));
+    }
+    percent->setVisible(!isSwitch);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+    column->addWidget(buttons);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    if (dialog.exec() != QDialog::Accepted)
+        return;
+    if (isSwitch)
+        putSwitch(hit.index, metres->value(), {});
+    else
+        putPoint(hit, metres->value(), percent->value() / 100, {});
 }
 
 void FieldChart::mouseMoveEvent(QMouseEvent* event) {
@@ -487,7 +545,19 @@ void FieldChart::contextMenuEvent(QContextMenuEvent* event) {
     const QPointF at = event->pos();
     const Hit hit = hitAt(at);
     QMenu menu;
-    if (hit.grip == Grip::Keep || hit.grip == Grip::Grow)
+    const bool isPoint = hit.grip == Grip::Keep || hit.grip == Grip::Grow;
+    if (isPoint || hit.grip == Grip::Switch) {
+        menu.addAction(tr("Type its place …"), this, [this, hit] { typePlace(hit); });
+        QAction* here = menu.addAction(tr("Put it where the camera stands"), this, [this, hit, isPoint] {
+            const auto& points = hit.grip == Grip::Grow ? m_thinning.grow.points : m_thinning.keep.points;
+            if (!isPoint)
+                putSwitch(hit.index, m_needle, {});
+            else if (hit.index < static_cast<int>(points.size()))
+                putPoint(hit, m_needle, points[static_cast<std::size_t>(hit.index)].value, {});
+        });
+        here->setEnabled(m_needle > 0);
+    }
+    if (isPoint)
         menu.addAction(tr("Take this point away"), this, [this, hit] { removePoint(hit); });
     if (hit.grip == Grip::Switch)
         menu.addAction(tr("Let it follow the allowance"), this,
@@ -509,8 +579,11 @@ void FieldChart::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 void FieldChart::keyPressEvent(QKeyEvent* event) {
+    const bool chosen = m_chosen.grip == Grip::Keep || m_chosen.grip == Grip::Grow || m_chosen.grip == Grip::Switch;
     if (event->key() == Qt::Key_Delete || event->key() == Qt::Key_Backspace)
         removePoint(m_chosen);
+    else if (chosen && field() != nullptr && (event->key() == Qt::Key_Return || event->key() == Qt::Key_Enter))
+        typePlace(m_chosen);
     else
         Chart::keyPressEvent(event);
 }

@@ -46,6 +46,11 @@ private:
     [[nodiscard]] double metresAt(double x) const;
     [[nodiscard]] double valueAt(double y) const;
     void drag(const QPointF& to);
+    /// Puts a point of a curve between its neighbours, as near to there as they let it.
+    void putPoint(const Hit& hit, double metres, double value, const QString& mergeKey);
+    void putSwitch(int level, double metres, const QString& mergeKey);
+    /// Asks for the place of a handle in figures.
+    void typePlace(const Hit& hit);
     void addPoint(Curve curve, const QPointF& at);
     void removePoint(const Hit& hit);
     void paintSwitches(QPainter& painter) const;

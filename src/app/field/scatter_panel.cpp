@@ -5,7 +5,6 @@
 #include "scene/kinds.h"
 
 #include <QFileDialog>
-#include <QMenu>
 #include <cmath>
 
 namespace thicket::app {
@@ -70,22 +69,8 @@ ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"
     column->addWidget(fieldRow(tr("Slope"), pair(m_slope[0], m_slope[1]), tr("Only where the surface is so steep")));
     column->addWidget(
         fieldRow(tr("Height"), pair(m_heights[0], m_heights[1]), tr("Only where the surface lies so high")));
-    m_mask = makeButton(tr("Choose…"), tr("A grey picture over the surface as seen from above: white is full density"));
-    m_noMask = makeButton(tr("none"), tr("Scatter without a mask"));
-    m_noMask->setProperty("flat2", true);
-    m_mask->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    auto* mask = new QWidget;
-    auto* maskLine = new QHBoxLayout(mask);
-    maskLine->setContentsMargins(0, 0, 0, 0);
-    maskLine->addWidget(m_mask, 1);
-    maskLine->addWidget(m_noMask);
-    column->addWidget(fieldRow(tr("Mask"), mask, tr("A grey picture over the surface as seen from above")));
-    m_near = new QVBoxLayout;
-    m_near->setSpacing(3);
-    column->addLayout(m_near);
-    QPushButton* addNearButton =
-        makeButton(tr("Keep a distance…"), tr("From the line of a route, or from the outlines of a subject"));
-    column->addWidget(addNearButton);
+    m_where = new WhereRows(bench, [this](const QString& label, const auto& how) { change(label, how); });
+    column->addWidget(m_where);
     column->addSpacing(4);
     column->addWidget(makeLabel(tr("What is scattered"), "title"));
     m_assets = new QVBoxLayout;
@@ -129,10 +114,6 @@ ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"
     });
     connect(m_again, &QPushButton::clicked, this,
             [this] { change(tr("Another seed"), [](ScatterRecipe& r) { ++r.seed; }); });
-    connect(m_mask, &QPushButton::clicked, this, &ScatterPanel::chooseMask);
-    connect(m_noMask, &QPushButton::clicked, this,
-            [this] { change(tr("Without a mask"), [](ScatterRecipe& r) { r.mask.clear(); }); });
-    connect(addNearButton, &QPushButton::clicked, this, &ScatterPanel::addNear);
     connect(m_save, &QPushButton::clicked, this, [this] {
         const Subject* s = field();
         if (s == nullptr)
@@ -163,75 +144,6 @@ void ScatterPanel::change(const QString& label, const std::function<void(Scatter
     how(after);
     if (after != *recipe)
         m_bench.fields.setRecipe(s->id, after, label);
-}
-
-void ScatterPanel::chooseMask() {
-    const QString file =
-        QFileDialog::getOpenFileName(this, tr("Choose a mask"), {}, tr("Pictures (*.png *.jpg *.jpeg)"));
-    if (!file.isEmpty())
-        change(tr("Choose a mask"), [&file](ScatterRecipe& r) { r.mask = file.toStdString(); });
-}
-
-void ScatterPanel::addNear() {
-    QMenu menu;
-    const Scene& scene = m_bench.session.scene();
-    constexpr double kFirstDistance = 2;
-    for (const Route& route : scene.settings.routes)
-        menu.addAction(tr("from the route %1").arg(QString::fromStdString(route.name)), this,
-                       [this, name = route.name] {
-                           change(tr("Keep a distance"), [&name](ScatterRecipe& r) {
-                               r.near.push_back({ScatterNear::Of::Route, name, 0, kFirstDistance, kAnyHeight});
-                           });
-                       });
-    for (const Subject& s : scene.subjects)
-        if (s.isMesh())
-            menu.addAction(tr("from %1").arg(QString::fromStdString(s.name)), this, [this, id = s.id] {
-                change(tr("Keep a distance"), [id](ScatterRecipe& r) {
-                    r.near.push_back({ScatterNear::Of::Subject, {}, id, kFirstDistance, kAnyHeight});
-                });
-            });
-    menu.exec(QCursor::pos());
-}
-
-void ScatterPanel::fillNear(const ScatterRecipe& recipe) {
-    clearLayout(m_near);
-    if (!recipe.near.empty())
-        m_near->addWidget(makeLabel(tr("Distance from"), "small"));
-    for (std::size_t i = 0; i < recipe.near.size(); ++i) {
-        const ScatterNear& near = recipe.near[i];
-        const Subject* subject = m_bench.session.scene().find(near.subject);
-        auto* row = new QWidget;
-        auto* line = new QHBoxLayout(row);
-        line->setContentsMargins(0, 0, 0, 0);
-        line->setSpacing(6);
-        auto* least = new NumberBox(0, 1e6, 1, tr(" m"));
-        auto* most = new NumberBox(0, kAnyHeight, 1, {});
-        least->show(near.least);
-        most->setTopText(tr("any"));
-        most->show(near.most);
-        auto* away = makeButton(QStringLiteral("×"), tr("Take this limit away"));
-        away->setProperty("flat2", true);
-        for (NumberBox* own : {least, most}) {
-            own->setMinimumWidth(0);
-            own->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-            line->addWidget(own, 1);
-        }
-        line->addWidget(away);
-        const QString name = near.of == ScatterNear::Of::Route ? QString::fromStdString(near.route)
-                             : subject != nullptr              ? QString::fromStdString(subject->name)
-                                                               : tr("gone");
-        m_near->addWidget(fieldRow(name, row, tr("At least and at most so far from %1").arg(name)));
-        connect(least, &NumberBox::chosen, this, [this, i](double v) {
-            change(tr("Change a distance"), [i, v](ScatterRecipe& r) { r.near[i].least = v; });
-        });
-        connect(most, &NumberBox::chosen, this, [this, i](double v) {
-            change(tr("Change a distance"), [i, v](ScatterRecipe& r) { r.near[i].most = v; });
-        });
-        connect(away, &QPushButton::clicked, this, [this, i] {
-            change(tr("Take a distance away"),
-                   [i](ScatterRecipe& r) { r.near.erase(r.near.begin() + static_cast<std::ptrdiff_t>(i)); });
-        });
-    }
 }
 
 void ScatterPanel::fillAssets(const ScatterRecipe& recipe) {
@@ -310,10 +222,8 @@ void ScatterPanel::refresh() {
     m_slope[1]->show(recipe->mostSlope);
     m_heights[0]->show(recipe->leastHeight);
     m_heights[1]->show(recipe->mostHeight);
-    m_mask->setText(recipe->mask.empty() ? tr("Choose…") : QString::fromStdString(recipe->mask.filename().string()));
-    m_noMask->setVisible(!recipe->mask.empty());
     m_seed->show(recipe->seed);
-    fillNear(*recipe);
+    m_where->show(*recipe);
     fillAssets(*recipe);
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 // Gather, for a field: what it is scattered by. A value that is changed scatters again in the background.
 
+#include "app/field/where_rows.h"
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
@@ -14,10 +15,7 @@ public:
 private:
     void refresh();
     void fillAssets(const ScatterRecipe& recipe);
-    void fillNear(const ScatterRecipe& recipe);
     void change(const QString& label, const std::function<void(ScatterRecipe&)>& how);
-    void chooseMask();
-    void addNear();
     [[nodiscard]] const Subject* field() const;
 
     Workbench& m_bench;
@@ -32,9 +30,7 @@ private:
     NumberBox* m_density;
     NumberBox* m_slope[2]{};
     NumberBox* m_heights[2]{};
-    QPushButton* m_mask;
-    QPushButton* m_noMask;
-    QVBoxLayout* m_near;
+    WhereRows* m_where;
     QVBoxLayout* m_assets;
     NumberBox* m_seed;
     QPushButton* m_again;

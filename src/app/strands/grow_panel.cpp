@@ -83,6 +83,10 @@ GrowPanel::GrowPanel(Workbench& bench, QWidget* parent) : Panel(tr("Strands"), p
     high->setTopText(tr("any"));
     number(column, tr("Height to"), tr("Only where the surface lies no higher"), high, 1,
            [](R& r) -> double& { return r.where.mostHeight; });
+    m_where = new WhereRows(bench, [this](const QString& label, const auto& how) {
+        change(label, [&how](StrandRecipe& r) { how(r.where); });
+    });
+    column->addWidget(m_where);
     m_points = new NumberBox(2, 64, 0, tr(" a strand"));
     column->addWidget(fieldRow(tr("Points"), m_points, tr("Of the finest level")));
     m_seed = new NumberBox(0, 4e9, 0, {});
@@ -225,6 +229,7 @@ void GrowPanel::refresh() {
     StrandRecipe copy = *recipe;
     for (const Row& row : m_rows)
         row.box->show(row.of(copy) * row.unit);
+    m_where->show(recipe->where);
     m_points->show(recipe->points);
     m_seed->show(recipe->where.seed);
 }

@@ -1,6 +1,7 @@
 #pragma once
 // Gather, for strands: where they come from, what they grow by, what they look like.
 
+#include "app/field/where_rows.h"
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
@@ -32,6 +33,7 @@ private:
         std::function<double&(StrandRecipe&)> of;
     };
     std::vector<Row> m_rows;
+    WhereRows* m_where;
     NumberBox* m_points;
     NumberBox* m_seed;
     QPushButton* m_root;
