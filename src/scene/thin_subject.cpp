@@ -17,6 +17,9 @@ namespace {
 constexpr double kNearTheEnd = 1.15;  // a target this close to the record's end is not taken as it is
 constexpr double kMostOff = 0.1;      // of the diagonal; a level farther off is no longer the subject
 constexpr double kPosedMargin = 1.15; // for what lies between the moments that were measured
+constexpr double kBuys = 1.25;        // times as far off as the one before that a level must be for both to be kept
+constexpr double kNothing = 1e-5;     // of the diagonal; off by less is not off at all
+constexpr std::size_t kMostMore = 3;  // levels tried in place of those that buy nothing
 constexpr double kLeastGain = 0.7;    // a level heavier than this share of the one before does not pay
 void insertByWeight(Subject& subject, Level level) {
     const auto at = std::find_if(subject.mesh().levels.begin() + 1, subject.mesh().levels.end(),
@@ -113,15 +116,16 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     Error last{ErrorCode::CheckFailed, subject.name, "no lighter level can be made",
                "the mesh is already as light as its shape allows"};
     const double fewest = state.record->fewestTriangles();
-    for (std::size_t i = 0; i < targets.size(); ++i) {
-        LevelTarget target = targets[i];
+    std::vector<LevelTarget> asked = targets;
+    for (std::size_t i = 0; i < asked.size(); ++i) {
+        LevelTarget target = asked[i];
         if (target.kind == TargetKind::ShareOfPrevious && target.value * previous < kNearTheEnd * fewest) {
             // The last collapses of a record cost most: half-way to its end is a better level, where that still pays.
             target = {TargetKind::Triangles, std::sqrt(previous * fewest)};
             if (target.value > kLeastGain * previous)
                 break;
         }
-        const auto n = static_cast<double>(targets.size());
+        const auto n = static_cast<double>(asked.size());
         auto level =
             cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
                      job.part(0.95 * static_cast<double>(i) / n, 0.95 * static_cast<double>(i + 1) / n), timings);
@@ -132,10 +136,18 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             last.where = subject.name;
             continue;
         }
-        if (targets[i].kind == TargetKind::ShareOfPrevious &&
+        if (asked[i].kind == TargetKind::ShareOfPrevious &&
             level->deviation.max() > kMostOff * subject.bounds.diagonal())
             break; // a share was asked for, not this shape
         previous = level->mesh.triangleCount();
+        // What is hardly further off comes in where the one before does, and is lighter: that one buys nothing.
+        const double alike = std::max(kBuys * out.mesh().levels.back().visible, kNothing * subject.bounds.diagonal());
+        if (asked[i].kind == TargetKind::ShareOfPrevious && out.mesh().levels.size() > 1 &&
+            level->deviation.visible <= alike) {
+            out.mesh().levels.pop_back();
+            if (asked.size() < targets.size() + kMostMore)
+                asked.push_back(asked.back());
+        }
         out.mesh().levels.push_back(levelFrom(std::move(*level)));
     }
     if (out.mesh().levels.size() == 1 && kept.empty())

@@ -211,7 +211,7 @@ TEST(SelectInput, an_edit_orders_only_the_copies_it_touches_anew) {
 }
 
 TEST(Thin, every_role_gives_a_chain_that_falls_strictly) {
-    Subject s = ball("ball", 40);
+    Subject s = ball("ball", 24);
     const auto state = recordSubject(s, {}, {});
     ASSERT_TRUE(state);
     for (const auto& [role, key, name] : kRoles) {
@@ -221,9 +221,34 @@ TEST(Thin, every_role_gives_a_chain_that_falls_strictly) {
         for (std::size_t i = 1; i < thinned->mesh().levels.size(); ++i) {
             EXPECT_LT(thinned->mesh().levels[i].triangles, thinned->mesh().levels[i - 1].triangles);
             EXPECT_GE(thinned->mesh().levels[i].promised, thinned->mesh().levels[i].deviation);
+            if (i > 1) {
+                EXPECT_GT(thinned->mesh().levels[i].visible, 1.25 * thinned->mesh().levels[i - 1].visible)
+                    << "each level buys something that the next does not";
+            }
         }
         EXPECT_TRUE(findChainProblems(*thinned).empty());
     }
+}
+
+TEST(Thin, of_levels_that_are_off_alike_only_the_lightest_is_kept) {
+    // Flat faces of thousands of triangles: whatever a role asks for, twelve of them look the same.
+    Subject s = ball("crate", 4);
+    s.mesh().levels[0] =
+        levelFrom(std::make_shared<const Mesh>(shapes::box(24, Vec3d(1, 1, 1))), {}, LevelOrigin::Source);
+    refreshSubject(s);
+    const auto state = recordSubject(s, {}, {});
+    ASSERT_TRUE(state);
+    const auto targets = presetFor(Role::Landmark, s.mesh().levels[0].triangles).targets;
+    ASSERT_GE(targets.size(), 3U);
+    const auto thinned = thinSubject(s, *state, targets, {});
+    ASSERT_TRUE(thinned);
+    ASSERT_EQ(thinned->mesh().levels.size(), 2U);
+    EXPECT_LT(thinned->mesh().levels[1].triangles, s.mesh().levels[0].triangles / 50);
+    EXPECT_LT(thinned->mesh().levels[1].visible, 1e-4);
+    // What is asked for by counts is made as it was asked.
+    const auto counts = thinSubject(s, *state, {{TargetKind::Triangles, 4000}, {TargetKind::Triangles, 900}}, {});
+    ASSERT_TRUE(counts);
+    EXPECT_EQ(counts->mesh().levels.size(), 3U);
 }
 
 TEST(Thin, locked_and_hand_made_levels_are_left_alone) {
