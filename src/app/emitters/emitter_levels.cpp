@@ -255,7 +255,7 @@ EmitterSwitches::EmitterSwitches(Workbench& bench, QWidget* parent)
     m_reach = new NumberBox(0, 1e6, 1, tr(" m"));
     m_reach->setSpecialValueText(tr("no limit"));
     body->addWidget(fieldRow(tr("Reach"), m_reach, tr("Nothing of it is drawn beyond this distance")));
-    m_unit = new Segmented({tr("metres"), tr("shares of reach")},
+    m_unit = new Segmented({tr("metres"), tr("shares")},
                            {tr("Each level comes in at a distance"),
                             tr("Each level comes in at a share of the reach, and goes with it when that changes")});
     m_unit->setObjectName(QStringLiteral("emitterUnit"));

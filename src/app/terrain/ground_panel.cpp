@@ -36,7 +36,7 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
                            {tr("Drag turns the view"), tr("Drag on the ground raises it"),
                             tr("Drag on the ground lowers it"), tr("Drag on the ground evens it out"),
                             tr("Drag on the ground brings it to the height where the stroke began")});
-    m_kind->setCellWidth(50);
+    m_kind->setCellWidth(47);
     m_kind->setObjectName(QStringLiteral("groundBrush"));
     body->addWidget(m_kind);
     m_radius = new NumberBox(0.5, 10000, 1, tr(" m"));
@@ -63,8 +63,8 @@ GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground")
     m_levels = new NumberBox(1, 7, 0, {});
     m_levels->show(4);
     body->addWidget(fieldRow(tr("Levels"), m_levels, tr("Each may be off by twice as much as the one before")));
-    m_border = new QCheckBox(tr("keep every height along the border"));
-    m_border->setToolTip(tr("So that meshes of neighbouring pieces of ground match"));
+    m_border = new QCheckBox(tr("keep its border whole"));
+    m_border->setToolTip(tr("Every height along it, so that meshes of neighbouring pieces of ground match"));
     body->addWidget(m_border);
     m_fewest = new QCheckBox(tr("of as few triangles as may be"));
     m_fewest->setObjectName(QStringLiteral("fewestTriangles"));

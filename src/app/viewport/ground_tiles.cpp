@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <chrono>
+#include <functional>
 #include <optional>
 #include <set>
 
@@ -93,41 +94,57 @@ void GroundTiles::takeMade() {
             keep({made.of.subject, made.of.tree->index(made.of.ref), made.of.stitch}, std::move(made.mesh));
 }
 
+/// What is not there yet of a selection: those above its tiles first, the highest before all, since they stand in for
+/// others; then the tiles, nearest first.
+std::vector<GroundTiles::Missing> GroundTiles::missingOf(const Ground& ground, const std::vector<DrawnTile>& tiles) {
+    const TileTree& tree = *ground.tree;
+    std::vector<Missing> out;
+    std::set<std::uint32_t, std::greater<>> above; // those of coarser levels have the larger numbers
+    for (const DrawnTile& tile : tiles)
+        for (TileTree::Ref up = tile.ref; up.level + 1 < tree.levels.size();) {
+            up = {up.level + 1, up.x / 2, up.y / 2};
+            if (!above.insert(tree.index(up)).second)
+                break;
+        }
+    for (const std::uint32_t index : above) {
+        if (Kept* kept = anyOf(ground.subject, index))
+            kept->used = m_picture;
+        else
+            out.push_back({tree.refOf(index), 0});
+    }
+    for (const DrawnTile& tile : tiles) {
+        const auto found = m_tiles.find({ground.subject, tree.index(tile.ref), tile.stitch});
+        if (found == m_tiles.end() || found->second.stale)
+            out.push_back({tile.ref, tile.stitch});
+    }
+    return out;
+}
+
 /// Makes what is missing here and now while that takes no longer than a frame allows; the rest is wanted.
-void GroundTiles::makeSome(const Ground& ground, std::vector<const DrawnTile*> missing,
+void GroundTiles::makeSome(const Ground& ground, const std::vector<Missing>& missing,
                            std::vector<TileMaker::Wanted>& wanted) {
     constexpr std::chrono::milliseconds kHere{8};
     constexpr std::size_t kTogether = 4;
     const auto start = std::chrono::steady_clock::now();
     std::size_t next = 0;
     // What lies in a file may have to be fetched from the disk, which takes as long as it takes.
-    const bool here = !ground.body->heights->grid.stored();
-    const auto top = static_cast<std::uint32_t>(ground.tree->levels.size() - 1);
-    const std::uint32_t whole = ground.tree->index({top, 0, 0});
-    // What can stand in for all others must be there first.
-    if (!missing.empty() && anyOf(ground.subject, whole) == nullptr) {
-        if (here)
-            keep({ground.subject, whole, 0}, makeGroundTile(*ground.body->heights, *ground.tree, {top, 0, 0}, 0));
-        else
-            wanted.push_back({ground.subject, ground.body->heights, ground.tree, {top, 0, 0}, 0});
-    }
-    while (here && next < missing.size() && std::chrono::steady_clock::now() - start < kHere) {
+    while (!ground.body->heights->grid.stored() && next < missing.size() &&
+           std::chrono::steady_clock::now() - start < kHere) {
         const std::size_t count = std::min(kTogether, missing.size() - next);
         std::array<std::shared_ptr<const GroundMesh>, kTogether> fresh;
         parallelChunks(count, 1, [&](std::size_t from, std::size_t to) {
             for (std::size_t i = from; i < to; ++i)
-                fresh[i] = makeGroundTile(*ground.body->heights, *ground.tree, missing[next + i]->ref,
-                                          missing[next + i]->stitch);
+                fresh[i] = makeGroundTile(*ground.body->heights, *ground.tree, missing[next + i].ref,
+                                          missing[next + i].stitch);
         });
         for (std::size_t i = 0; i < count; ++i)
-            keep({ground.subject, ground.tree->index(missing[next + i]->ref), missing[next + i]->stitch},
+            keep({ground.subject, ground.tree->index(missing[next + i].ref), missing[next + i].stitch},
                  std::move(fresh[i]));
         next += count;
     }
     m_made += next;
     for (; next < missing.size(); ++next)
-        wanted.push_back(
-            {ground.subject, ground.body->heights, ground.tree, missing[next]->ref, missing[next]->stitch});
+        wanted.push_back({ground.subject, ground.body->heights, ground.tree, missing[next].ref, missing[next].stitch});
 }
 
 void GroundTiles::draw(const Ground& ground, const DrawnTile& tile, Kept& kept, std::vector<DrawItem>& out) const {
@@ -229,13 +246,7 @@ void GroundTiles::add(const Scene& scene, const SelectInput& input, const Select
         follow(subject.id, batch.tree);
         const Ground ground{subject.id, body, batch.tree, batch.rule.allowPx};
         const std::vector<DrawnTile>& tiles = selection.grounds[g].tiles;
-        std::vector<const DrawnTile*> missing;
-        for (const DrawnTile& tile : tiles) {
-            const auto found = m_tiles.find({subject.id, batch.tree->index(tile.ref), tile.stitch});
-            if (found == m_tiles.end() || found->second.stale)
-                missing.push_back(&tile);
-        }
-        makeSome(ground, std::move(missing), wanted);
+        makeSome(ground, missingOf(ground, tiles), wanted);
         drawAll(ground, tiles, out);
     }
     m_waiting = wanted.size();

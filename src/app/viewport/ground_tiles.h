@@ -12,7 +12,7 @@ namespace thicket::app {
 
 class GroundTiles {
 public:
-    static constexpr std::size_t kMostBytes = std::size_t{192} << 20;
+    static constexpr std::size_t kMostBytes = std::size_t{256} << 20;
 
     /// `arrived` is called on another thread when tiles have been made that were waited for.
     explicit GroundTiles(std::function<void()> arrived) : m_maker(std::move(arrived)) {}
@@ -49,7 +49,12 @@ private:
     void takeMade();
     /// A tile with its sides stitched in any way; null: there is none.
     [[nodiscard]] Kept* anyOf(std::uint32_t subject, std::uint32_t tile);
-    void makeSome(const Ground& ground, std::vector<const DrawnTile*> missing, std::vector<TileMaker::Wanted>& wanted);
+    struct Missing {
+        TileTree::Ref ref;
+        std::uint8_t stitch;
+    };
+    [[nodiscard]] std::vector<Missing> missingOf(const Ground& ground, const std::vector<DrawnTile>& tiles);
+    void makeSome(const Ground& ground, const std::vector<Missing>& missing, std::vector<TileMaker::Wanted>& wanted);
     void draw(const Ground& ground, const DrawnTile& tile, Kept& kept, std::vector<DrawItem>& out) const;
     void drawAll(const Ground& ground, const std::vector<DrawnTile>& tiles, std::vector<DrawItem>& out);
 
