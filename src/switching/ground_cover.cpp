@@ -11,6 +11,7 @@ namespace {
 constexpr float kOpenSky = -1e30F;
 constexpr double kFirst = 4;       // metres; where the first ring begins
 constexpr double kWider = 0.03;    // each ring is so much of its distance wide
+constexpr double kLeast = 0.3;     // metres; what is hidden up to there is too little to be looked for
 constexpr float kRounding = 1e-5F; // of slopes, with much to spare
 
 /// Angle round the eye as 0..sectors, of the same order as the true one but cheaper.
@@ -114,6 +115,7 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
     }
     m_slopes.assign(m_rings.size() * kSectors, kOpenSky);
     m_most.assign(m_rings.size(), kOpenSky);
+    bool dips = false; // ground that lies lower than nearer ground hides: else nothing that stands on it is hidden
     const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
     const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
     for (int s = firstSector; s <= lastSector; ++s) {
@@ -125,11 +127,12 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
         const double bulge =
             1 / std::sqrt(1 - 0.25 * (std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2)));
         float horizon = kOpenSky;
+        bool open = false; // from here on one may see through the ground, and under what lies behind
         double begin = first;
         for (std::size_t ring = 0; ring < m_rings.size(); begin = m_rings[ring], ++ring) {
             const double over = m_rings[ring];
             const std::size_t piece = placeOf(static_cast<int>(ring), s);
-            if (m_coarse[piece] > 0) {
+            if (!open && m_coarse[piece] > 0) {
                 // What is drawn there lies between heights two of its cells around.
                 const auto wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]);
                 const double a = begin * overSpacing;
@@ -143,15 +146,19 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
                        static_cast<double>(std::uint64_t{lows.side} << level) * 2 < std::max(x1 - x0, z1 - z0))
                     ++level;
                 const float low = lows.lowest(level, x0, z0, x1, z1);
-                if (low <= GroundLows::kNoGround)
-                    break; // one may see through it, and under what lies behind
+                open = low <= GroundLows::kNoGround;
                 const double up = static_cast<double>(low) - eyeY;
-                horizon = std::max(horizon, static_cast<float>(up > 0 ? up / over : up / begin) - kRounding);
+                if (!open) {
+                    dips = dips || up + kLeast < static_cast<double>(horizon) * begin;
+                    horizon = std::max(horizon, static_cast<float>(up > 0 ? up / over : up / begin) - kRounding);
+                }
             }
             m_slopes[piece] = horizon;
             m_most[ring] = std::max(m_most[ring], horizon);
         }
     }
+    if (!dips)
+        m_rings.clear();
 }
 
 GroundCover::Sight GroundCover::sightOf(double lowX, double highX, double lowZ, double highZ) const {
@@ -207,18 +214,34 @@ bool GroundCover::hides(const OrientedBox& box) const {
 bool GroundCover::mayHide(const Vec3d& middle, const Vec3d& half) const {
     if (m_rings.empty())
         return false;
-    const double nearX = std::max(std::abs(middle.x() - m_eye.x()) - half.x(), 0.0);
-    const double nearZ = std::max(std::abs(middle.z() - m_eye.z()) - half.z(), 0.0);
-    const double near = std::hypot(nearX, nearZ);
-    const double far =
-        std::hypot(std::abs(middle.x() - m_eye.x()) + half.x(), std::abs(middle.z() - m_eye.z()) + half.z());
+    const double x = std::abs(middle.x() - m_eye.x());
+    const double z = std::abs(middle.z() - m_eye.z());
+    const double far = std::hypot(x + half.x(), z + half.z());
     const int ring = ringBefore(far);
     if (ring < 0)
         return false;
-    const double up = middle.y() - half.y() - m_eye.y(); // the lowest middle
+    const double near = std::hypot(std::max(x - half.x(), 0.0), std::max(z - half.z(), 0.0));
     if (near <= 0)
         return true;
-    return m_most[static_cast<std::size_t>(ring)] > static_cast<float>(up > 0 ? up / far : up / near);
+    const double up = middle.y() - half.y() - m_eye.y(); // the lowest middle
+    const auto lowest = static_cast<float>(up > 0 ? up / far : up / near);
+    if (m_most[static_cast<std::size_t>(ring)] <= lowest)
+        return false;
+    const Sight sight =
+        sightOf(middle.x() - half.x(), middle.x() + half.x(), middle.z() - half.z(), middle.z() + half.z());
+    for (int s = sight.first; s <= sight.last; ++s)
+        if (m_slopes[placeOf(ring, s)] > lowest)
+            return true;
+    return false;
+}
+
+bool GroundCover::mayHide(const Vec3d& middle) const {
+    const double x = middle.x() - m_eye.x();
+    const double z = middle.z() - m_eye.z();
+    const double metres = std::sqrt(x * x + z * z);
+    const int ring = m_rings.empty() ? -1 : ringBefore(metres);
+    return ring >= 0 && m_slopes[placeOf(ring, static_cast<int>(sectorOf(x, z, kSectors)))] >
+                            static_cast<float>((middle.y() - m_eye.y()) / metres);
 }
 
 } // namespace thicket

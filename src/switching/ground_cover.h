@@ -22,6 +22,7 @@ public:
     [[nodiscard]] bool hides(const OrientedBox& box) const;
     /// False when nothing that has its middle in there can be hidden. True says nothing.
     [[nodiscard]] bool mayHide(const Vec3d& middle, const Vec3d& half) const;
+    [[nodiscard]] bool mayHide(const Vec3d& middle) const;
 
 private:
     static constexpr int kSectors = 256;

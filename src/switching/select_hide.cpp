@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <span>
 
 namespace thicket::detail {
 namespace {
@@ -268,50 +269,68 @@ double aboutOf(const BatchPass& pass) {
     return (pass.boxRadius + 1.7321 * wider) * size + (size - 1) * pass.offPivot;
 }
 
-/// All that others can hide behind.
+/// All that others can hide behind, or that of it which may hide anything of a cell.
 struct Cover {
     const CoverBuffer* buffer; ///< null: no copy hides another
-    const std::vector<const GroundCover*>& grounds;
+    std::span<const GroundCover* const> grounds;
 
+    [[nodiscard]] bool empty() const { return buffer == nullptr && grounds.empty(); }
+    /// What may hide anything in a cell, all of which lies within `about` of the middles of its copies, and these within
+    /// `shift` of where they are at their own size.
+    [[nodiscard]] Cover before(const CellTable::Cell& cell, double about, double shift) const {
+        const bool copies =
+            buffer != nullptr && buffer->mayHide(cell.origin, cell.half.norm() + cell.mostScale * about);
+        const bool ground = std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) {
+            return g->mayHide(cell.origin, cell.half + Vec3d::Constant(cell.mostScale * shift));
+        });
+        return {copies ? buffer : nullptr, ground ? grounds : std::span<const GroundCover* const>()};
+    }
     [[nodiscard]] bool hides(const OrientedBox& box) const {
-        return (buffer != nullptr && buffer->hides(box)) ||
+        return (buffer != nullptr && buffer->mayHide(box) && buffer->hides(box)) ||
                std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) { return g->hides(box); });
     }
-    /// Whether anything in a cell may be hidden: its middles lie within `half` of the cell's, all of it within `about`.
-    [[nodiscard]] bool mayHide(const CellTable::Cell& cell, double about) const {
-        return (buffer != nullptr && buffer->mayHide(cell.origin, cell.half.norm() + cell.mostScale * about)) ||
-               std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) {
-                   return g->mayHide(cell.origin, cell.half + Vec3d::Constant(cell.mostScale * about));
-               });
-    }
-    [[nodiscard]] bool mayHide(const OrientedBox& box) const {
-        return (buffer != nullptr && buffer->mayHide(box)) || !grounds.empty();
-    }
-    [[nodiscard]] bool mayHide(const Vec3d& middle) const {
-        return (buffer != nullptr && buffer->mayHide(middle)) || !grounds.empty();
+    /// The same of a box that has its middle there, which need not be worked out where that is in sight.
+    template <class Box> [[nodiscard]] bool hides(const Vec3d& middle, const Box& boxOfCopy) const {
+        if (buffer != nullptr && buffer->mayHide(middle) && buffer->hides(boxOfCopy()))
+            return true;
+        return std::any_of(grounds.begin(), grounds.end(),
+                           [&](const GroundCover* g) { return g->mayHide(middle) && g->hides(boxOfCopy()); });
     }
 };
 
-/// `about` as aboutOf says; `allLight`: single copies are not worth a look.
-void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& cover, double about, bool allLight) {
+/// How far growing moves the middle of a copy at most, at its scale 1.
+double shiftOf(const BatchPass& pass) {
+    return pass.thins ? (pass.batch.thinning.sizeBetween(0, 1e300).second - 1) * pass.offPivot : 0;
+}
+
+/// `about` and `shift` as aboutOf and shiftOf say; `allLight`: single copies are not worth a look.
+void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& all, double about, double shift, bool allLight) {
     const CellTable::Cell& cell = pass.table.cells[index];
     const SelectState::Cell& memory = pass.own.cells[index];
     const ResolvedChain& chain = pass.batch.chain;
     const CopyMemory* copies = pass.mixedOf(index);
     if (copies == nullptr ? memory.all.culled != Culled::No : allLight)
         return;
-    if (!cover.mayHide(cell, about))
+    Cover lookedAt = all;
+    // What is light and everywhere is looked for behind ground by cells that are one decision: others would have to be
+    // decided anew in every frame that they are hidden.
+    if (pass.thins && copies != nullptr)
+        lookedAt.grounds = {};
+    Cover cover = lookedAt.before(cell, about, shift);
+    if (cover.empty())
         return;
     if (cell.count > 1) {
         const OrientedBox box = boxOfCell(pass, cell);
-        if (!cover.mayHide(box))
+        if (cover.grounds.empty() && !cover.buffer->mayHide(box))
             return;
         if (copies == nullptr && cover.hides(box)) {
             pass.setAll(index, notDrawn(Culled::Hidden));
             return;
         }
     }
-    if (allLight)
+    if (pass.thins)
+        cover.grounds = {};
+    if (allLight || cover.empty())
         return;
     bool any = false;
     for (std::uint32_t k = 0; k < cell.count; ++k) {
@@ -319,7 +338,7 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& cover, doub
         if (copy.culled != Culled::No || (pass.thins && lightOf(chain.levels[static_cast<std::size_t>(copy.level)])))
             continue;
         const Placement grown = pass.grown(cell.first + k);
-        if (!cover.mayHide(centreOf(grown, chain.bounds)) || !cover.hides(boxOf(chain, grown, widerOf(chain, copy))))
+        if (!cover.hides(centreOf(grown, chain.bounds), [&] { return boxOf(chain, grown, widerOf(chain, copy)); }))
             continue;
         pass.hide(index, k);
         copies = pass.mixedOf(index);
@@ -374,11 +393,12 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
     const Cover cover{hiders.empty() ? nullptr : halves.data(), grounds};
     for (const BatchPass& pass : passes) {
         const double about = aboutOf(pass);
+        const double shift = shiftOf(pass);
         const auto& levels = pass.batch.chain.levels;
         const bool allLight = pass.thins && std::all_of(levels.begin(), levels.end(), lightOf);
         const auto hideAll = [&](std::size_t from, std::size_t to) {
             for (std::size_t c = from; c < to; ++c)
-                hideIn(pass, static_cast<std::uint32_t>(c), cover, about, allLight);
+                hideIn(pass, static_cast<std::uint32_t>(c), cover, about, shift, allLight);
         };
         constexpr std::size_t kTogether = 64;
         constexpr std::size_t kManyCells = 256;
