@@ -24,14 +24,14 @@ protected:
         ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
         window->setStage(stage);
         window->viewport().setShotView({0, 1.6, 14}, {0, 0, 0});
-        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 60'000));
     }
     void makeSmoke(Stage stage) {
         window->bench().emitters.makeNew({0, 0, 0});
         waitForJobs();
         ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
         window->setStage(stage);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 60'000));
     }
     [[nodiscard]] const Subject& own() const { return window->bench().session.scene().subjects.front(); }
     [[nodiscard]] QUndoStack& steps() const { return window->bench().session.document.undo(); }
@@ -57,7 +57,7 @@ protected:
         return {s.width() / 3, s.height() / 3, s.width() / 3, s.height() / 3};
     }
     [[nodiscard]] bool settled() const {
-        return QTest::qWaitFor([&] { return window->viewport().settled(); }, 20'000);
+        return QTest::qWaitFor([&] { return window->viewport().settled(); }, 60'000);
     }
 };
 
@@ -78,7 +78,7 @@ TEST_F(GrowthWindow, grass_is_drawn_and_counted) {
     none.keep.points = {{0, 0}};
     window->bench().fields.setThinning(own().id, none, "None");
     ASSERT_TRUE(QTest::qWaitFor(
-        [&] { return window->viewport().settled() && window->viewport().exact().total.drawn == 0; }, 20'000));
+        [&] { return window->viewport().settled() && window->viewport().exact().total.drawn == 0; }, 60'000));
     EXPECT_LT(unlike(middle()), 0.02);
 }
 
@@ -110,14 +110,14 @@ TEST_F(GrowthWindow, a_number_typed_in_gather_grows_anew) {
 TEST_F(GrowthWindow, a_handle_of_keep_is_dragged_and_the_measured_cover_follows) {
     grow(Stage::Switch);
     FieldChart& chart = window->fieldChart();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().strands.cover(own().id).empty(); }, 30'000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().strands.cover(own().id).empty(); }, 60'000));
     const Thinning before = own().strands()->thinning;
     const int at = steps().index();
     const QPoint from = chart.place(FieldChart::Curve::Keep, 1).toPoint();
     drag(&chart, from, from + QPoint(30, 6));
     EXPECT_EQ(steps().index(), at + 1);
     EXPECT_GT(own().strands()->thinning.keep.points[1].metres, before.keep.points[1].metres);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().session.looks().busy(); }, 30'000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->bench().session.looks().busy(); }, 60'000));
     EXPECT_FALSE(window->bench().strands.cover(own().id).empty());
 }
 
@@ -181,9 +181,9 @@ TEST_F(GrowthWindow, a_switch_of_an_emitter_is_dragged_and_walked_past) {
     EXPECT_GT(moved, before);
     EXPECT_EQ(steps().index(), at + 1);
     window->viewport().standAt(0.8 * moved);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 0; }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 0; }, 60'000));
     window->viewport().standAt(1.3 * moved);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 1; }, 5000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().reading().level == 1; }, 60'000));
 }
 
 TEST_F(GrowthWindow, switches_of_smoke_go_with_its_reach_once_they_are_shares_of_it) {
@@ -255,7 +255,7 @@ TEST_F(GrowthWindow, what_culling_saves_is_counted_beside_the_window) {
     window->viewport().setShotView({0, 1.6, 14}, {0, 0, 60}); // looking away
     auto* box = named<QCheckBox>("fieldView0");
     ASSERT_TRUE(
-        QTest::qWaitFor([&] { return box->text().contains("saves") && !box->text().contains("saves 0"); }, 5000))
+        QTest::qWaitFor([&] { return box->text().contains("saves") && !box->text().contains("saves 0"); }, 60'000))
         << box->text().toStdString();
     EXPECT_GT(window->viewport().cullingSaves()()[0], 0U);
 }

@@ -44,7 +44,7 @@ protected:
     }
     void waitForJobs() const {
         Session& session = window->bench().session;
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !session.jobs().busy() && !session.saves().busy(); }, 60000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !session.jobs().busy() && !session.saves().busy(); }, 180'000));
         QTest::qWait(60);
     }
     void openBall(int rows = 60) {
@@ -72,7 +72,7 @@ protected:
         QTest::mouseRelease(widget, Qt::LeftButton, {}, to);
     }
     void rest() const {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 5000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 60'000));
         QTest::qWait(700); // until fades are over and the exact picture is drawn
     }
 

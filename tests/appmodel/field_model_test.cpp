@@ -30,7 +30,7 @@ protected:
         QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
     }
     void idle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 30'000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 60'000));
         QCoreApplication::processEvents();
     }
     void scatterBoth() {
@@ -144,7 +144,7 @@ TEST_F(Fields, rows_that_cannot_be_placed_wait_for_a_decision) {
     const QString path = QString::fromStdString(file.string());
     bench.fields.importTable(path);
     idle();
-    EXPECT_TRUE(QTest::qWaitFor([&] { return bad == 2; }, 5000));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return bad == 2; }, 60'000));
     EXPECT_EQ(scene().subjects.size(), 2U);
     bench.fields.importTable(path, true);
     idle();

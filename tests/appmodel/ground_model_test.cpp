@@ -30,7 +30,7 @@ protected:
     }
     void idle() {
         ASSERT_TRUE(
-            QTest::qWaitFor([&] { return !bench.session.jobs().busy() && !bench.session.looks().busy(); }, 30'000));
+            QTest::qWaitFor([&] { return !bench.session.jobs().busy() && !bench.session.looks().busy(); }, 60'000));
         QCoreApplication::processEvents();
     }
     void stroke(BrushKind kind, double strength) {

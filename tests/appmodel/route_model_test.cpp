@@ -19,7 +19,7 @@ protected:
     }
     static View at(double x, double z) { return lookAt(View(), {x, 2, z}, {0, 1, 0}); }
     void settle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 30'000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 60'000));
         QCoreApplication::processEvents();
     }
     [[nodiscard]] const std::vector<RouteKey>& keys() const { return bench.routes.current()->keys; }

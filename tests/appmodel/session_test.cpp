@@ -88,7 +88,7 @@ TEST_F(SessionTest, levels_cut_again_after_opening_outlive_undo) {
     ASSERT_TRUE(writeProject(scene(), folder.path() / "a.thicket.json", false)); // no levels beside it
     bench.files.openProject(pathOf("a.thicket.json"));
     // Something is changed before the levels are there.
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !document().path().empty(); }, 20000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !document().path().empty(); }, 60'000));
     bench.files.renameSubject(session().subjectId(), QStringLiteral("Buoy"));
     settle();
     const auto whole = [&] {
@@ -109,14 +109,14 @@ TEST_F(SessionTest, a_drag_that_comes_to_nothing_leaves_nothing_on_screen) {
     bench.thin.thinToRole(id);
     settle();
     bench.thin.cutLevelTo(id, 1, 200, false);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.thin.dragLevel(id) == 1; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.thin.dragLevel(id) == 1; }, 60'000));
     EXPECT_EQ(bench.thin.dragLevel(id + 1), -1) << "of this subject only";
     bench.thin.cutLevelTo(id, 1, 200, true);
     session().jobs().cancelCurrent();
     settle();
     EXPECT_EQ(bench.thin.dragLevel(id), -1);
     bench.thin.cutLevelTo(id, 1, 300, false);
-    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.thin.dragLevel(id) == 1; }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.thin.dragLevel(id) == 1; }, 60'000));
     while (session().meshSubject()->mesh().levels.size() > 1)
         document().undo().undo(); // the levels go
     EXPECT_EQ(bench.thin.dragLevel(id), -1);
@@ -186,16 +186,16 @@ TEST_F(SessionTest, two_windows_without_a_name_never_share_what_is_kept_for_a_cr
     EXPECT_NE(document().autosavePath(), other.session.document.autosavePath());
     add("ball");
     document().autosave();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return fs::exists(document().autosavePath()); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return fs::exists(document().autosavePath()); }, 60'000));
     const auto left = AutosavePlace::leftBehind();
     EXPECT_EQ(std::count(left.begin(), left.end(), document().autosavePath()), 0) << "it is in use";
     other.files.newProject();
     other.session.document.removeAutosave();
     const fs::path kept = document().autosavePath();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !other.session.saves().busy() && !session().saves().busy(); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !other.session.saves().busy() && !session().saves().busy(); }, 60'000));
     EXPECT_TRUE(fs::exists(kept)) << "another window does not take it away";
     bench.files.newProject();
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !fs::exists(kept); }, 10000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !fs::exists(kept); }, 60'000));
 }
 
 TEST(RecordStore, keeps_what_was_used_last_within_its_bound) {

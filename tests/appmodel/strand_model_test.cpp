@@ -23,7 +23,7 @@ protected:
     }
     void idle() {
         ASSERT_TRUE(
-            QTest::qWaitFor([&] { return !bench.session.jobs().busy() && !bench.session.looks().busy(); }, 30'000));
+            QTest::qWaitFor([&] { return !bench.session.jobs().busy() && !bench.session.looks().busy(); }, 60'000));
         QCoreApplication::processEvents();
     }
     void grow() {
@@ -144,7 +144,7 @@ TEST_F(Growth, lines_that_are_not_found_are_pointed_to_again) {
     idle();
     const auto project = folder.path() / "a.thicket.json";
     bench.files.saveProject(QString::fromStdString(project.string()));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 10'000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 60'000));
     std::filesystem::rename(file, folder.path() / "moved.glb");
     bench.files.openProject(QString::fromStdString(project.string()));
     idle();
@@ -165,7 +165,7 @@ TEST_F(Growth, what_was_grown_and_lost_grows_again_as_it_was) {
     const StrandSet before = *strands().strands;
     const auto project = folder.path() / "a.thicket.json";
     bench.files.saveProject(QString::fromStdString(project.string()));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 10'000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 60'000));
     std::filesystem::remove_all(levelsFolder(project));
     bench.files.openProject(QString::fromStdString(project.string()));
     idle();
@@ -245,7 +245,7 @@ TEST_F(Growth, lines_come_in_by_their_file_and_are_there_again_when_the_project_
     EXPECT_EQ(bench.strands.recipe(id), nullptr);
     const auto project = folder.path() / "a.thicket.json";
     bench.files.saveProject(QString::fromStdString(project.string()));
-    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 10'000));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.saves().busy(); }, 60'000));
     bench.files.openProject(QString::fromStdString(project.string()));
     idle();
     EXPECT_EQ(scene().subjects[0].strands()->strands->points.size(), 5U);
