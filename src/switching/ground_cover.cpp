@@ -75,7 +75,7 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
     m_eye = view.eye;
     const GroundLows& lows = tree.lows;
     const auto fan = fanOf(view, kSectors);
-    if (!fan || lows.levels.empty() || cut.tiles.empty())
+    if (!fan || lows.lows.empty() || cut.tiles.empty())
         return;
     const double overSpacing = 1 / tree.spacing;
     const double eyeX = (view.eye.x() - tree.origin.x()) * overSpacing;
@@ -142,7 +142,7 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
                 const double z0 = eyeZ + std::min(lowZ * a, lowZ * b) - wider;
                 const double z1 = eyeZ + std::max(highZ * a, highZ * b) + wider;
                 std::uint32_t level = 0;
-                while (level + 1 < lows.levels.size() &&
+                while (level + 1 < lows.lows.size() &&
                        static_cast<double>(std::uint64_t{lows.side} << level) * 2 < std::max(x1 - x0, z1 - z0))
                     ++level;
                 const float low = lows.lowest(level, x0, z0, x1, z1);

@@ -10,34 +10,38 @@ struct Squares {
     std::uint32_t x0 = 0, y0 = 0, x1 = 0, y1 = 0;
 };
 
-Squares squaresOf(const GroundLows::Level& row, double side, double x0, double y0, double x1, double y1) {
+Squares squaresOf(const SharedRows& row, double side, double x0, double y0, double x1, double y1) {
     const auto at = [side](double v, std::uint32_t count) {
         return static_cast<std::uint32_t>(std::clamp(v / side, 0.0, static_cast<double>(count - 1)));
     };
-    return {at(x0, row.across), at(y0, row.down), at(x1, row.across), at(y1, row.down)};
+    return {at(x0, row.across()), at(y0, row.down()), at(x1, row.across()), at(y1, row.down())};
 }
 
 } // namespace
 
 float GroundLows::lowest(std::uint32_t level, double x0, double y0, double x1, double y1) const {
-    const Level& row = levels[level];
+    const SharedRows& row = lows[level];
     const auto size = static_cast<double>(std::uint64_t{side} << level);
-    if (x0 < 0 || y0 < 0 || x1 > row.across * size || y1 > row.down * size)
+    if (x0 < 0 || y0 < 0 || x1 > row.across() * size || y1 > row.down() * size)
         return kNoGround;
     const Squares s = squaresOf(row, size, x0, y0, x1, y1);
     float out = 1e30F;
-    for (std::uint32_t y = s.y0; y <= s.y1; ++y)
+    for (std::uint32_t y = s.y0; y <= s.y1; ++y) {
+        const float* values = row.row(y);
         for (std::uint32_t x = s.x0; x <= s.x1; ++x)
-            out = std::min(out, lows[row.first + y * row.across + x]);
+            out = std::min(out, values[x]);
+    }
     return out;
 }
 
 float GroundLows::highest(double x0, double y0, double x1, double y1) const {
-    const Squares s = squaresOf(levels[0], side, x0, y0, x1, y1);
+    const Squares s = squaresOf(highs, side, x0, y0, x1, y1);
     float out = -1e30F;
-    for (std::uint32_t y = s.y0; y <= s.y1; ++y)
+    for (std::uint32_t y = s.y0; y <= s.y1; ++y) {
+        const float* values = highs.row(y);
         for (std::uint32_t x = s.x0; x <= s.x1; ++x)
-            out = std::max(out, highs[y * levels[0].across + x]);
+            out = std::max(out, values[x]);
+    }
     return out;
 }
 

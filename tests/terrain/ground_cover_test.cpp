@@ -189,6 +189,8 @@ TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothi
     for (int round = 0; round < 20; ++round) {
         Heights h = hills(40 + static_cast<std::uint32_t>(random()) % 90, static_cast<unsigned>(round), round % 2 == 0);
         GroundLows lows = measureLows(h);
+        const GroundLows held = lows;
+        const GroundLows first = measureLows(h);
         const double most = h.columns - 1;
         for (int k = 0; k < 200; ++k) {
             std::uniform_real_distribution<double> at(0, most);
@@ -200,7 +202,7 @@ TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothi
                 std::swap(x0, x1);
             if (y0 > y1)
                 std::swap(y0, y1);
-            const auto level = static_cast<std::uint32_t>(random() % lows.levels.size());
+            const auto level = static_cast<std::uint32_t>(random() % lows.lows.size());
             const float low = lows.lowest(level, x0, y0, x1, y1);
             const float high = lows.highest(x0, y0, x1, y1);
             for (auto y = static_cast<std::uint32_t>(y0); y <= std::ceil(y1); ++y)
@@ -218,6 +220,7 @@ TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothi
             for (std::uint32_t x = edited.x0; x <= edited.x1; ++x)
                 h.grid.edit(y)[x] -= 3;
         measureLowsAgain(lows, h, edited);
+        EXPECT_EQ(held.lows, first.lows) << "who holds the old one keeps it";
         const GroundLows again = measureLows(h);
         EXPECT_EQ(lows.lows, again.lows);
         EXPECT_EQ(lows.highs, again.highs);

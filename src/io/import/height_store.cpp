@@ -46,8 +46,13 @@ std::vector<std::byte> tablesOf(const Heights& heights, const TileTree& tree) {
     add(bytesOfAll(tree.tiles));
     add(bytesOfAll(tree.blockErrors));
     add(bytesOfAll(tree.holes));
-    add(bytesOfAll(tree.lows.lows));
-    add(bytesOfAll(tree.lows.highs));
+    const auto addRows = [&](const SharedRows& rows) {
+        for (std::uint32_t y = 0; y < rows.down(); ++y)
+            add(std::as_bytes(std::span(rows.row(y), rows.across())));
+    };
+    for (const SharedRows& level : tree.lows.lows)
+        addRows(level);
+    addRows(tree.lows.highs);
     return out;
 }
 
@@ -56,14 +61,18 @@ struct TableReader {
     std::span<const std::byte> left;
     bool whole = true;
 
-    template <class T> void take(std::vector<T>& into) {
-        const std::size_t bytes = into.size() * sizeof(T);
-        if (bytes > left.size()) {
+    template <class T> void take(std::span<T> into) {
+        if (into.size_bytes() > left.size()) {
             whole = false;
             return;
         }
-        std::memcpy(into.data(), left.data(), bytes);
-        left = left.subspan(bytes);
+        std::memcpy(into.data(), left.data(), into.size_bytes());
+        left = left.subspan(into.size_bytes());
+    }
+    template <class T> void take(std::vector<T>& into) { take(std::span(into)); }
+    void takeRows(SharedRows& into) {
+        for (std::uint32_t y = 0; y < into.down(); ++y)
+            take(std::span(into.edit(y), into.across()));
     }
 };
 
@@ -245,8 +254,9 @@ ImportedHeights decodeStore(const std::shared_ptr<const MappedFile>& store) {
     reader.take(tree->tiles);
     reader.take(tree->blockErrors);
     reader.take(tree->holes);
-    reader.take(tree->lows.lows);
-    reader.take(tree->lows.highs);
+    for (SharedRows& level : tree->lows.lows)
+        reader.takeRows(level);
+    reader.takeRows(tree->lows.highs);
     if (!reader.whole || !reader.left.empty() || !isSound(shape, *tree))
         throw json::FieldError("is damaged");
     tree->low = tree->tiles.back().low;
