@@ -52,6 +52,11 @@ Result<std::shared_ptr<MappedFile>> MappedFile::create(const std::filesystem::pa
             fmt::format("needs {:.1f} GB on the disk ({})", static_cast<double>(size) * 1e-9, std::strerror(why)),
             "make room, or keep the project on a larger disk"};
     };
+    // Where a file system cannot set room aside, it is written full instead: not before it is known to be there.
+    std::error_code unknown;
+    const auto room = std::filesystem::space(path.has_parent_path() ? path.parent_path() : ".", unknown);
+    if (!unknown && room.available < size)
+        return fails(ENOSPC);
     if (const int problem = ::posix_fallocate(file.number, 0, static_cast<off_t>(size)); problem != 0)
         return fails(problem);
     void* at = ::mmap(nullptr, size, PROT_READ | PROT_WRITE, MAP_SHARED, file.number, 0);

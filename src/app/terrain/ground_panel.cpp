@@ -226,7 +226,12 @@ void GroundPanel::refresh() {
     if (isVisible() && of.heights != m_reckoned.lock() && !m_bench.grounds.stroking()) {
         m_reckoned = of.heights;
         m_forecast->setText({});
-        askForecast();
+        // Some eight thousand a side; more take memory and minutes that nobody may have asked for.
+        constexpr std::size_t kAtOnce = 70'000'000;
+        if (of.heights->grid.size() <= kAtOnce)
+            askForecast();
+        else
+            m_forecast->setText(tr("Large ground: change a value to have its meshes reckoned."));
     }
     QString rows = tableRow(tr("from"), of.trial ? tr("made up") : toText(s->source.path.filename().string()));
     if (of.heights) {
