@@ -8,48 +8,6 @@
 
 namespace thicket {
 
-namespace {
-
-std::shared_ptr<float> blockOf(BigVector<float> values) {
-    auto owner = std::make_shared<BigVector<float>>(std::move(values));
-    float* first = owner->data();
-    return {std::move(owner), first};
-}
-
-} // namespace
-
-HeightGrid::HeightGrid(std::uint32_t columns, std::uint32_t rows) : m_columns(columns), m_rows(rows) {
-    for (std::uint32_t y = 0; y < rows; y += kRows)
-        m_blocks.push_back(blockOf(BigVector<float>(std::size_t{std::min(kRows, rows - y)} * columns, 0.0F)));
-}
-
-HeightGrid HeightGrid::filling(std::uint32_t columns, std::uint32_t rows, std::shared_ptr<float> first) {
-    HeightGrid out;
-    out.m_columns = columns;
-    out.m_rows = rows;
-    out.m_filling = true;
-    for (std::uint32_t y = 0; y < rows; y += kRows)
-        out.m_blocks.emplace_back(first, first.get() + std::size_t{y} * columns);
-    return out;
-}
-
-HeightGrid HeightGrid::over(std::uint32_t columns, std::uint32_t rows, std::shared_ptr<const float> first) {
-    // Nothing is written through it: each block is shared, at least with `held`, when an edit comes.
-    HeightGrid out = filling(columns, rows, std::const_pointer_cast<float>(first));
-    out.m_filling = false;
-    out.m_held = std::move(first);
-    return out;
-}
-
-float* HeightGrid::edit(std::uint32_t y) {
-    auto& block = m_blocks[y / kRows];
-    if (!m_filling && block.use_count() > 1) {
-        const std::uint32_t rows = std::min(kRows, m_rows - y / kRows * kRows);
-        block = blockOf(BigVector<float>(block.get(), block.get() + std::size_t{rows} * m_columns));
-    }
-    return block.get() + std::size_t{y % kRows} * m_columns;
-}
-
 std::optional<double> Heights::heightAt(double x, double z) const {
     const double u = (x - origin.x()) / spacing;
     const double v = (z - origin.z()) / spacing;

@@ -1,8 +1,8 @@
 #pragma once
 // Heights on a regular grid: the source of a terrain.
 
-#include "base/big_vector.h"
 #include "base/result.h"
+#include "base/shared_rows.h"
 #include "mesh/vec.h"
 
 #include <cstdint>
@@ -12,38 +12,7 @@
 
 namespace thicket {
 
-/// Numbers in rows, in blocks of rows that copies share until one of them changes theirs.
-class HeightGrid {
-public:
-    HeightGrid() = default;
-    /// In memory, all 0.
-    HeightGrid(std::uint32_t columns, std::uint32_t rows);
-    /// Over rows that lie one after the other somewhere else, such as in a file: they are never written to, and held as
-    /// long as a grid has them.
-    static HeightGrid over(std::uint32_t columns, std::uint32_t rows, std::shared_ptr<const float> first);
-    /// Over such rows that are being filled: edits go into them, of all copies.
-    static HeightGrid filling(std::uint32_t columns, std::uint32_t rows, std::shared_ptr<float> first);
-
-    [[nodiscard]] std::size_t size() const { return std::size_t{m_columns} * m_rows; }
-    [[nodiscard]] const float* row(std::uint32_t y) const {
-        return m_blocks[y / kRows].get() + std::size_t{y % kRows} * m_columns;
-    }
-    [[nodiscard]] float at(std::uint32_t x, std::uint32_t y) const { return row(y)[x]; }
-    /// Whether its rows lay somewhere else when it was made: looking at them may take as long as a disk does.
-    [[nodiscard]] bool stored() const { return m_held != nullptr; }
-    /// A row to write to. A block that another grid holds too becomes this one's own first.
-    /// THREADS    rows of one block are for one thread at a time; see kRows.
-    float* edit(std::uint32_t y);
-
-    static constexpr std::uint32_t kRows = 32; ///< a block
-
-private:
-    std::uint32_t m_columns = 0;
-    std::uint32_t m_rows = 0;
-    bool m_filling = false;
-    std::shared_ptr<const float> m_held;          ///< what is not to be written to
-    std::vector<std::shared_ptr<float>> m_blocks; ///< each holds what it lies in: a vector, or all of a file
-};
+using HeightGrid = SharedRows;
 
 /// Row by row from north to south (+Z), each from west to east (+X). Metres. Never changed once shared: an edit makes
 /// another, which shares all rows but those it changes.
