@@ -1,5 +1,6 @@
 #include "base/mapped_file.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <fcntl.h>
@@ -63,6 +64,19 @@ Result<std::shared_ptr<MappedFile>> MappedFile::create(const std::filesystem::pa
     if (at == MAP_FAILED)
         return fails(errno);
     return std::shared_ptr<MappedFile>(new MappedFile(static_cast<std::byte*>(at), size));
+}
+
+Result<void> MappedFile::flush(const JobContext& job) {
+    constexpr std::size_t kPiece = std::size_t{64} << 20; // whole pages
+    for (std::size_t from = 0; from < m_size; from += kPiece) {
+        if (job.cancelled())
+            return cancelledError();
+        job.report(static_cast<double>(from) / static_cast<double>(m_size), "Writing to the disk");
+        if (::msync(m_at + from, std::min(kPiece, m_size - from), MS_SYNC) != 0)
+            return Error{ErrorCode::Unwritable, "", fmt::format("cannot be written ({})", std::strerror(errno)),
+                         "check the disk"};
+    }
+    return {};
 }
 
 MappedFile::~MappedFile() {

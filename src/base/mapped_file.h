@@ -1,6 +1,7 @@
 #pragma once
 // Files as memory: what is larger than the memory there is lies in a file, and the system holds what is looked at.
 
+#include "base/job.h"
 #include "base/result.h"
 
 #include <cstddef>
@@ -25,6 +26,9 @@ public:
     MappedFile& operator=(const MappedFile&) = delete;
     ~MappedFile();
 
+    /// Waits until all that was written to it is on the disk.
+    /// ERRORS     Unwritable; Cancelled, soon after it was asked for.
+    Result<void> flush(const JobContext& job);
     [[nodiscard]] std::span<const std::byte> bytes() const { return {m_at, m_size}; }
     [[nodiscard]] std::span<std::byte> bytes() { return {m_at, m_size}; }
 

@@ -8,8 +8,10 @@
 #include "terrain/build_tree.h"
 #include "terrain/ground_brush.h"
 
+#include <cstdlib>
 #include <cstring>
 #include <gtest/gtest.h>
+#include <limits>
 #include <random>
 
 namespace thicket {
@@ -41,6 +43,28 @@ HeightOptions readAs(std::uint32_t columns) {
     return out;
 }
 
+/// The person's folder of what can be made again, for the time of a test.
+class OwnCache {
+public:
+    explicit OwnCache(const fs::path& folder) {
+        const char* before = std::getenv("XDG_CACHE_HOME");
+        if (before != nullptr)
+            m_before = before;
+        ::setenv("XDG_CACHE_HOME", (folder / "cache").c_str(), 1);
+    }
+    OwnCache(const OwnCache&) = delete;
+    OwnCache& operator=(const OwnCache&) = delete;
+    ~OwnCache() {
+        if (m_before)
+            ::setenv("XDG_CACHE_HOME", m_before->c_str(), 1);
+        else
+            ::unsetenv("XDG_CACHE_HOME");
+    }
+
+private:
+    std::optional<std::string> m_before;
+};
+
 std::vector<fs::path> filesIn(const fs::path& folder) {
     std::vector<fs::path> out;
     std::error_code none;
@@ -51,6 +75,7 @@ std::vector<fs::path> filesIn(const fs::path& folder) {
 
 TEST(HeightStore, holds_what_memory_would_and_the_tiles_made_of_it) {
     const TempFolder folder;
+    const OwnCache cache(folder.path());
     const fs::path file = rawGround(folder.path(), 300, 210);
     const StorePlace place{folder.path() / "kept", 1};
     const auto plain = readHeights(file, readAs(300), {});
@@ -83,6 +108,7 @@ TEST(HeightStore, holds_what_memory_would_and_the_tiles_made_of_it) {
 
 TEST(HeightStore, an_edit_never_reaches_the_file) {
     const TempFolder folder;
+    const OwnCache cache(folder.path());
     const fs::path file = rawGround(folder.path(), 130, 130);
     const StorePlace place{folder.path() / "kept", 1};
     auto stored = readHeights(file, readAs(130), {}, place);
@@ -112,6 +138,7 @@ TEST(HeightStore, an_edit_never_reaches_the_file) {
 
 TEST(HeightStore, another_source_or_another_way_to_read_it_has_another_store) {
     const TempFolder folder;
+    const OwnCache cache(folder.path());
     const fs::path file = rawGround(folder.path(), 100, 100);
     const auto name = heightStoreName(file, readAs(100));
     ASSERT_TRUE(name);
@@ -125,6 +152,7 @@ TEST(HeightStore, another_source_or_another_way_to_read_it_has_another_store) {
 
 TEST(HeightStore, what_is_cut_short_or_damaged_is_said_and_made_again) {
     const TempFolder folder;
+    const OwnCache cache(folder.path());
     const fs::path file = rawGround(folder.path(), 150, 120);
     const StorePlace place{folder.path() / "kept", 1};
     const auto first = readHeights(file, readAs(150), {}, place);
@@ -159,8 +187,54 @@ TEST(HeightStore, what_is_cut_short_or_damaged_is_said_and_made_again) {
     EXPECT_EQ(hashOf(again->heights), first->hash);
 }
 
+TEST(HeightStore, one_that_came_from_elsewhere_is_looked_through_before_it_is_believed) {
+    const TempFolder folder;
+    const OwnCache cache(folder.path());
+    const fs::path file = rawGround(folder.path(), 120, 90);
+    const StorePlace place{folder.path() / "kept", 1};
+    const auto first = readHeights(file, readAs(120), {}, place);
+    ASSERT_TRUE(first);
+    const fs::path store = filesIn(place.folder)[0];
+    EXPECT_TRUE(isKnownStore(store));
+    // What its tables say is true, but one of its heights is none.
+    auto bytes = *readFile(store);
+    const float nothing = std::numeric_limits<float>::quiet_NaN();
+    std::memcpy(bytes.data() + 4096 + 4 * 777, &nothing, 4);
+    ASSERT_TRUE(writeFile(store, bytes));
+    EXPECT_TRUE(openHeightStore(store));
+    EXPECT_FALSE(isKnownStore(store));
+    const auto again = readHeights(file, readAs(120), {}, place);
+    ASSERT_TRUE(again) << again.error().text();
+    ASSERT_FALSE(again->notes.empty());
+    EXPECT_NE(again->notes[0].find("other heights"), std::string::npos) << again->notes[0];
+    EXPECT_EQ(hashOf(again->heights), first->hash);
+    // A whole one from elsewhere is looked through once.
+    fs::remove_all(storeCacheFolder());
+    EXPECT_FALSE(isKnownStore(store));
+    const auto brought = readHeights(file, readAs(120), {}, place);
+    ASSERT_TRUE(brought);
+    EXPECT_TRUE(brought->notes.empty());
+    EXPECT_TRUE(isKnownStore(store));
+}
+
+TEST(HeightStore, files_that_differ_in_what_they_hold_alone_are_told_apart) {
+    const TempFolder folder;
+    fs::create_directories(folder.path() / "a");
+    fs::create_directories(folder.path() / "b");
+    const fs::path a = rawGround(folder.path() / "a", 100, 100, 1);
+    const fs::path b = rawGround(folder.path() / "b", 100, 100, 2);
+    fs::last_write_time(b, fs::last_write_time(a));
+    EXPECT_NE(*heightStoreName(a, readAs(100)), *heightStoreName(b, readAs(100)));
+    fs::create_directories(folder.path() / "c");
+    fs::copy_file(a, folder.path() / "c" / "shore.r16");
+    fs::last_write_time(folder.path() / "c" / "shore.r16", fs::last_write_time(a));
+    EXPECT_EQ(*heightStoreName(a, readAs(100)), *heightStoreName(folder.path() / "c" / "shore.r16", readAs(100)))
+        << "a project that was moved with its files finds its stores";
+}
+
 TEST(HeightStore, what_does_not_come_to_its_end_leaves_nothing_behind) {
     const TempFolder folder;
+    const OwnCache cache(folder.path());
     const fs::path file = rawGround(folder.path(), 200, 200);
     const fs::path kept = folder.path() / "kept";
     std::stop_source stop;
@@ -184,7 +258,12 @@ TEST(HeightStore, what_does_not_come_to_its_end_leaves_nothing_behind) {
     EXPECT_EQ(huge.error().code, ErrorCode::Unwritable);
     EXPECT_NE(huge.error().what.find("4000.0 GB"), std::string::npos) << huge.error().what;
     EXPECT_TRUE(filesIn(kept).empty());
-    // A folder that is none.
+    // Where the folder cannot be written to it is the person's own that it goes to, and where neither can that is said.
+    const auto elsewhere = readHeights(file, readAs(200), {}, {file / "kept", 1});
+    ASSERT_TRUE(elsewhere) << elsewhere.error().text();
+    EXPECT_TRUE(fs::exists(storeCacheFolder() / *heightStoreName(file, readAs(200))));
+    fs::remove_all(storeCacheFolder());
+    ASSERT_TRUE(writeTextFile(storeCacheFolder(), "in the way"));
     const auto nowhere = readHeights(file, readAs(200), {}, {file / "kept", 1});
     ASSERT_FALSE(nowhere);
     EXPECT_EQ(nowhere.error().code, ErrorCode::Unwritable);
@@ -192,6 +271,7 @@ TEST(HeightStore, what_does_not_come_to_its_end_leaves_nothing_behind) {
 
 TEST(HeightStore, a_program_that_ended_early_is_cleaned_up_after) {
     const TempFolder folder;
+    const OwnCache cache(folder.path());
     const fs::path file = rawGround(folder.path(), 100, 100);
     const fs::path kept = folder.path() / "kept";
     const auto name = *heightStoreName(file, readAs(100));

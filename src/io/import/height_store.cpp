@@ -10,6 +10,7 @@
 #include <cstdlib>
 #include <cstring>
 #include <fmt/format.h>
+#include <fstream>
 #include <unistd.h>
 #include <utility>
 
@@ -108,7 +109,50 @@ void removeLeftovers(const fs::path& file) {
     }
 }
 
+/// Hash of some pages of a file, evenly spread over it.
+std::string sampleOf(const fs::path& file, std::uintmax_t size) {
+    constexpr std::uintmax_t kPages = 64;
+    constexpr std::size_t kPage = 4096;
+    std::ifstream in(file, std::ios::binary);
+    std::vector<char> pages;
+    for (std::uintmax_t i = 0; i < kPages; ++i) {
+        const std::size_t before = pages.size();
+        pages.resize(before + kPage);
+        in.clear();
+        in.seekg(static_cast<std::streamoff>((size > kPage ? size - kPage : 0) / (kPages - 1) * i));
+        in.read(pages.data() + before, static_cast<std::streamsize>(kPage));
+        pages.resize(before + static_cast<std::size_t>(in.gcount()));
+    }
+    return contentHash(std::as_bytes(std::span(pages)));
+}
+
+/// Where it is noted that a store was made, or looked through, on this machine: as it is now, and no other.
+fs::path knownFile(const fs::path& store) {
+    return storeCacheFolder() / "known" / store.filename();
+}
+std::string stateOf(const fs::path& store) {
+    std::error_code problem;
+    const std::uintmax_t size = fs::file_size(store, problem);
+    const auto changed = problem ? fs::file_time_type() : fs::last_write_time(store, problem);
+    std::string head(kHeadBytes, '\0');
+    std::ifstream in(store, std::ios::binary);
+    in.read(head.data(), static_cast<std::streamsize>(head.size()));
+    return problem || !in ? std::string()
+                          : fmt::format("{} {} {}", size, changed.time_since_epoch().count(),
+                                        contentHash(std::as_bytes(std::span(head))));
+}
+
 } // namespace
+
+bool isKnownStore(const fs::path& file) {
+    const auto known = readTextFile(knownFile(file));
+    return known && !known->empty() && *known == stateOf(file);
+}
+
+void rememberStore(const fs::path& file) {
+    // Where that cannot be noted, the store is looked through again the next time.
+    (void)writeTextFile(knownFile(file), stateOf(file));
+}
 
 Result<std::string> heightStoreName(const fs::path& source, const HeightOptions& options) {
     std::error_code problem;
@@ -116,8 +160,9 @@ Result<std::string> heightStoreName(const fs::path& source, const HeightOptions&
     const auto changed = problem ? fs::file_time_type() : fs::last_write_time(source, problem);
     if (problem)
         return Error{ErrorCode::NotFound, source.string(), "cannot be opened", "check its name and its rights"};
-    const std::string key = fmt::format("{} {} {} | {} {} {} {} | {} {} {} {}", source.filename().string(), size,
-                                        changed.time_since_epoch().count(), options.spacing,
+    // What another file of its name, size and time holds is told by parts of it from its beginning to its end.
+    const std::string key = fmt::format("{} {} {} {} | {} {} {} {} | {} {} {} {}", source.filename().string(), size,
+                                        changed.time_since_epoch().count(), sampleOf(source, size), options.spacing,
                                         options.low ? fmt::format("{}", *options.low) : "-",
                                         options.high ? fmt::format("{}", *options.high) : "-",
                                         options.noData ? fmt::format("{}", *options.noData) : "-", options.columns,
@@ -170,7 +215,7 @@ HeightGrid HeightStoreWriter::grid() const {
 
 Result<void> HeightStoreWriter::finish(const ImportedHeights& read, const JobContext& job) {
     const Heights& h = read.heights;
-    auto tree = buildTileTree(h, kStoredCells, job);
+    auto tree = buildTileTree(h, kStoredCells, job.part(0, 0.5));
     if (!tree)
         return tree.error();
     const std::vector<std::byte> tables = tablesOf(h, **tree);
@@ -206,10 +251,13 @@ Result<void> HeightStoreWriter::finish(const ImportedHeights& read, const JobCon
     }
     std::memcpy(m_heights->bytes().data(), text.data(), kHeadBytes);
     std::error_code problem;
+    if (auto done = m_heights->flush(job.part(0.5, 1)); !done)
+        return done.error().code == ErrorCode::Cancelled ? done.error() : fails();
     fs::rename(m_part, m_file, problem);
     if (problem)
         return fails();
     m_part.clear();
+    rememberStore(m_file);
     return {};
 }
 

@@ -50,7 +50,12 @@ private:
     std::uint32_t m_rows;
 };
 
+/// Whether a store, as it is now, was made or looked through on this machine; others may have heights that are none.
+bool isKnownStore(const std::filesystem::path& file);
+void rememberStore(const std::filesystem::path& file);
+
 /// Opens a store: its heights stay in the file until they are looked at.
+/// Its heights are not looked at: of one that is not known they are to be checked before they are used.
 /// ERRORS     NotFound; BadInput when it was cut short, is damaged or no store.
 /// COST       O(tiles), whatever the size of the heights.
 Result<ImportedHeights> openHeightStore(const std::filesystem::path& file);

@@ -85,19 +85,41 @@ Result<HeightFileInfo> inspectHeights(const std::filesystem::path& path, const H
 
 namespace {
 
+/// Opens a store; one that came from elsewhere is looked through first, once.
+Result<ImportedHeights> openChecked(const std::filesystem::path& file, const JobContext& job) {
+    auto opened = openHeightStore(file);
+    if (!opened || isKnownStore(file))
+        return opened;
+    job.report(0.1, "Looking through a store");
+    if (!checkHeights(opened->heights, file.string()) || hashOf(opened->heights) != opened->hash)
+        return Error{ErrorCode::BadInput, file.string(), "holds other heights than it says", "remove it"};
+    rememberStore(file);
+    return opened;
+}
+
 /// The store of a source, where there is one that can be used; else what is wrong with the one there is.
-std::optional<ImportedHeights> alreadyStored(const std::string& name, const StorePlace& place,
+std::optional<ImportedHeights> alreadyStored(const std::string& name, const StorePlace& place, const JobContext& job,
                                              std::vector<std::string>& notes) {
     for (const std::filesystem::path& folder : {place.folder, storeCacheFolder()}) {
         const std::filesystem::path file = folder / name;
         if (std::error_code ignored; folder.empty() || !std::filesystem::exists(file, ignored))
             continue;
-        if (auto opened = openHeightStore(file))
+        auto opened = openChecked(file, job);
+        if (opened)
             return std::move(*opened);
-        else
-            notes.push_back(fmt::format("its store {} {}; it is made again", file.string(), opened.error().what));
+        notes.push_back(fmt::format("its store {} {}; it is made again", file.string(), opened.error().what));
     }
     return std::nullopt;
+}
+
+/// A store in the folder that was asked for, or where that cannot be written to in the person's own.
+Result<HeightStoreWriter> beginStore(const std::string& name, const StorePlace& place, const HeightFileInfo& info) {
+    auto begun = HeightStoreWriter::begin((place.folder.empty() ? storeCacheFolder() : place.folder) / name,
+                                          info.columns, info.rows);
+    if (begun || place.folder.empty())
+        return begun;
+    auto elsewhere = HeightStoreWriter::begin(storeCacheFolder() / name, info.columns, info.rows);
+    return elsewhere ? std::move(elsewhere) : std::move(begun);
 }
 
 /// Marks the values that mean no ground; turns the others into metres.
@@ -144,7 +166,7 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
     ImportedHeights out;
     const auto name = heightStoreName(path, options);
     if (name)
-        if (auto stored = alreadyStored(*name, place, out.notes))
+        if (auto stored = alreadyStored(*name, place, job, out.notes))
             return std::move(*stored);
     std::optional<HeightStoreWriter> store;
     const detail::HeightRoom room = [&](const HeightFileInfo& info) -> Result<HeightGrid> {
@@ -153,8 +175,7 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
                          "state the spacing in metres"};
         const double bytes = static_cast<double>(info.columns) * info.rows * sizeof(float);
         if (name && bytes >= static_cast<double>(place.from)) {
-            const auto& folder = place.folder.empty() ? storeCacheFolder() : place.folder;
-            auto begun = HeightStoreWriter::begin(folder / *name, info.columns, info.rows);
+            auto begun = beginStore(*name, place, info);
             if (!begun)
                 return begun.error();
             store.emplace(std::move(*begun));
@@ -184,6 +205,9 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
     if (!read->info.whole && options.low)
         out.notes.emplace_back("its values are metres as they stand: the range that was stated is not used");
     h.grid = std::move(read->grid);
+    job.report(0.6, "Looking for holes");
+    if (job.cancelled())
+        return cancelledError();
     auto holes = makeHoles(h, missing, where);
     if (!holes)
         return holes.error();
@@ -193,6 +217,8 @@ Result<ImportedHeights> readHeights(const std::filesystem::path& path, const Hei
         return good.error();
     if (!store)
         return out;
+    if (job.cancelled())
+        return cancelledError();
     if (auto done = store->finish(out, job.part(0.6, 1)); !done)
         return done.error();
     out.heights = {};
