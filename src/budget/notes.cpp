@@ -30,6 +30,26 @@ Waiting waitingFor(const Audit& audit, Bound bound) {
     return out;
 }
 
+/// Pictures, and what is a few triangles, are as light as a level gets.
+bool canBeLighter(const Level& last) {
+    constexpr std::uint32_t kFew = 36;
+    return !ofPictures(last.origin) && last.triangles >= kFew;
+}
+
+/// Whether levels come in at shares of the reach: without it they would come in elsewhere.
+bool switchesByReach(const Subject& subject) {
+    const auto byReach = [](const std::optional<FixedSwitch>& fixed) {
+        return fixed && fixed->unit == DecideBy::ShareOfReach;
+    };
+    if (subject.rule.decideBy == DecideBy::ShareOfReach)
+        return true;
+    if (const InstancesBody* field = subject.instances())
+        return std::any_of(field->fixed.begin(), field->fixed.end(), byReach);
+    const auto chain = ownChainOf(subject, View());
+    return chain && std::any_of(chain->levels.begin(), chain->levels.end(),
+                                [&](const LevelCost& level) { return byReach(level.fixed); });
+}
+
 } // namespace
 
 std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
@@ -63,7 +83,8 @@ std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
         const Subject& subject = scene.subjects[s];
         const std::size_t levels = subject.isMesh() ? subject.mesh().levels.size() : 0;
         const double share = static_cast<double>(worst.subjectMs[s]) / std::max(worst.ms, 1e-9);
-        if (worst.over && share >= kMuch && levels > 1 && audit.shownAtWorst[s] == std::uint64_t{1} << (levels - 1))
+        if (worst.over && share >= kMuch && levels > 1 && audit.shownAtWorst[s] == std::uint64_t{1} << (levels - 1) &&
+            canBeLighter(subject.mesh().levels.back()))
             out.push_back(
                 {BudgetNoteKind::LevelPays, subject.id, levels - 1, 1, share,
                  fmt::format("all that the worst frame draws of {} is L{}, its coarsest, and it takes {:.0f} % "
@@ -79,8 +100,9 @@ std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
                        "nothing is hidden behind anything in any frame of this route: an engine that does not look "
                        "for it loses nothing"});
     for (std::size_t s = 0; s < scene.subjects.size(); ++s)
-        if (const Subject& subject = scene.subjects[s];
-            audit.shown[s] != 0 && subject.rule.reachMetres > 0 && culled(s, Culled::BeyondReach) == 0)
+        if (const Subject& subject = scene.subjects[s]; audit.shown[s] != 0 && subject.rule.reachMetres > 0 &&
+                                                        culled(s, Culled::BeyondReach) == 0 &&
+                                                        !switchesByReach(subject))
             out.push_back({BudgetNoteKind::ReachesAll, subject.id, 0, audit.frames.size(), 0,
                            fmt::format("the reach of {}, {}, ends none of it in any frame of this route", subject.name,
                                        length(subject.rule.reachMetres))});

@@ -74,6 +74,40 @@ TEST_F(FitTest, is_looked_at_kept_and_undone) {
     EXPECT_EQ(encodeProject(window->bench().session.scene(), folder.path()), before) << "one step takes it all back";
 }
 
+TEST_F(FitTest, what_notes_advise_is_done_by_their_buttons_and_taken_back) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    Session& session = window->bench().session;
+    const auto ball = [&]() -> const Subject& { return session.scene().subjects.front(); };
+    const auto change = [&](const std::function<void(SwitchRule&)>& how) {
+        SwitchRule rule = ball().rule;
+        how(rule);
+        window->bench().switching.setRule(ball().id, rule, QStringLiteral("Change"));
+        budget().runAudit();
+        waitForJobs();
+    };
+    change([](SwitchRule& r) { r.reachMetres = 900; });
+    ASSERT_NO_FATAL_FAILURE(click("mend-reaches-all"));
+    EXPECT_EQ(ball().rule.reachMetres, 0);
+    EXPECT_TRUE(session.scene().settings.cullHidden);
+    budget().runAudit();
+    waitForJobs();
+    ASSERT_NO_FATAL_FAILURE(click("mend-hides-nothing"));
+    EXPECT_FALSE(session.scene().settings.cullHidden);
+    session.document.undo().undo();
+    EXPECT_TRUE(session.scene().settings.cullHidden) << "one step";
+    Settings settings = session.scene().settings;
+    settings.devices[0].baseMs = 0;
+    settings.devices[0].triangleBudget = 1;
+    session.document.push(changeSettings(session.scene(), settings, "Another device"));
+    window->bench().thin.removeLevel(ball().id, static_cast<int>(ball().mesh().levels.size()) - 1);
+    change([](SwitchRule& r) { r.allowPx = 64; });
+    const std::size_t levels = ball().mesh().levels.size();
+    const std::uint32_t last = ball().mesh().levels.back().triangles;
+    ASSERT_NO_FATAL_FAILURE(click("mend-level-pays"));
+    ASSERT_EQ(ball().mesh().levels.size(), levels + 1);
+    EXPECT_LT(ball().mesh().levels.back().triangles, last / 2);
+}
+
 TEST_F(FitTest, dropped_leaves_nothing_and_a_change_drops_it) {
     ASSERT_NO_FATAL_FAILURE(overBudget());
     const std::string before = encodeProject(window->bench().session.scene(), folder.path());

@@ -157,6 +157,26 @@ TEST(Notes, culling_that_takes_nothing_away_is_said) {
     EXPECT_EQ(countOf(notesOn(after, scene), BudgetNoteKind::ReachesAll), 0U);
 }
 
+TEST(Notes, nothing_is_advised_that_would_change_a_frame_or_cannot_be_had) {
+    Scene scene = sceneFarOff();
+    scene.subjects.erase(scene.subjects.begin() + 1);
+    Subject& ball = scene.subjects[0];
+    ball.rule.reachMetres = 500;
+    // Its levels come in at shares of the reach: without it they would come in elsewhere.
+    ball.mesh().levels[1].fixed = FixedSwitch{DecideBy::ShareOfReach, 0.1};
+    EXPECT_EQ(countOf(notesOn(auditOf(scene, tight()), scene), BudgetNoteKind::ReachesAll), 0U);
+    ball.mesh().levels[1].fixed.reset();
+    EXPECT_EQ(countOf(notesOn(auditOf(scene, tight()), scene), BudgetNoteKind::ReachesAll), 1U);
+    // Crossed cards are as light as a level gets.
+    Device device = tight();
+    device.baseMs = 0;
+    ball.mesh().levels.resize(2);
+    refreshSubject(ball);
+    ASSERT_EQ(countOf(notesOn(auditOf(scene, device), scene), BudgetNoteKind::LevelPays), 1U);
+    ball.mesh().levels[1].origin = LevelOrigin::Cards;
+    EXPECT_EQ(countOf(notesOn(auditOf(scene, device), scene), BudgetNoteKind::LevelPays), 0U);
+}
+
 TEST(Notes, of_ground_the_levels_that_are_finer_than_any_frame_shows_are_said) {
     TerrainBody body;
     body.trial = GroundRecipe();

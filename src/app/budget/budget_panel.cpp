@@ -481,6 +481,7 @@ void BudgetPanel::addMend(const BudgetNote& note, QBoxLayout* row) {
     const auto add = [&](const QString& text, const QString& tip, std::function<void()> mend) {
         QPushButton* button = makeButton(text, tip);
         button->setProperty("flat2", true);
+        button->setObjectName(QStringLiteral("mend-%1").arg(QString::fromStdString(keyOf(note.kind))));
         connect(button, &QPushButton::clicked, this, std::move(mend));
         row->addWidget(button);
     };
@@ -495,7 +496,7 @@ void BudgetPanel::addMend(const BudgetNote& note, QBoxLayout* row) {
             [this, id = note.subject, triangles] { m_bench.thin.addLevel(id, triangles); });
     }
     if (note.kind == BudgetNoteKind::HidesNothing)
-        add(tr("Do not look"), tr("Draw what is hidden: no frame of the route changes"),
+        add(tr("Draw it all"), tr("Do not look for what is hidden; no frame of the route changes"),
             [this] { m_bench.switching.setCullHidden(false); });
     if (note.kind == BudgetNoteKind::ReachesAll && subject != nullptr)
         add(tr("Take it away"), tr("Draw it however far it is; no frame of the route changes"),

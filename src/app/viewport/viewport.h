@@ -139,7 +139,7 @@ public:
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
     /// The exact picture stands, with smooth edges.
     [[nodiscard]] bool settled() const {
-        return !m_moving && m_restShown && m_restPicture.done() && m_groundTiles.waiting() == 0;
+        return !m_moving && m_restShown && m_restPicture.done() && (solo() || m_groundTiles.waiting() == 0);
     }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
