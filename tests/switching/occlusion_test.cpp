@@ -1,3 +1,4 @@
+#include "support/rays.h"
 #include "support/shapes.h"
 #include "switching/copies.h"
 
@@ -84,25 +85,7 @@ struct World {
         const auto own = [&](const Vec3d& p) -> Vec3d {
             return copies.rotation[copy].conjugate() * (p - copies.position[copy]) / copies.scale[copy];
         };
-        const Vec3d o = own(from);
-        const Vec3d d = own(to) - o;
-        for (std::size_t t = 0; t < mesh.indices.size(); t += 3) {
-            const Vec3d a = mesh.positions[mesh.indices[t]].cast<double>();
-            const Vec3d u = mesh.positions[mesh.indices[t + 1]].cast<double>() - a;
-            const Vec3d v = mesh.positions[mesh.indices[t + 2]].cast<double>() - a;
-            const Vec3d p = d.cross(v);
-            const double det = u.dot(p);
-            if (std::abs(det) < 1e-15)
-                continue;
-            const Vec3d s = o - a;
-            const double y = s.dot(p) / det;
-            const Vec3d q = s.cross(u);
-            const double z = d.dot(q) / det;
-            const double along = v.dot(q) / det;
-            if (y >= -1e-9 && z >= -1e-9 && y + z <= 1 + 1e-9 && along > 1e-6 && along < 1 - 1e-6)
-                return true;
-        }
-        return false;
+        return shapes::standsBetween(mesh, own(from), own(to), false);
     }
     [[nodiscard]] Looked look(const View& view, bool hidden = true) const {
         test::Chosen all = chosen();
