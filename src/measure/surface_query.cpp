@@ -1,10 +1,17 @@
 #include "measure/surface_query.h"
 
+#include "measure/packets.h"
+
+#include <algorithm>
 #include <cmath>
 #include <embree3/rtcore.h>
 #include <limits>
+#include <mutex>
 
 namespace thicket {
+namespace {
+constexpr double kFaces = 0.3; // cosine between what is looked for and what counts as facing that way
+}
 
 Vec3d closestPointOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, const Vec3d& c) {
     const Vec3d ab = b - a;
@@ -41,157 +48,255 @@ Vec3d closestPointOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, con
     return a + ab * (vb / sum) + ac * (vc / sum);
 }
 
+namespace measure {
+
+/// A scene of one geometry.
+class EmbreeScene {
+public:
+    EmbreeScene() : m_device(rtcNewDevice(nullptr)), m_scene(rtcNewScene(m_device)) {}
+    ~EmbreeScene() {
+        rtcReleaseScene(m_scene);
+        rtcReleaseDevice(m_device);
+    }
+    EmbreeScene(const EmbreeScene&) = delete;
+    EmbreeScene& operator=(const EmbreeScene&) = delete;
+
+    [[nodiscard]] RTCScene scene() const { return m_scene; }
+    RTCGeometry make(RTCGeometryType type) { return rtcNewGeometry(m_device, type); }
+    void finish(RTCGeometry geometry) {
+        rtcCommitGeometry(geometry);
+        rtcAttachGeometry(m_scene, geometry);
+        rtcReleaseGeometry(geometry);
+        rtcCommitScene(m_scene);
+    }
+
+private:
+    RTCDevice m_device;
+    RTCScene m_scene;
+};
+
+} // namespace measure
+
+namespace {
+using measure::EmbreeScene;
+
+void boundsOfPacket(const RTCBoundsFunctionArguments* args) {
+    const auto& all = *static_cast<const measure::TrianglePackets*>(args->geometryUserPtr);
+    const measure::TrianglePackets::Packet& packet = all.packets[args->primID];
+    constexpr std::ptrdiff_t kLanes = measure::TrianglePackets::kLanes;
+    std::array<float, 3> low{HUGE_VALF, HUGE_VALF, HUGE_VALF};
+    std::array<float, 3> high{-HUGE_VALF, -HUGE_VALF, -HUGE_VALF};
+    for (std::size_t k = 0; k < 9; ++k) {
+        const auto row = packet.corners.begin() + static_cast<std::ptrdiff_t>(k) * kLanes;
+        const auto [least, most] = std::minmax_element(row, row + kLanes);
+        low[k % 3] = std::min(low[k % 3], *least);
+        high[k % 3] = std::max(high[k % 3], *most);
+    }
+    *args->bounds_o = {low[0], low[1], low[2], 0, high[0], high[1], high[2], 0};
+}
+
+} // namespace
+
 struct SurfaceQuery::Impl {
-    RTCDevice device = nullptr;
-    RTCScene scene = nullptr;
     const Mesh* mesh = nullptr;
     Vec3d origin{0, 0, 0};
+    double scale = 1; ///< the mesh's size; packets are in units of it
     std::vector<Vec3f> local;
+    measure::TrianglePackets packets;
+    EmbreeScene near; ///< of packets, for the closest points
+    mutable std::once_flag raysMade;
+    mutable std::unique_ptr<EmbreeScene> rays; ///< of triangles, made when the first ray is cast
 
     [[nodiscard]] Vec3d corner(std::uint32_t triangle, std::uint32_t k) const {
-        return local[mesh->indices[3 * triangle + k]].cast<double>();
+        return local[mesh->indices[3 * std::size_t{triangle} + k]].cast<double>();
+    }
+    [[nodiscard]] Vec3d closestOn(std::uint32_t triangle, const Vec3d& p) const {
+        return closestPointOnTriangle(p, corner(triangle, 0), corner(triangle, 1), corner(triangle, 2));
+    }
+    [[nodiscard]] RTCScene raysScene() const {
+        std::call_once(raysMade, [this] {
+            rays = std::make_unique<EmbreeScene>();
+            rtcSetSceneFlags(rays->scene(), RTC_SCENE_FLAG_ROBUST);
+            RTCGeometry geometry = rays->make(RTC_GEOMETRY_TYPE_TRIANGLE);
+            rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, local.data(), 0,
+                                       sizeof(Vec3f), mesh->positions.size());
+            rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh->indices.data(), 0,
+                                       3 * sizeof(std::uint32_t), mesh->triangleCount());
+            rays->finish(geometry);
+        });
+        return rays->scene();
     }
 };
 
 SurfaceQuery::SurfaceQuery(const Mesh& mesh) : m_impl(std::make_unique<Impl>()) {
-    m_impl->mesh = &mesh;
-    m_impl->origin = boundsOf(mesh).centre();
-    m_impl->local.resize(mesh.positions.size() + 1); // Embree reads 16 bytes at the last vertex
+    Impl& own = *m_impl;
+    own.mesh = &mesh;
+    const Bounds bounds = boundsOf(mesh);
+    own.origin = bounds.centre();
+    own.scale = bounds.diagonal() > 0 ? bounds.diagonal() : 1;
+    own.local.resize(mesh.positions.size() + 1); // Embree reads 16 bytes at the last vertex
     for (std::size_t i = 0; i < mesh.positions.size(); ++i)
-        m_impl->local[i] = (mesh.positions[i].cast<double>() - m_impl->origin).cast<float>();
-    m_impl->device = rtcNewDevice(nullptr);
-    m_impl->scene = rtcNewScene(m_impl->device);
-    rtcSetSceneFlags(m_impl->scene, RTC_SCENE_FLAG_ROBUST);
-    RTCGeometry geometry = rtcNewGeometry(m_impl->device, RTC_GEOMETRY_TYPE_TRIANGLE);
-    rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, m_impl->local.data(), 0,
-                               sizeof(Vec3f), mesh.positions.size());
-    rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh.indices.data(), 0,
-                               3 * sizeof(std::uint32_t), mesh.triangleCount());
-    rtcCommitGeometry(geometry);
-    rtcAttachGeometry(m_impl->scene, geometry);
-    rtcReleaseGeometry(geometry);
-    rtcCommitScene(m_impl->scene);
+        own.local[i] = (mesh.positions[i].cast<double>() - own.origin).cast<float>();
+    std::vector<Vec3f> units(own.local.size());
+    for (std::size_t i = 0; i < units.size(); ++i)
+        units[i] = (own.local[i].cast<double>() / own.scale).cast<float>();
+    own.packets = measure::packTriangles(mesh, units);
+    RTCGeometry geometry = own.near.make(RTC_GEOMETRY_TYPE_USER);
+    rtcSetGeometryUserPrimitiveCount(geometry, static_cast<unsigned>(own.packets.packets.size()));
+    rtcSetGeometryUserData(geometry, &own.packets);
+    rtcSetGeometryBoundsFunction(geometry, boundsOfPacket, nullptr);
+    own.near.finish(geometry);
 }
 
-SurfaceQuery::~SurfaceQuery() {
-    rtcReleaseScene(m_impl->scene);
-    rtcReleaseDevice(m_impl->device);
-}
+SurfaceQuery::~SurfaceQuery() = default;
 
-namespace {
-struct QueryState {
-    const Mesh* mesh;
-    const Vec3f* local;
+namespace measure {
+/// A point in the packets' units.
+struct UnitPoint {
+    Vec3f place;
+    double scale;
+    double slack; ///< of a distance, from the rounding of coordinates
+
+    UnitPoint(const Vec3d& local, double size) : place((local / size).cast<float>()), scale(size) {
+        slack = 2e-7 * (1 + static_cast<double>(place.norm()));
+    }
+    /// What is farther in units of the packets is farther than `distance`.
+    [[nodiscard]] double reach(double distance) const { return distance / scale * (1 + 1e-6) + slack; }
+    /// Calls `visit` for packets within reach.
+    void ask(RTCScene scene, double reach, RTCPointQueryFunction visit, void* user) const {
+        RTCPointQuery query{};
+        query.x = place.x();
+        query.y = place.y();
+        query.z = place.z();
+        query.radius = static_cast<float>(reach);
+        RTCPointQueryContext context;
+        rtcInitPointQueryContext(&context);
+        rtcPointQuery(scene, &query, &context, visit, user);
+    }
+};
+} // namespace measure
+
+struct SurfaceQuery::Search {
+    const Impl& surface;
     Vec3d point;
-    double best;
+    measure::UnitPoint unit;
+    double best;      ///< the squared distance that is to be beaten
+    double reach = 0; ///< in the packets' units: what is farther does not beat it
     Vec3d at;
-    std::uint32_t triangle;
+    std::uint32_t triangle = 0;
+    bool found = false;
     std::span<const std::uint32_t> groups{}; ///< empty: every triangle counts
     std::uint32_t own = 0;
     std::span<const std::uint8_t> gone{};
-    bool found = false;
+    const Vec3d* facing = nullptr; ///< null: whichever way they face
+
+    Search(const Impl& of, const Vec3d& from, double squared)
+        : surface(of), point(from - of.origin), unit(point, of.scale), best(squared),
+          reach(unit.reach(std::sqrt(best))), at(point) {}
+    [[nodiscard]] bool counts(std::uint32_t t) const {
+        if (!groups.empty() && (groups[t] == own || gone[groups[t]] != 0))
+            return false;
+        if (facing == nullptr)
+            return true;
+        const Vec3d a = surface.corner(t, 0);
+        const Vec3d cross = (surface.corner(t, 1) - a).cross(surface.corner(t, 2) - a);
+        return cross.dot(*facing) > kFaces * cross.norm();
+    }
+    /// True when it is nearer than what was found before.
+    bool offer(std::uint32_t t) {
+        if (!counts(t))
+            return false;
+        const Vec3d on = surface.closestOn(t, point);
+        const double squared = (on - point).squaredNorm();
+        if (squared >= best)
+            return false;
+        best = squared;
+        at = on;
+        triangle = t;
+        found = true;
+        reach = unit.reach(std::sqrt(best));
+        return true;
+    }
+    static bool visit(RTCPointQueryFunctionArguments* args) {
+        auto& search = *static_cast<Search*>(args->userPtr);
+        const measure::TrianglePackets& all = search.surface.packets;
+        const measure::TrianglePackets::Packet& packet = all.packets[args->primID];
+        measure::TrianglePackets::Row least;
+        measure::leastDistances(packet, search.unit.place, least);
+        bool nearer = false;
+        for (std::size_t i = 0; i < all.lanesOf(args->primID); ++i)
+            if (static_cast<double>(least[i]) <= search.reach)
+                nearer |= search.offer(packet.triangle[i]);
+        if (nearer)
+            args->query->radius = static_cast<float>(search.reach);
+        return nearer;
+    }
+    ClosestPoint run() {
+        unit.ask(surface.near.scene(), reach, visit, this);
+        return {at + surface.origin, std::sqrt(best), triangle};
+    }
 };
 
-bool visitTriangle(RTCPointQueryFunctionArguments* args) {
-    auto* state = static_cast<QueryState*>(args->userPtr);
-    if (!state->groups.empty()) {
-        const std::uint32_t group = state->groups[args->primID];
-        if (group == state->own || state->gone[group] != 0)
-            return false;
-    }
-    const std::uint32_t* index = &state->mesh->indices[3 * static_cast<std::size_t>(args->primID)];
-    const Vec3d at =
-        closestPointOnTriangle(state->point, state->local[index[0]].cast<double>(),
-                               state->local[index[1]].cast<double>(), state->local[index[2]].cast<double>());
-    const double squared = (at - state->point).squaredNorm();
-    if (squared >= state->best)
-        return false;
-    state->best = squared;
-    state->at = at;
-    state->triangle = args->primID;
-    state->found = true;
-    // A hair more than the distance, so that float rounding of the radius cannot drop the true closest triangle.
-    args->query->radius = static_cast<float>(std::sqrt(squared) * (1 + 1e-6));
-    return true;
-}
-} // namespace
-
-namespace {
-ClosestPoint search(RTCScene scene, QueryState& state, const Vec3d& origin) {
-    RTCPointQuery query{};
-    query.x = static_cast<float>(state.point.x());
-    query.y = static_cast<float>(state.point.y());
-    query.z = static_cast<float>(state.point.z());
-    query.radius = static_cast<float>(std::sqrt(state.best) * (1 + 1e-6));
-    RTCPointQueryContext context;
-    rtcInitPointQueryContext(&context);
-    rtcPointQuery(scene, &query, &context, visitTriangle, &state);
-    return {state.at + origin, std::sqrt(state.best), state.triangle};
-}
-} // namespace
-
 ClosestPoint SurfaceQuery::closest(const Vec3d& point) const {
-    const Vec3d p = point - m_impl->origin;
-    QueryState state{m_impl->mesh, m_impl->local.data(), p, std::numeric_limits<double>::infinity(), p, 0};
-    return search(m_impl->scene, state, m_impl->origin);
+    return Search(*m_impl, point, std::numeric_limits<double>::infinity()).run();
 }
 
 ClosestPoint SurfaceQuery::closest(const Vec3d& point, std::uint32_t hint) const {
-    const Vec3d p = point - m_impl->origin;
-    const Vec3d at =
-        closestPointOnTriangle(p, m_impl->corner(hint, 0), m_impl->corner(hint, 1), m_impl->corner(hint, 2));
-    QueryState state{m_impl->mesh, m_impl->local.data(), p, (at - p).squaredNorm(), at, hint};
-    return search(m_impl->scene, state, m_impl->origin);
+    Search search(*m_impl, point, std::numeric_limits<double>::infinity());
+    search.offer(hint);
+    return search.run();
 }
 
 std::optional<ClosestPoint> SurfaceQuery::closestOther(const Vec3d& point, double limit,
                                                        std::span<const std::uint32_t> groups, std::uint32_t own,
                                                        std::span<const std::uint8_t> gone) const {
-    const Vec3d p = point - m_impl->origin;
-    QueryState state{m_impl->mesh, m_impl->local.data(), p, limit * limit, p, 0, groups, own, gone};
-    const ClosestPoint found = search(m_impl->scene, state, m_impl->origin);
-    if (!state.found)
-        return std::nullopt;
-    return found;
+    Search search(*m_impl, point, limit * limit);
+    search.groups = groups;
+    search.own = own;
+    search.gone = gone;
+    const ClosestPoint found = search.run();
+    return search.found ? std::optional(found) : std::nullopt;
 }
 
-namespace {
-struct GatherState {
-    const Mesh* mesh;
-    const Vec3f* local;
+std::optional<ClosestPoint> SurfaceQuery::closestFacing(const Vec3d& point, double limit, const Vec3d& way) const {
+    Search search(*m_impl, point, limit * limit);
+    search.facing = &way;
+    const ClosestPoint found = search.run();
+    return search.found ? std::optional(found) : std::nullopt;
+}
+
+struct SurfaceQuery::Gather {
+    const Impl& surface;
     Vec3d point;
-    double squared;
+    measure::UnitPoint unit;
+    double radius;
     std::size_t most;
-    std::vector<std::uint32_t>* out;
-};
+    std::vector<std::uint32_t>& out;
 
-bool gatherTriangle(RTCPointQueryFunctionArguments* args) {
-    auto* state = static_cast<GatherState*>(args->userPtr);
-    if (state->out->size() >= state->most) {
-        args->query->radius = 0;
-        return true;
+    static bool visit(RTCPointQueryFunctionArguments* args) {
+        auto& gather = *static_cast<Gather*>(args->userPtr);
+        if (gather.out.size() >= gather.most) {
+            args->query->radius = 0;
+            return true;
+        }
+        const measure::TrianglePackets& all = gather.surface.packets;
+        const measure::TrianglePackets::Packet& packet = all.packets[args->primID];
+        measure::TrianglePackets::Row least;
+        measure::leastDistances(packet, gather.unit.place, least);
+        for (std::size_t i = 0; i < all.lanesOf(args->primID); ++i)
+            if (static_cast<double>(least[i]) <= gather.unit.reach(gather.radius) &&
+                (gather.surface.closestOn(packet.triangle[i], gather.point) - gather.point).squaredNorm() <=
+                    gather.radius * gather.radius)
+                gather.out.push_back(packet.triangle[i]);
+        return false;
     }
-    const std::uint32_t* index = &state->mesh->indices[3 * static_cast<std::size_t>(args->primID)];
-    const Vec3d at =
-        closestPointOnTriangle(state->point, state->local[index[0]].cast<double>(),
-                               state->local[index[1]].cast<double>(), state->local[index[2]].cast<double>());
-    if ((at - state->point).squaredNorm() <= state->squared)
-        state->out->push_back(args->primID);
-    return false;
-}
-} // namespace
+};
 
 void SurfaceQuery::within(const Vec3d& point, double radius, std::size_t most, std::vector<std::uint32_t>& out) const {
     out.clear();
-    GatherState state{m_impl->mesh, m_impl->local.data(), point - m_impl->origin, radius * radius, most, &out};
-    RTCPointQuery query{};
-    query.x = static_cast<float>(state.point.x());
-    query.y = static_cast<float>(state.point.y());
-    query.z = static_cast<float>(state.point.z());
-    query.radius = static_cast<float>(radius * (1 + 1e-6));
-    RTCPointQueryContext context;
-    rtcInitPointQueryContext(&context);
-    rtcPointQuery(m_impl->scene, &query, &context, gatherTriangle, &state);
+    const Vec3d local = point - m_impl->origin;
+    Gather gather{*m_impl, local, measure::UnitPoint(local, m_impl->scale), radius, most, out};
+    gather.unit.ask(m_impl->near.scene(), gather.unit.reach(radius), Gather::visit, &gather);
 }
 
 std::optional<RayHit> SurfaceQuery::cast(const Vec3d& origin, const Vec3d& direction) const {
@@ -209,7 +314,7 @@ std::optional<RayHit> SurfaceQuery::cast(const Vec3d& origin, const Vec3d& direc
     hit.hit.geomID = RTC_INVALID_GEOMETRY_ID;
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
-    rtcIntersect1(m_impl->scene, &context, &hit);
+    rtcIntersect1(m_impl->raysScene(), &context, &hit);
     if (hit.hit.geomID == RTC_INVALID_GEOMETRY_ID)
         return std::nullopt;
     return RayHit{static_cast<double>(hit.ray.tfar), hit.hit.primID, hit.hit.u, hit.hit.v};
@@ -217,10 +322,7 @@ std::optional<RayHit> SurfaceQuery::cast(const Vec3d& origin, const Vec3d& direc
 
 double SurfaceQuery::distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const {
     const Vec3d p = point - m_impl->origin;
-    return (closestPointOnTriangle(p, m_impl->corner(triangle, 0), m_impl->corner(triangle, 1),
-                                   m_impl->corner(triangle, 2)) -
-            p)
-        .norm();
+    return (m_impl->closestOn(triangle, p) - p).norm();
 }
 
 } // namespace thicket

@@ -1,5 +1,5 @@
 #pragma once
-// Closest points and rays on one mesh, through a bounding volume hierarchy (Embree).
+// Closest points and rays on one mesh, through bounding volume hierarchies (Embree).
 
 #include "mesh/mesh.h"
 
@@ -41,6 +41,9 @@ public:
     [[nodiscard]] std::optional<ClosestPoint> closestOther(const Vec3d& point, double limit,
                                                            std::span<const std::uint32_t> groups, std::uint32_t own,
                                                            std::span<const std::uint8_t> gone) const;
+    /// The closest point among triangles that face about that way (within 72 degrees); none within `limit`: none.
+    /// way  of unit length.
+    [[nodiscard]] std::optional<ClosestPoint> closestFacing(const Vec3d& point, double limit, const Vec3d& way) const;
     /// Triangles with a point no farther than `radius`, in no order; at most about `most` of them.
     void within(const Vec3d& point, double radius, std::size_t most, std::vector<std::uint32_t>& out) const;
     [[nodiscard]] std::optional<RayHit> cast(const Vec3d& origin, const Vec3d& direction) const;
@@ -49,6 +52,8 @@ public:
 
 private:
     struct Impl;
+    struct Search;
+    struct Gather;
     std::unique_ptr<Impl> m_impl;
 };
 

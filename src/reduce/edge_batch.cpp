@@ -1,6 +1,6 @@
 #include "reduce/edge_batch.h"
 
-#include "reduce/lanes.h"
+#include "base/lanes.h"
 
 #include <algorithm>
 

@@ -1,6 +1,6 @@
 #include "reduce/ring.h"
 
-#include "reduce/lanes.h"
+#include "base/lanes.h"
 
 #include <algorithm>
 

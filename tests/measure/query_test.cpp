@@ -50,6 +50,65 @@ TEST(SurfaceQuery, closest_points_are_those_of_looking_at_every_triangle) {
     }
 }
 
+TEST(SurfaceQuery, closest_points_hold_whatever_the_size_and_however_narrow_the_triangles) {
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (const double size : {1e-6, 1.0, 3e6}) {
+        // Needles a millionth as wide as long among others, all round one place.
+        Mesh mesh;
+        for (std::uint32_t t = 0; t < 300; ++t) {
+            const Vec3d a(u(random), u(random), u(random));
+            const Vec3d along = Vec3d(u(random), u(random), u(random)).normalized();
+            const double width = std::pow(10, -3 + 3 * u(random));
+            for (const Vec3d& p : {a, Vec3d(a + along), Vec3d(a + 0.4 * along + width * along.unitOrthogonal())})
+                mesh.positions.push_back((size * p).cast<float>());
+            for (std::uint32_t k = 0; k < 3; ++k)
+                mesh.indices.push_back(3 * t + k);
+        }
+        shapes::onePart(mesh);
+        const SurfaceQuery query(mesh);
+        for (int i = 0; i < 500; ++i) {
+            // Near a triangle more often than not.
+            const auto near = static_cast<std::uint32_t>(random() % 300);
+            const Vec3d middle = (corner(mesh, near, 0) + corner(mesh, near, 1) + corner(mesh, near, 2)) / 3;
+            const Vec3d p = middle + size * std::pow(10, -4 + 4 * u(random)) * Vec3d(u(random), u(random), u(random));
+            double least = 1e300;
+            for (std::uint32_t t = 0; t < 300; ++t)
+                least = std::min(least, distanceTo(mesh, p, t));
+            EXPECT_NEAR(query.closest(p).distance, least, 1e-6 * size);
+        }
+    }
+}
+
+TEST(SurfaceQuery, closest_of_those_that_face_a_way_is_that_of_looking_at_every_triangle) {
+    std::mt19937 random(21);
+    std::uniform_real_distribution<double> u(-1, 1);
+    for (const Mesh& mesh : someMeshes()) {
+        const SurfaceQuery query(mesh);
+        const Bounds bounds = boundsOf(mesh);
+        int found = 0;
+        for (int i = 0; i < 100; ++i) {
+            const Vec3d p = bounds.centre() + bounds.diagonal() * Vec3d(u(random), u(random), u(random));
+            const Vec3d way = Vec3d(u(random), u(random), u(random)).normalized();
+            const double limit = bounds.diagonal() * std::abs(u(random));
+            double least = limit;
+            for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+                const Vec3d a = corner(mesh, t, 0);
+                const Vec3d normal = (corner(mesh, t, 1) - a).cross(corner(mesh, t, 2) - a).normalized();
+                if (normal.dot(way) > 0.3)
+                    least = std::min(least, distanceTo(mesh, p, t));
+            }
+            const auto hit = query.closestFacing(p, limit, way);
+            ASSERT_EQ(hit.has_value(), least < limit);
+            if (hit) {
+                EXPECT_NEAR(hit->distance, least, 1e-6 * bounds.diagonal());
+                ++found;
+            }
+        }
+        EXPECT_GT(found, 10);
+    }
+}
+
 TEST(SurfaceQuery, within_finds_all_that_are_so_near_and_no_other) {
     std::mt19937 random(8);
     for (const Mesh& mesh : someMeshes()) {
