@@ -5,6 +5,7 @@
 #include "reduce/region_scratch.h"
 
 #include <algorithm>
+#include <utility>
 
 namespace thicket::reduce {
 
@@ -16,7 +17,7 @@ public:
               RegionLog& log)
         : m_s(surface), m_x(scratch), m_log(log), m_options(options),
           m_places(surface.places.data() + region.firstPoint), m_quadrics(surface.quadrics.data() + region.firstPoint),
-          m_flags(surface.flags.data() + region.firstPoint),
+          m_flags(surface.flags.data() + region.firstPoint), m_farthest(surface.farthest.data() + region.firstPoint),
           m_corner(surface.corners.data() + 4 * std::size_t{region.firstTriangle}),
           m_cornerWedge(surface.cornerWedge.data() + 3 * std::size_t{region.firstTriangle}),
           m_firstPoint(region.firstPoint), m_firstWedge(region.firstWedge),
@@ -81,6 +82,10 @@ private:
     void gatherRing(std::uint32_t a, std::uint32_t b);
     // These and `allowed` look at the ring that was gathered last.
     [[nodiscard]] double unevenness(const Vec3d& place);
+    /// Of the places that both ends stand for the farthest from the fan round `place`, its squared distance with it.
+    [[nodiscard]] std::pair<double, Vec3f> farthestOff(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
+    /// What a collapse costs by that.
+    [[nodiscard]] double costOfFarthest(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
     void bindPlace(std::uint32_t a, std::uint32_t b, EdgeBatch& batch, std::size_t lane) const;
     void neighboursOf(std::uint32_t p);
     [[nodiscard]] std::uint64_t keyOf(std::uint32_t triangles, std::uint32_t q, float cost) const;
@@ -115,6 +120,7 @@ private:
     Vec3d* m_places;
     Quadric* m_quadrics;
     std::uint8_t* m_flags;
+    Vec3f* m_farthest;
     std::uint32_t* m_corner;
     std::uint32_t* m_cornerWedge;
     std::uint32_t m_firstPoint;

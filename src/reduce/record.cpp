@@ -53,6 +53,7 @@ Surface copyOf(const Surface& s, const Region& region, std::uint32_t wedgesEnd) 
     copy.places = cut(s.places, region.firstPoint, region.firstPoint + region.points);
     copy.quadrics = cut(s.quadrics, region.firstPoint, region.firstPoint + region.points);
     copy.flags = cut(s.flags, region.firstPoint, region.firstPoint + region.points);
+    copy.farthest = cut(s.farthest, region.firstPoint, region.firstPoint + region.points);
     const std::size_t triangle = region.firstTriangle;
     copy.corners = cut(s.corners, 4 * triangle, 4 * (triangle + region.triangles));
     copy.cornerWedge = cut(s.cornerWedge, 3 * triangle, 3 * (triangle + region.triangles));

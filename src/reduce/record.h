@@ -81,9 +81,10 @@ struct ReduceOptions {
     double seamWeight = 0.3;     ///< 0..10; UV seams and hard edges against surface
     double valenceWeight = 0.03; ///< 0..0.5; a new point of 6 + n edges costs 1 + this times n^2 as much
     double unevenWeight = 0.6;   ///< 0..3; the same for each time its longest edge squared exceeds the usual
-    double skinWeight = 0.05;    ///< 0..1; how much moving with other joints counts, as a share of the diagonal
-    double morphWeight = 1;      ///< 0..10; deviation of morphed shapes against that of the mesh at rest
-    double areaExponent = 0.5;   ///< 0: mass of the error counts (mean); 1: only its height (maximum)
+    double farWeight = 0.4;    ///< 0..1; squared distance of the farthest forgotten place against the mean squared one
+    double skinWeight = 0.05;  ///< 0..1; how much moving with other joints counts, as a share of the diagonal
+    double morphWeight = 1;    ///< 0..10; deviation of morphed shapes against that of the mesh at rest
+    double areaExponent = 0.5; ///< 0: mass of the error counts (mean); 1: only its height (maximum)
     std::span<const float> care; ///< one a vertex, 0..1, or empty: deviation counts up to 1 + careGain times as much
     double careGain = 15;        ///< 0..100
     /// Every vertex of every level is one of the input's, so that all levels can share one vertex buffer. Levels of the

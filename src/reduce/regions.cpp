@@ -50,6 +50,7 @@ BigVector<std::uint32_t> orderPoints(Surface& s, unsigned turn, const JobContext
     s.places = gathered(s.places, living, job);
     s.quadrics = gathered(s.quadrics, living, job);
     s.flags = gathered(s.flags, living, job);
+    s.farthest = gathered(s.farthest, living, job);
     return numberOf;
 }
 

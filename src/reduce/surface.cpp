@@ -320,6 +320,11 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
 
     setScales(options, s, job);
     s.flags.assign(s.places.size(), 0);
+    s.farthest.resize(s.places.size());
+    parallelChunks(s.places.size(), kPointChunk, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t p = begin; p < end; ++p)
+            s.farthest[p] = s.places[p].cast<float>();
+    });
     if (options.mirror) {
         s.mirrorAxis = options.mirror->axis;
         s.mirrorAt = (options.mirror->at - s.origin[s.mirrorAxis]) / s.scale;

@@ -22,6 +22,8 @@ struct Surface {
     BigVector<Vec3d> places; ///< apart from the quadrics: most that is looked at needs only them
     BigVector<Quadric> quadrics;
     BigVector<std::uint8_t> flags;
+    /// Of the places that a point stands for the one that was farthest from the surface when it was looked for last.
+    BigVector<Vec3f> farthest;
 
     /// Four a triangle: its points, and its number in the record. So a place in this array, a *corner*, tells both the
     /// triangle and the point's place in it. Of a triangle that has gone: kNone first.

@@ -1,5 +1,6 @@
 // What the collapse does for many edges or triangles at once, against doing it one at a time.
 
+#include "measure/surface_query.h"
 #include "reduce/cost_queue.h"
 #include "reduce/edge_batch.h"
 #include "reduce/ring.h"
@@ -177,6 +178,26 @@ TEST(Ring, edges_of_an_even_fan_are_as_long_as_their_mean) {
     EXPECT_NEAR(longestOverMean(ring, {3, 0, 0}), 36.0 / 18, 1e-9);
     ring.count = 0;
     EXPECT_EQ(longestOverMean(ring, Vec3d::Zero()), 0);
+}
+
+TEST(Ring, distance_to_a_fan_is_that_to_the_nearest_of_its_triangles) {
+    std::mt19937 random(5);
+    for (const int corners : {3, 4, 6, 7, 13, 63})
+        for (int round = 0; round < 40; ++round) {
+            const Ring ring = fan(corners, 2);
+            const Vec3d place = 0.7 * anyVector(random);
+            const Vec3d point = 1.5 * anyVector(random);
+            double least = 1e300;
+            for (std::size_t i = 0; i < ring.count; ++i) {
+                const Vec3d on =
+                    closestPointOnTriangle(point, place, Ring::placeIn(ring.x, i), Ring::placeIn(ring.y, i));
+                least = std::min(least, (on - point).squaredNorm());
+            }
+            EXPECT_NEAR(squaredDistance(ring, place, point), least, 1e-12 * (1 + least));
+        }
+    Ring none = fan(6, 1);
+    none.count = 0;
+    EXPECT_DOUBLE_EQ(squaredDistance(none, {1, 0, 0}, {1, 2, 0}), 4) << "the place alone";
 }
 
 } // namespace
