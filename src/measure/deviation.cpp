@@ -85,21 +85,27 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
         largest.offer(distance[i], from.positions[i].cast<double>());
 
     const auto allowed = [&] { return std::max(largest.distance * (1 + options.tolerance), floorMetres); };
-    std::vector<Piece> open;
-    for (std::uint32_t t = 0; t < from.triangleCount(); ++t) {
-        Piece piece;
-        for (std::uint32_t k = 0; k < 3; ++k) {
-            const std::uint32_t v = from.indices[3 * t + k];
-            piece.corner[k] = from.positions[v].cast<double>();
-            piece.distance[k] = distance[v];
-            piece.closest[k] = closest[v];
+    const double first = allowed();
+    std::vector<std::vector<Piece>> openOf(from.triangleCount() / kDeviationChunk + 1);
+    parallelChunks(from.triangleCount(), kDeviationChunk, job, [&](std::size_t begin, std::size_t end) {
+        for (std::size_t t = begin; t < end; ++t) {
+            Piece piece;
+            for (std::size_t k = 0; k < 3; ++k) {
+                const std::uint32_t v = from.indices[3 * t + k];
+                piece.corner[k] = from.positions[v].cast<double>();
+                piece.distance[k] = distance[v];
+                piece.closest[k] = closest[v];
+            }
+            piece.bound = boundOf(piece, target);
+            if (piece.bound > first)
+                openOf[begin / kDeviationChunk].push_back(piece);
         }
-        piece.bound = boundOf(piece, target);
-        if (piece.bound > allowed())
-            open.push_back(piece);
-        if (t % 65536 == 0 && job.cancelled())
-            return false;
-    }
+    });
+    if (job.cancelled())
+        return false;
+    std::vector<Piece> open;
+    for (std::vector<Piece>& some : openOf)
+        open.insert(open.end(), some.begin(), some.end());
 
     // Each round splits the most promising open pieces in four. A piece that straddles an edge of B keeps a bound of
     // about its own size, so coplanar surfaces would be split for ever: work is bounded, and what is left open loosens
@@ -231,7 +237,11 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
 
 SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                                  std::uint32_t points, std::span<const float> weights) {
-    const SurfaceQuery levelQuery(level);
+    return sampleDeviation(reference, referenceQuery, level, SurfaceQuery(level), points, weights);
+}
+
+SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                                 const SurfaceQuery& levelQuery, std::uint32_t points, std::span<const float> weights) {
     const auto largest = [points](const Mesh& from, const SurfaceQuery& target, const auto& weightAt) {
         const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);
         const std::size_t count = (from.positions.size() + step - 1) / step;

@@ -64,5 +64,8 @@ struct SampledDeviation {
 /// weights  one a vertex of the reference, or empty: nothing is weighted.
 SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                                  std::uint32_t points, std::span<const float> weights = {});
+SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                                 const SurfaceQuery& levelQuery, std::uint32_t points,
+                                 std::span<const float> weights = {});
 
 } // namespace thicket

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <numbers>
 #include <unordered_map>
 
 namespace thicket {
@@ -56,6 +57,62 @@ struct VisiblePiece {
         return whole * (corner[0] + corner[1] + corner[2]) / 3 + (1 - whole) * sum / weights;
     }
 };
+
+struct VisibleSpot {
+    Vec3d place;
+    double area = 0;
+};
+
+/// Whether so much area lies round some spot, within `ball` of it.
+bool enoughRound(const std::vector<VisibleSpot>& spots, double ball, double enough) {
+    // In cells as large as the ball is wide: what lies round a place lies in its cell and the 26 about it.
+    struct CellSpots {
+        double area = 0;
+        std::vector<std::uint32_t> spots;
+    };
+    std::unordered_map<std::uint64_t, CellSpots> cells;
+    const auto coordinates = [ball](const Vec3d& p) {
+        return std::array{static_cast<std::int64_t>(std::floor(p.x() / ball)),
+                          static_cast<std::int64_t>(std::floor(p.y() / ball)),
+                          static_cast<std::int64_t>(std::floor(p.z() / ball))};
+    };
+    const auto keyOf = [](std::int64_t i, std::int64_t j, std::int64_t k) {
+        constexpr std::uint64_t kMask = (1U << 21) - 1; // far cells may share one: then more is looked at
+        return (static_cast<std::uint64_t>(i) & kMask) << 42 | (static_cast<std::uint64_t>(j) & kMask) << 21 |
+               (static_cast<std::uint64_t>(k) & kMask);
+    };
+    for (std::uint32_t s = 0; s < spots.size(); ++s) {
+        const auto [i, j, k] = coordinates(spots[s].place);
+        CellSpots& cell = cells[keyOf(i, j, k)];
+        cell.area += spots[s].area;
+        cell.spots.push_back(s);
+    }
+    std::vector<const CellSpots*> about;
+    for (const auto& [key, cell] : cells) {
+        const auto [i, j, k] = coordinates(spots[cell.spots.front()].place);
+        about.clear();
+        double near = 0;
+        for (std::int64_t n = 0; n < 27; ++n) {
+            const auto found = cells.find(keyOf(i + n % 3 - 1, j + n / 3 % 3 - 1, k + n / 9 - 1));
+            if (found == cells.end())
+                continue;
+            near += found->second.area;
+            about.push_back(&found->second);
+        }
+        if (near < enough)
+            continue;
+        for (const std::uint32_t centre : cell.spots) {
+            double round = 0;
+            for (const CellSpots* other : about)
+                for (const std::uint32_t s : other->spots)
+                    if ((spots[s].place - spots[centre].place).squaredNorm() <= ball * ball)
+                        round += spots[s].area;
+            if (round >= enough)
+                return true;
+        }
+    }
+    return false;
+}
 
 class VisibleSearch {
 public:
@@ -219,14 +276,9 @@ private:
         m_off.erase(near, m_off.end());
     }
 
-    struct Spot {
-        Vec3d place;
-        double area = 0;
-    };
-
     /// Whether enough is off by more than x round some place. REQUIRES what `take` took for x or less.
     [[nodiscard]] bool seen(double x) const {
-        std::vector<Spot> spots;
+        std::vector<VisibleSpot> spots;
         double all = 0;
         for (const VisiblePiece& piece : m_off) {
             const double area = piece.area() * piece.shareOff(x);
@@ -238,54 +290,7 @@ private:
         const double enough = kShare * x * x;
         if (all < enough)
             return false;
-        // In cells as large as the ball is wide: what lies round a place lies in its cell and the 26 about it.
-        const double ball = kWiderBall * x;
-        struct CellSpots {
-            double area = 0;
-            std::vector<std::uint32_t> spots;
-        };
-        std::unordered_map<std::uint64_t, CellSpots> cells;
-        const auto coordinates = [ball](const Vec3d& p) {
-            return std::array{static_cast<std::int64_t>(std::floor(p.x() / ball)),
-                              static_cast<std::int64_t>(std::floor(p.y() / ball)),
-                              static_cast<std::int64_t>(std::floor(p.z() / ball))};
-        };
-        const auto keyOf = [](std::int64_t i, std::int64_t j, std::int64_t k) {
-            constexpr std::uint64_t kMask = (1U << 21) - 1; // far cells may share one: then more is looked at
-            return (static_cast<std::uint64_t>(i) & kMask) << 42 | (static_cast<std::uint64_t>(j) & kMask) << 21 |
-                   (static_cast<std::uint64_t>(k) & kMask);
-        };
-        for (std::uint32_t s = 0; s < spots.size(); ++s) {
-            const auto [i, j, k] = coordinates(spots[s].place);
-            CellSpots& cell = cells[keyOf(i, j, k)];
-            cell.area += spots[s].area;
-            cell.spots.push_back(s);
-        }
-        std::vector<const CellSpots*> about;
-        for (const auto& [key, cell] : cells) {
-            const auto [i, j, k] = coordinates(spots[cell.spots.front()].place);
-            about.clear();
-            double near = 0;
-            for (std::int64_t n = 0; n < 27; ++n) {
-                const auto found = cells.find(keyOf(i + n % 3 - 1, j + n / 3 % 3 - 1, k + n / 9 - 1));
-                if (found == cells.end())
-                    continue;
-                near += found->second.area;
-                about.push_back(&found->second);
-            }
-            if (near < enough)
-                continue;
-            for (const std::uint32_t centre : cell.spots) {
-                double round = 0;
-                for (const CellSpots* other : about)
-                    for (const std::uint32_t s : other->spots)
-                        if ((spots[s].place - spots[centre].place).squaredNorm() <= ball * ball)
-                            round += spots[s].area;
-                if (round >= enough)
-                    return true;
-            }
-        }
-        return false;
+        return enoughRound(spots, kWiderBall * x, enough);
     }
 
     std::array<const MeasuredSide*, 2> m_sides;
@@ -305,6 +310,103 @@ private:
 };
 
 } // namespace
+
+namespace {
+
+/// Of one surface: what lies within x of a place and is off the other by more, roughly, from about a hundred points.
+double areaOffNear(const Mesh& mesh, const SurfaceQuery& own, const SurfaceQuery& other, const Vec3d& place, double x,
+                   std::vector<std::uint32_t>& near) {
+    constexpr std::size_t kMostNear = 4096;
+    constexpr std::size_t kMostAsked = 96;
+    constexpr int kOnLarge = 12; // points of a triangle that is larger than the ball
+    own.within(place, x, kMostNear, near);
+    const std::size_t step = near.size() / kMostAsked + 1;
+    double off = 0;
+    const auto isOff = [&](const Vec3d& p) {
+        return (p - place).squaredNorm() <= x * x && other.closest(p).distance > x;
+    };
+    for (std::size_t i = 0; i < near.size(); i += step) {
+        const std::uint32_t* c = &mesh.indices[3 * std::size_t{near[i]}];
+        const Vec3d a = mesh.positions[c[0]].cast<double>();
+        const Vec3d u = mesh.positions[c[1]].cast<double>() - a;
+        const Vec3d v = mesh.positions[c[2]].cast<double>() - a;
+        const Vec3d cross = u.cross(v);
+        const double area = cross.norm() / 2;
+        if (area < x * x / 4) {
+            off += isOff(a + (u + v) / 3) ? static_cast<double>(step) * area : 0;
+            continue;
+        }
+        // Points of the disc that the ball cuts out of its plane, those that are inside of it.
+        const Vec3d normal = cross / (2 * area);
+        const double height = (place - a).dot(normal);
+        const double radius = std::sqrt(std::max(0.0, x * x - height * height));
+        const Vec3d middle = place - height * normal;
+        const Vec3d along = u.normalized();
+        const Vec3d across = normal.cross(along);
+        const double uv = u.dot(v);
+        const double scale = u.squaredNorm() * v.squaredNorm() - uv * uv;
+        for (int k = 0; k < kOnLarge; ++k) {
+            const double r = radius * std::sqrt((k + 0.5) / kOnLarge);
+            const double turn = 2.399963 * k; // the golden angle spreads them evenly
+            const Vec3d p = middle + r * (std::cos(turn) * along + std::sin(turn) * across);
+            const double s = ((p - a).dot(u) * v.squaredNorm() - (p - a).dot(v) * uv) / scale;
+            const double t = ((p - a).dot(v) * u.squaredNorm() - (p - a).dot(u) * uv) / scale;
+            if (s >= 0 && t >= 0 && s + t <= 1 && isOff(p))
+                off += static_cast<double>(step) * std::numbers::pi * radius * radius / kOnLarge;
+        }
+    }
+    return off;
+}
+
+} // namespace
+
+double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                     const SurfaceQuery& levelQuery, std::uint32_t points) {
+    struct Candidate {
+        double distance = 0;
+        Vec3d place{0, 0, 0};
+    };
+    constexpr std::size_t kChunk = 2048;
+    constexpr std::size_t kMostLooked = 12; // places a step
+    std::vector<Candidate> candidates;
+    const auto gather = [&](const Mesh& from, const SurfaceQuery& to) {
+        const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);
+        const std::size_t first = candidates.size();
+        candidates.resize(first + (from.positions.size() + step - 1) / step);
+        parallelChunks(candidates.size() - first, kChunk, [&](std::size_t begin, std::size_t end) {
+            std::uint32_t hint = 0;
+            for (std::size_t i = begin; i < end; ++i) {
+                const Vec3d p = from.positions[i * step].cast<double>();
+                const ClosestPoint hit = to.closest(p, hint);
+                hint = hit.triangle;
+                candidates[first + i] = {hit.distance, p};
+            }
+        });
+    };
+    gather(reference, levelQuery);
+    gather(level, referenceQuery);
+    std::sort(candidates.begin(), candidates.end(),
+              [](const Candidate& a, const Candidate& b) { return a.distance > b.distance; });
+    const double most = candidates.empty() ? 0 : candidates.front().distance;
+    const double least = most / 4096;
+    std::vector<std::uint32_t> near;
+    for (double x = most * kStep; x > least; x *= kStep) {
+        std::vector<Vec3d> looked;
+        for (std::size_t i = 0; i < candidates.size() && candidates[i].distance > x && looked.size() < kMostLooked;
+             ++i) {
+            const Vec3d& place = candidates[i].place;
+            if (std::any_of(looked.begin(), looked.end(),
+                            [&](const Vec3d& p) { return (p - place).squaredNorm() < x * x; }))
+                continue;
+            looked.push_back(place);
+            if (areaOffNear(reference, referenceQuery, levelQuery, place, x, near) +
+                    areaOffNear(level, levelQuery, referenceQuery, place, x, near) >=
+                kShare * x * x)
+                return x / std::sqrt(kStep);
+        }
+    }
+    return least;
+}
 
 double visibleDeviation(const MeasuredSide& one, const MeasuredSide& two, const VisibleOptions& options,
                         const JobContext& job) {

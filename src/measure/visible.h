@@ -32,4 +32,10 @@ struct VisibleOptions {
 double visibleDeviation(const MeasuredSide& one, const MeasuredSide& two, const VisibleOptions& options,
                         const JobContext& job);
 
+/// A quick estimate of the same, for curves: the distances of at most `points` vertices a side, and how much is off round
+/// a few of the farthest.
+/// COST       O(points log T).
+double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                     const SurfaceQuery& levelQuery, std::uint32_t points);
+
 } // namespace thicket

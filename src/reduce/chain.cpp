@@ -1,7 +1,9 @@
 #include "reduce/chain.h"
 
 #include "base/text.h"
+#include "measure/visible.h"
 #include "reduce/polish.h"
+#include "reduce/untangle.h"
 
 #include <algorithm>
 #include <chrono>
@@ -13,6 +15,9 @@ namespace {
 
 constexpr int kCurveCounts = 13;
 constexpr std::uint32_t kCurvePoints = 20'000;
+constexpr int kTries = 4; // counts for what is to be visible, before the one that is kept
+constexpr std::uint32_t kAimPoints = 40'000;
+constexpr double kNearEnough = 1.2; // how far from what is asked a level may be, either way
 
 /// Adds the time until it goes out of scope to `total`, when there is one.
 class AddTime {
@@ -36,8 +41,10 @@ double mixLog(double a, double b, double t) {
 
 } // namespace
 
-double DeviationCurve::at(double count) const {
-    if (empty() || count >= triangles.front())
+namespace {
+
+double offAt(const std::vector<std::uint32_t>& triangles, const std::vector<double>& deviation, double count) {
+    if (triangles.empty() || count >= triangles.front())
         return 0;
     for (std::size_t i = 1; i < triangles.size(); ++i) {
         if (count < triangles[i])
@@ -51,8 +58,8 @@ double DeviationCurve::at(double count) const {
     return deviation.back();
 }
 
-double DeviationCurve::trianglesAt(double metres) const {
-    if (empty())
+double countAt(const std::vector<std::uint32_t>& triangles, const std::vector<double>& deviation, double metres) {
+    if (triangles.empty())
         return 0;
     for (std::size_t i = 1; i < triangles.size(); ++i) {
         if (deviation[i] < metres)
@@ -67,11 +74,27 @@ double DeviationCurve::trianglesAt(double metres) const {
     return triangles.back();
 }
 
+} // namespace
+
+double DeviationCurve::at(double count) const {
+    return offAt(triangles, deviation, count);
+}
+double DeviationCurve::trianglesAt(double metres) const {
+    return countAt(triangles, deviation, metres);
+}
+double DeviationCurve::visibleAt(double count) const {
+    return offAt(triangles, visible.empty() ? deviation : visible, count);
+}
+double DeviationCurve::trianglesForVisible(double metres) const {
+    return countAt(triangles, visible.empty() ? deviation : visible, metres);
+}
+
 Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& query, const Record& record,
                                     const JobContext& job, std::span<const float> care) {
     DeviationCurve curve;
     curve.triangles.push_back(record.alive.front());
     curve.deviation.push_back(0);
+    curve.visible.push_back(0);
     if (!care.empty())
         curve.careful.push_back(0);
     const double most = record.alive.front();
@@ -85,9 +108,12 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
         const Mesh level = cutRecord(record, count);
         if (level.triangleCount() >= curve.triangles.back())
             continue;
-        const SampledDeviation found = sampleDeviation(source, query, level, kCurvePoints, care);
+        const SurfaceQuery levelQuery(level);
+        const SampledDeviation found = sampleDeviation(source, query, level, levelQuery, kCurvePoints, care);
+        const double seen = sampleVisible(source, query, level, levelQuery, kCurvePoints);
         curve.triangles.push_back(level.triangleCount());
         curve.deviation.push_back(std::max(found.max, curve.deviation.back()));
+        curve.visible.push_back(std::min(curve.deviation.back(), std::max(seen, curve.visible.back())));
         if (!care.empty())
             curve.careful.push_back(std::max(found.weighted, curve.careful.back()));
     }
@@ -99,7 +125,8 @@ Result<Mesh> cutAndPolish(const Mesh& source, const SurfaceQuery& query, const R
     Mesh level = cutRecord(record, triangles);
     if (record.asCut || (record.aggregate && piecesLeft(record, triangles) < record.pieces))
         return level;
-    return polishLevel(source, query, std::move(level), {}, job);
+    auto polished = polishLevel(source, query, std::move(level), {}, job);
+    return polished ? untangleLevel(source, query, std::move(*polished), job) : std::move(polished);
 }
 
 Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record,
@@ -125,6 +152,51 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
                      "the record ends at " + grouped(record.fewestTriangles()) + "; ask for fewer levels"};
     };
 
+    if (target.kind == TargetKind::VisibleMetres) {
+        // The curve is a sample of a few counts: the count that it gives is tried and set right, by samples too.
+        const double fewest = std::max(1.0, static_cast<double>(record.fewestTriangles()));
+        const double most = std::max(fewest, lighterThan - 1.0);
+        double count = std::clamp(curve.trianglesForVisible(target.value), fewest, most);
+        double holds = 0; // the lightest that does, and the heaviest that does not
+        double fails = 0;
+        for (int step = 0; step < kTries; ++step) {
+            if (job.cancelled())
+                return cancelledError();
+            const Mesh level = cut(count).mesh;
+            if (level.triangleCount() >= lighterThan)
+                return noLighter();
+            const AddTime time(timings != nullptr ? &timings->measureMs : nullptr);
+            const double ratio = sampleVisible(source, query, level, SurfaceQuery(level), kAimPoints) / target.value;
+            if (ratio < kNearEnough)
+                holds = count;
+            else
+                fails = count;
+            if (ratio > 1 / kNearEnough && ratio < kNearEnough)
+                break;
+            // What is off falls about as triangles rise.
+            const double next = holds > 0 && fails > 0 ? std::sqrt(holds * fails)
+                                                       : std::clamp(count * std::clamp(ratio, 0.3, 3.0), fewest, most);
+            if (std::abs(next - count) < 1)
+                break;
+            count = next;
+        }
+        if (holds > 0)
+            count = holds;
+        auto level = cutLevel(source, query, record, curve, {TargetKind::Triangles, count}, lighterThan, job, timings);
+        // Better placed it may be less far off than was asked: then fewer triangles do.
+        if (const double ratio = level ? level->deviation.visible / target.value : 1; ratio < 1 / kNearEnough) {
+            const double fewer = std::max({fewest, count * std::max(ratio, 0.3), 1.1 * fails});
+            if (fewer < 0.9 * count) {
+                auto lighter =
+                    cutLevel(source, query, record, curve, {TargetKind::Triangles, fewer}, lighterThan, job, timings);
+                if (!lighter && lighter.error().code == ErrorCode::Cancelled)
+                    return lighter.error();
+                if (lighter && lighter->deviation.visible < kNearEnough * target.value)
+                    return lighter;
+            }
+        }
+        return level;
+    }
     if (target.kind != TargetKind::DeviationMetres) {
         double count = target.value;
         if (target.kind == TargetKind::ShareOfFirst)

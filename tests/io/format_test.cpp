@@ -153,6 +153,8 @@ Subject anySubject(Dice& dice, std::uint32_t id) {
     s.radius = dice.between(1, 9);
     s.mesh().curve.triangles = {1000, 400, 12};
     s.mesh().curve.deviation = {0, 0.002, dice.between(0.01, 1)};
+    if (dice.coin())
+        s.mesh().curve.visible = {0, 0.001, dice.between(0.002, 0.01)};
     if (dice.coin()) {
         s.mesh().curve.careful = {0, 0.004, 2};
         CareStroke stroke;

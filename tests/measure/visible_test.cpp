@@ -1,6 +1,7 @@
 // What of a deviation can be seen: needles cannot, fur can, and on shapes with a known answer it is that.
 
 #include "measure/deviation.h"
+#include "measure/visible.h"
 #include "support/shapes.h"
 
 #include <cmath>
@@ -235,6 +236,30 @@ TEST(Visible, agrees_with_counting_every_place) {
         EXPECT_FALSE(seen(1.5 * d.visible)) << "round " << round;
         EXPECT_TRUE(seen(d.visible / 1.5)) << "round " << round;
     }
+}
+
+TEST(Visible, samples_tell_about_as_much_and_miss_needles_too) {
+    const auto sampled = [](const Mesh& a, const Mesh& b) {
+        return sampleVisible(a, SurfaceQuery(a), b, SurfaceQuery(b), 20'000);
+    };
+    Mesh larger = shapes::sphere(40);
+    for (Vec3f& p : larger.positions)
+        p *= 1.03F;
+    EXPECT_NEAR(sampled(shapes::sphere(40), larger), 0.03, 0.006);
+    for (const double height : {0.02, 0.1}) {
+        const Mesh bump = plateWithBump(0.5, height);
+        const Mesh flat = plateWithBump(0.5, 0);
+        EXPECT_NEAR(sampled(bump, flat) / between(bump, flat).visible, 1, 0.3) << height;
+    }
+    const Mesh hairy = whiskered(200, 0.3, 0.0005, 4);
+    EXPECT_LT(sampled(hairy, shapes::sphere(40)), 0.03) << "they are 0.3 long";
+    EXPECT_LT(sampled(larger, larger), 1e-5);
+    // Of what is small but all there: a box of a hundredth on a plate of two metres.
+    Mesh bolt = plateWithBump(0.5, 0);
+    shapes::append(bolt, shapes::box(3, {0.02, 0.02, 0.02}), {0.7, 0.01, 0.7});
+    shapes::onePart(bolt);
+    const Mesh flat = plateWithBump(0.5, 0);
+    EXPECT_NEAR(sampled(bolt, flat) / between(bolt, flat).visible, 1, 0.3);
 }
 
 } // namespace thicket

@@ -122,6 +122,8 @@ void encodeBody(const Subject& s, const MeshBody& body, const fs::path& folder, 
     if (careIsNewer(s)) // of the care that levels were cut with, only whether it is this one matters
         out["careIsNewer"] = true;
     out["curve"] = {{"triangles", body.curve.triangles}, {"deviation", body.curve.deviation}};
+    if (!body.curve.visible.empty())
+        out["curve"]["visible"] = body.curve.visible;
     if (!body.curve.careful.empty())
         out["curve"]["careful"] = body.curve.careful;
     for (const Mend& mend : body.mends) {
@@ -144,8 +146,11 @@ DeviationCurve decodeCurve(const ordered_json& in, const std::string& path) {
     curve.deviation = json::numbers(in, "deviation", path);
     if (in.contains("careful"))
         curve.careful = json::numbers(in, "careful", path);
+    if (in.contains("visible"))
+        curve.visible = json::numbers(in, "visible", path);
     if (curve.triangles.size() != curve.deviation.size() ||
-        (!curve.careful.empty() && curve.careful.size() != curve.triangles.size()))
+        (!curve.careful.empty() && curve.careful.size() != curve.triangles.size()) ||
+        (!curve.visible.empty() && curve.visible.size() != curve.triangles.size()))
         throw json::FieldError(path.substr(0, path.size() - 1) + ": triangles and deviation differ in length");
     for (std::size_t i = 1; i < curve.triangles.size(); ++i)
         if (curve.triangles[i] >= curve.triangles[i - 1])

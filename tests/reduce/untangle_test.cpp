@@ -1,0 +1,72 @@
+// Levels of what is thinner than they are off: their triangles stay on their own side.
+
+#include "reduce/untangle.h"
+
+#include "measure/deviation.h"
+#include "reduce/record.h"
+#include "support/shapes.h"
+
+#include <cmath>
+#include <gtest/gtest.h>
+
+namespace thicket {
+namespace {
+
+/// A blade with two sides: a closed wavy plate, much thinner than its waves are high.
+Mesh blade(double thickness) {
+    Mesh out = shapes::box(30, {2, thickness, 1});
+    for (Vec3f& p : out.positions)
+        p.y() += 0.05F * std::sin(9 * p.x()) * std::cos(7 * p.z()) + 0.02F * std::sin(31 * p.x() + 17 * p.z());
+    return out;
+}
+
+} // namespace
+
+TEST(Untangle, sides_of_a_thin_blade_stay_in_order) {
+    for (const double thickness : {0.008, 0.012, 0.02}) {
+        const Mesh source = blade(thickness);
+        const SurfaceQuery query(source);
+        const auto record = recordCollapses(source, {}, {});
+        ASSERT_TRUE(record);
+        std::uint32_t before = 0;
+        std::uint32_t after = 0;
+        for (const double share : {0.3, 0.15, 0.07}) {
+            const Mesh cut = cutRecord(*record, static_cast<std::uint32_t>(share * source.triangleCount()));
+            const auto made = untangleLevel(source, query, cut, {});
+            ASSERT_TRUE(made);
+            EXPECT_EQ(made->indices, cut.indices) << "points move, and nothing else";
+            before += countTurned(source, query, cut);
+            after += countTurned(source, query, *made);
+            const auto was = measureDeviation(source, query, cut, {}, {});
+            const auto is = measureDeviation(source, query, *made, {}, {});
+            EXPECT_LT(is->max(), 1.1 * was->max()) << thickness << " " << share;
+            EXPECT_LT(is->rms(), 1.25 * was->rms()) << thickness << " " << share;
+            EXPECT_LE(countTurned(source, query, *made), countTurned(source, query, cut));
+        }
+        EXPECT_LT(after, 0.6 * before) << thickness << ": of " << before;
+    }
+}
+
+TEST(Untangle, what_is_on_its_own_side_is_left_as_it_is) {
+    const Mesh source = shapes::bumpy(20, 4);
+    const SurfaceQuery query(source);
+    const auto record = recordCollapses(source, {}, {});
+    ASSERT_TRUE(record);
+    const Mesh cut = cutRecord(*record, source.triangleCount() / 5);
+    ASSERT_EQ(countTurned(source, query, cut), 0U);
+    const auto made = untangleLevel(source, query, cut, {});
+    ASSERT_TRUE(made);
+    EXPECT_EQ(made->positions, cut.positions);
+}
+
+TEST(Untangle, triangles_that_face_the_wrong_way_are_counted) {
+    const Mesh source = shapes::sphere(12);
+    Mesh turned = source;
+    for (std::size_t t = 0; t < 7; ++t)
+        std::swap(turned.indices[3 * t], turned.indices[3 * t + 1]);
+    const SurfaceQuery query(source);
+    EXPECT_EQ(countTurned(source, query, source), 0U);
+    EXPECT_EQ(countTurned(source, query, turned), 7U);
+}
+
+} // namespace thicket
