@@ -1,6 +1,7 @@
 #include "scene/scene.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace thicket {
 
@@ -125,6 +126,16 @@ RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules)
     RolePreset preset;
     preset.allowPx = rule.allowPx;
     preset.cards = rule.cards;
+    if (rule.spread && rule.levels > 1) {
+        // Seen to be off by what is allowed: at first where it is as tall as the screen, at last where it is this tall.
+        constexpr double kScreen = 1080;
+        constexpr double kFewPixels = 16;
+        for (int i = 0; i < rule.levels; ++i) {
+            const double tall = kScreen * std::pow(kFewPixels / kScreen, i / (rule.levels - 1.0));
+            preset.targets.push_back({TargetKind::VisibleOfRadius, 2 * rule.allowPx / tall});
+        }
+        return preset;
+    }
     double count = triangles;
     for (int i = 0; i < rule.levels && count * rule.share >= 12; ++i) {
         count *= rule.share;

@@ -51,9 +51,11 @@ struct Device {
 /// What a role asks for, as a person may change it.
 struct RoleRule {
     int levels = 4;     ///< 1..7 coarser levels at most
-    double share = 0.2; ///< 0.02..0.9; triangles of each against the one before
+    double share = 0.2; ///< 0.02..0.9; triangles of each against the one before, where they are not spread
     double allowPx = 1; ///< 0.05..64
     int cards = 0;      ///< 0..4 crossed cards as one more level
+    /// Levels come in at distances of one factor, from where it fills the screen to where it is a few pixels tall.
+    bool spread = true;
     bool operator==(const RoleRule&) const = default;
 };
 struct RoleRules {

@@ -125,6 +125,12 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             if (target.value > kLeastGain * previous)
                 break;
         }
+        const bool spread = target.kind == TargetKind::VisibleOfRadius;
+        if (spread)
+            target = {TargetKind::VisibleMetres, target.value * subject.radius};
+        // One that is hardly lighter does not pay: the next one, farther away, is lighter.
+        if (spread && i + 1 < asked.size() && state.curve.trianglesForVisible(target.value) > kLeastGain * previous)
+            continue;
         const auto n = static_cast<double>(asked.size());
         auto level =
             cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
@@ -136,16 +142,17 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
             last.where = subject.name;
             continue;
         }
-        if (asked[i].kind == TargetKind::ShareOfPrevious &&
-            level->deviation.max() > kMostOff * subject.bounds.diagonal())
+        const bool byRole = spread || asked[i].kind == TargetKind::ShareOfPrevious;
+        if (byRole && level->deviation.max() > kMostOff * subject.bounds.diagonal())
             break; // a share was asked for, not this shape
+        if (spread && out.mesh().levels.size() > 1 && level->mesh.triangleCount() > kLeastGain * previous)
+            continue;
         previous = level->mesh.triangleCount();
         // What is hardly further off comes in where the one before does, and is lighter: that one buys nothing.
         const double alike = std::max(kBuys * out.mesh().levels.back().visible, kNothing * subject.bounds.diagonal());
-        if (asked[i].kind == TargetKind::ShareOfPrevious && out.mesh().levels.size() > 1 &&
-            level->deviation.visible <= alike) {
+        if (byRole && out.mesh().levels.size() > 1 && level->deviation.visible <= alike) {
             out.mesh().levels.pop_back();
-            if (asked.size() < targets.size() + kMostMore)
+            if (!spread && asked.size() < targets.size() + kMostMore)
                 asked.push_back(asked.back());
         }
         out.mesh().levels.push_back(levelFrom(std::move(*level)));

@@ -467,7 +467,8 @@ TEST(Cli, audit_and_ship_a_project) {
 
     // A fit that holds is kept in the project; a dry run changes nothing; one that cannot hold says so.
     Scene heavy = scene;
-    heavy.settings.devices[1].triangleBudget = subject->mesh().levels[0].triangles / 2;
+    heavy.settings.devices[1].triangleBudget =
+        static_cast<std::uint64_t>(over.json()["summary"]["most_triangles"].get<double>() / 2);
     const fs::path tight = folder.path() / "tight.thicket.json";
     ASSERT_TRUE(writeProject(heavy, tight, false));
     const auto bytes = readTextFile(tight);

@@ -230,6 +230,30 @@ TEST(Thin, every_role_gives_a_chain_that_falls_strictly) {
     }
 }
 
+TEST(Thin, levels_of_a_role_come_in_at_distances_of_one_factor) {
+    for (const Role role : {Role::Landmark, Role::WorkingPiece}) {
+        Subject s = ball("ball", 32);
+        const auto state = recordSubject(s, {}, {});
+        ASSERT_TRUE(state);
+        const RolePreset preset = presetFor(role, s.mesh().levels[0].triangles);
+        auto thinned = thinSubject(s, *state, preset.targets, {});
+        ASSERT_TRUE(thinned);
+        thinned->rule.allowPx = preset.allowPx;
+        View view;
+        view.fovY = 1;
+        view.lines = 1080;
+        const ResolvedChain chain = chainOf(*thinned, view);
+        const std::size_t levels = chain.fromMetres.size();
+        ASSERT_EQ(levels, preset.targets.size() + 1);
+        EXPECT_NEAR(screenHeight(view, s.radius, chain.fromMetres[1] + s.radius), 1, 0.5) << "fills the screen";
+        EXPECT_NEAR(screenHeight(view, s.radius, chain.fromMetres.back() + s.radius) * 1080 / 16, 1, 0.5)
+            << "few pixels tall";
+        const double factor = std::pow(1080.0 / 16, 1.0 / (static_cast<double>(levels) - 2));
+        for (std::size_t i = 2; i < levels; ++i)
+            EXPECT_NEAR(chain.fromMetres[i] / chain.fromMetres[i - 1] / factor, 1, 0.45) << i;
+    }
+}
+
 TEST(Thin, of_levels_that_are_off_alike_only_the_lightest_is_kept) {
     // Flat faces of thousands of triangles: whatever a role asks for, twelve of them look the same.
     Subject s = ball("crate", 4);

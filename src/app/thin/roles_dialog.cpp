@@ -16,21 +16,26 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
     auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(12);
     grid->setVerticalSpacing(8);
-    const QStringList heads{{}, tr("levels"), tr("each of the one before"), tr("may be off"), tr("cards at the end")};
+    const QStringList heads{
+        {}, tr("levels"), tr("spread evenly"), tr("else of the one before"), tr("may be off"), tr("cards at the end")};
     for (int c = 0; c < heads.size(); ++c)
         grid->addWidget(makeLabel(heads[c], "small"), 0, c);
     for (const Named<Role>& role : kRoles) {
         const int r = static_cast<int>(m_rows.size()) + 1;
         const QString name = QString::fromLatin1(role.name);
-        Row row{new NumberBox(1, 7, 0, {}), new NumberBox(2, 90, 0, tr(" %")), new NumberBox(0.05, 64, 2, tr(" px")),
-                new NumberBox(0, 4, 0, {})};
+        Row row{new NumberBox(1, 7, 0, {}), new QCheckBox, new NumberBox(2, 90, 0, tr(" %")),
+                new NumberBox(0.05, 64, 2, tr(" px")), new NumberBox(0, 4, 0, {})};
         row.levels->setToolTip(tr("How many coarser levels at most; fewer when the mesh cannot get lighter"));
-        row.share->setToolTip(tr("Triangles of a level against the level before it"));
+        row.spread->setToolTip(
+            tr("Each level comes in so many times farther away than the one before, from where the subject is as "
+               "tall as the screen to where it is 16 pixels tall"));
+        row.share->setToolTip(tr("Triangles of a level against the level before it, where they are not spread evenly"));
+        connect(row.spread, &QCheckBox::toggled, row.share, &QWidget::setDisabled);
         row.allow->setToolTip(tr("Pixels that a drawn surface may be off, at the stated view"));
         row.cards->setToolTip(tr("Crossed cards as one more level at the end; 0 for none"));
         grid->addWidget(makeLabel(name), r, 0);
         int c = 1;
-        for (NumberBox* box : {row.levels, row.share, row.allow, row.cards}) {
+        for (QWidget* box : std::initializer_list<QWidget*>{row.levels, row.spread, row.share, row.allow, row.cards}) {
             box->setAccessibleName(name + QStringLiteral(", ") + heads[c]);
             box->setFixedWidth(96);
             grid->addWidget(box, r, c++);
@@ -55,6 +60,8 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
 void RolesDialog::show(const RoleRules& rules) {
     for (std::size_t i = 0; i < m_rows.size(); ++i) {
         m_rows[i].levels->show(rules.of[i].levels);
+        m_rows[i].spread->setChecked(rules.of[i].spread);
+        m_rows[i].share->setDisabled(rules.of[i].spread);
         m_rows[i].share->show(100 * rules.of[i].share);
         m_rows[i].allow->show(rules.of[i].allowPx);
         m_rows[i].cards->show(rules.of[i].cards);
@@ -65,7 +72,8 @@ RoleRules RolesDialog::rules() const {
     RoleRules rules;
     for (std::size_t i = 0; i < m_rows.size(); ++i)
         rules.of[i] = {static_cast<int>(m_rows[i].levels->value()), m_rows[i].share->value() / 100,
-                       m_rows[i].allow->value(), static_cast<int>(m_rows[i].cards->value())};
+                       m_rows[i].allow->value(), static_cast<int>(m_rows[i].cards->value()),
+                       m_rows[i].spread->isChecked()};
     return rules;
 }
 

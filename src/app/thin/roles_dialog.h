@@ -21,6 +21,7 @@ private:
 
     struct Row {
         NumberBox* levels;
+        QCheckBox* spread;
         NumberBox* share;
         NumberBox* allow;
         NumberBox* cards;

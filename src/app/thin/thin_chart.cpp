@@ -130,7 +130,7 @@ void ThinChart::paintOverlay(QPainter& p) {
     if (s != nullptr && std::any_of(s->mesh().levels.begin(), s->mesh().levels.end(), [](const Level& level) {
             return level.visible > 0 && level.visible < 0.75 * level.deviation;
         }))
-        aside = tr("squares: what of it is seen · ") + aside;
+        aside = tr("thin line and squares: what of it is seen · ") + aside;
     if (s != nullptr && !s->mesh().curve.careful.empty())
         aside = tr("dashed: where care is painted · ") + aside;
     drawTitle(p, tr("Deviation from the original at every triangle count"), aside, l.quiet);
@@ -163,6 +163,30 @@ void ThinChart::paintOverlay(QPainter& p) {
     p.setPen(QPen(l.text, 2));
     p.setBrush(Qt::NoBrush);
     p.drawPath(path);
+    if (const DeviationCurve& curve = s->mesh().curve; !curve.visible.empty()) {
+        std::vector<std::pair<double, double>> seen; // levels were measured, between them the curve is a sample
+        for (const Level& level : s->mesh().levels)
+            if (level.origin == LevelOrigin::Collapsed && level.visible > 0)
+                seen.emplace_back(level.triangles, level.visible);
+        const std::size_t levels = seen.size();
+        for (std::size_t i = 1; i < curve.visible.size(); ++i)
+            if (std::none_of(seen.begin(), seen.begin() + static_cast<std::ptrdiff_t>(levels),
+                             [&](const auto& at) { return std::abs(std::log(at.first / curve.triangles[i])) < 0.2; }))
+                seen.emplace_back(curve.triangles[i], curve.visible[i]);
+        std::sort(seen.begin(), seen.end(), std::greater<>());
+        QPainterPath line;
+        double before = floor;
+        for (const auto& [triangles, metres] : seen) {
+            before = std::max(before, metres);
+            const QPointF at(xAxis->coordToPixel(triangles), yAxis->coordToPixel(before));
+            if (line.isEmpty())
+                line.moveTo(at);
+            else
+                line.lineTo(at);
+        }
+        p.setPen(QPen(l.quiet, 1.2));
+        p.drawPath(line);
+    }
     if (!s->mesh().curve.careful.empty()) {
         QPainterPath careful;
         for (std::size_t i = 0; i < s->mesh().curve.careful.size(); ++i) {
