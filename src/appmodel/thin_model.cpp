@@ -4,6 +4,7 @@
 #include "io/ship/write_obj.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 
 namespace thicket::app {
@@ -53,12 +54,35 @@ bool ThinModel::hasRecord(std::uint32_t id) const {
 }
 
 Result<ThinState> ThinModel::recordFor(const Subject& subject, const JobContext& job) {
+    if (m_aheadOf != 0 && m_aheadOf != subject.id)
+        m_ahead.cancelAll();
+    std::unique_lock making(m_making, std::defer_lock);
+    while (!making.try_lock_for(std::chrono::milliseconds(20)))
+        if (job.cancelled())
+            return cancelledError();
     if (auto known = m_records.find(subject))
         return std::move(*known);
     auto made = recordSubject(subject, {}, job);
     if (made)
         m_records.put(subject.id, *made);
     return made;
+}
+
+void ThinModel::recordAhead(std::uint32_t id) {
+    const Subject* found = whole(id);
+    if (found == nullptr || hasRecord(id) || m_aheadOf == id || m_session.jobs().busy())
+        return;
+    const auto& levels = found->mesh().levels;
+    if (std::none_of(levels.begin(), levels.end(), [](const Level& l) { return l.origin == LevelOrigin::Collapsed; }))
+        return;
+    m_ahead.cancelAll();
+    m_aheadOf = id;
+    m_ahead.run(tr("Recording ahead"), [this, subject = *found](const JobContext& job) -> JobQueue::Finish {
+        (void)recordFor(subject, job); // what goes wrong is told when the record is asked for
+        std::uint32_t own = subject.id;
+        m_aheadOf.compare_exchange_strong(own, 0);
+        return {};
+    });
 }
 
 // ---- roles
@@ -387,7 +411,9 @@ void ThinModel::addLevelFor(std::uint32_t id, double metres) {
     }
     const View view = m_session.scene().statedView();
     const double allowed = view.looser(id) * s->rule.allowPx / (s->rule.importance * view.detail);
-    addLevel(id, std::max(4.0, s->mesh().curve.trianglesAt(deviationForPixels(view, allowed, metres))));
+    const double off = deviationForPixels(view, allowed, metres);
+    const DeviationCurve& curve = s->mesh().curve;
+    addLevel(id, std::max(4.0, s->rule.everyPoint ? curve.trianglesAt(off) : curve.trianglesForVisible(off)));
 }
 
 void ThinModel::addRebuilt(std::uint32_t id, double triangles) {

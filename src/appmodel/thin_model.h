@@ -5,7 +5,9 @@
 #include "appmodel/session.h"
 #include "appmodel/stage.h"
 
+#include <atomic>
 #include <map>
+#include <mutex>
 
 namespace thicket::app {
 
@@ -69,9 +71,13 @@ public:
     [[nodiscard]] bool hasRecord(std::uint32_t id) const;
     [[nodiscard]] const RecordStore& records() const { return m_records; }
     void forgetRecords() { m_records.clear(); }
-    /// The record of a subject, made when there is none.
+    /// The record of a subject, made when there is none. One is made at a time: whoever asks for the one that is in the
+    /// making waits for it.
     /// THREADS    a job's.
     Result<ThinState> recordFor(const Subject& subject, const JobContext& job);
+    /// Makes the record of a subject that has cut levels but none, as after opening a project, so that it is there when
+    /// its first pin is dragged. Beside all other jobs, and given up for the record of any other subject.
+    void recordAhead(std::uint32_t id);
 
 signals:
     void dragChanged();
@@ -93,11 +99,14 @@ private:
     RecordStore m_records;
     RoleRules m_rolesForNew;
     std::map<std::uint32_t, CutRules> m_rulesAsked; ///< by jobs that are not over yet
+    std::timed_mutex m_making;                      ///< held by who makes a record
+    std::atomic<std::uint32_t> m_aheadOf = 0;       ///< the subject whose record is made ahead, or none
     struct {
         std::uint32_t subject = 0;
         int level = -1;
         std::shared_ptr<const Mesh> mesh;
     } m_drag;
+    JobQueue m_ahead; ///< last: what it runs uses the rest
 };
 
 } // namespace thicket::app

@@ -103,6 +103,34 @@ TEST_F(SessionTest, levels_cut_again_after_opening_outlive_undo) {
     EXPECT_TRUE(whole());
 }
 
+TEST_F(SessionTest, the_record_of_what_is_looked_at_is_made_ahead) {
+    add("ball", 40);
+    add("buoy", 60);
+    const std::uint32_t ball = scene().subjects[0].id;
+    const std::uint32_t buoy = scene().subjects[1].id;
+    bench.thin.recordAhead(ball);
+    EXPECT_FALSE(bench.thin.hasRecord(ball)) << "nothing was cut from it: there is no pin";
+    bench.thin.thinToRoles({ball, buoy});
+    settle();
+    const std::string before = text();
+    bench.thin.forgetRecords();
+    // The first is given up for the second.
+    bench.thin.recordAhead(ball);
+    bench.thin.recordAhead(buoy);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.thin.hasRecord(buoy); }, 60'000));
+    EXPECT_EQ(text(), before) << "nothing of the project changes by it";
+    EXPECT_FALSE(session().jobs().busy());
+    // A drag that comes meanwhile waits for it, and a job for another subject does not.
+    bench.thin.forgetRecords();
+    bench.thin.recordAhead(ball);
+    bench.thin.cutLevelTo(ball, 1, scene().subjects[0].mesh().levels[1].triangles + 10, true);
+    bench.thin.recordAhead(buoy);
+    bench.thin.cutLevelTo(buoy, 1, scene().subjects[1].mesh().levels[1].triangles + 10, true);
+    settle();
+    EXPECT_TRUE(bench.thin.hasRecord(ball) && bench.thin.hasRecord(buoy));
+    EXPECT_NE(text(), before);
+}
+
 TEST_F(SessionTest, a_drag_that_comes_to_nothing_leaves_nothing_on_screen) {
     add("ball", 40);
     const std::uint32_t id = session().subjectId();

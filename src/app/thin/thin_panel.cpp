@@ -156,6 +156,15 @@ void LevelCard::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), parent), m_bench(bench) {
+    constexpr int kLookedAt = 400; // ms
+    m_looking.setSingleShot(true);
+    m_looking.setInterval(kLookedAt);
+    connect(&m_looking, &QTimer::timeout, this, [this] {
+        if (isVisible())
+            m_bench.thin.recordAhead(m_bench.session.subjectId());
+    });
+    connect(&bench.session, &Session::selectionChanged, &m_looking, qOverload<>(&QTimer::start));
+    connect(&bench.session.jobs(), &JobQueue::idle, &m_looking, qOverload<>(&QTimer::start));
     m_role = new ChoiceBox;
     for (const Named<Role>& role : kRoles)
         m_role->addItem(QString::fromLatin1(role.name));
@@ -328,6 +337,11 @@ ThinPanel::ThinPanel(Workbench& bench, QWidget* parent) : Panel(tr("Thin"), pare
     connect(&bench.session, &Session::selectionChanged, this, &ThinPanel::refresh);
     connect(&bench.thin, &ThinModel::cutRulesChanged, this, &ThinPanel::refresh);
     refresh();
+}
+
+void ThinPanel::showEvent(QShowEvent* event) {
+    Panel::showEvent(event);
+    m_looking.start();
 }
 
 void ThinPanel::dragEnterEvent(QDragEnterEvent* event) {

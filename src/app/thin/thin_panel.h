@@ -5,6 +5,7 @@
 #include "appmodel/workbench.h"
 
 #include <QCheckBox>
+#include <QTimer>
 
 namespace thicket::app {
 
@@ -36,6 +37,7 @@ public:
 protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
+    void showEvent(QShowEvent* event) override;
 
 private:
     void refresh();
@@ -60,6 +62,7 @@ private:
     QPushButton* m_remove;
     QPushButton* m_rest;
     QPushButton* m_thin;
+    QTimer m_looking; ///< runs out when a subject has been looked at for a while
 };
 
 } // namespace thicket::app
