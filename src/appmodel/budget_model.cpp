@@ -2,6 +2,7 @@
 
 #include "appmodel/text.h"
 #include "base/file.h"
+#include "io/project/audit_file.h"
 
 namespace thicket::app {
 
@@ -24,6 +25,8 @@ BudgetModel::BudgetModel(Session& session) : m_session(session) {
         if (m_sweep)
             dropSweep();
         const bool otherRoute = m_audit && (route() == nullptr || route()->name != m_audit->route);
+        if (touched.everything && m_baseline)
+            putBaselineAway();
         if (touched.everything || otherRoute)
             m_audit.reset();
         else if (!m_audit || m_stale)
@@ -31,6 +34,11 @@ BudgetModel::BudgetModel(Session& session) : m_session(session) {
         m_stale = m_audit.has_value();
         emit auditChanged();
     });
+    connect(&session.document, &Document::stateChanged, this, [this] {
+        if (m_session.document.path() != m_keptBeside)
+            lookUpKept();
+    });
+    connect(this, &BudgetModel::auditChanged, this, &BudgetModel::compare);
 }
 
 StageState BudgetModel::state() const {
@@ -216,6 +224,102 @@ void BudgetModel::saveSweep(const QString& file) {
                                  return [this, error = done.error()] { m_session.report(error); };
                              return [this, file] { m_session.say(tr("Wrote %1").arg(file)); };
                          });
+}
+
+// ---- comparing
+
+void BudgetModel::lookUpKept() {
+    m_keptBeside = m_session.document.path();
+    if (m_keptBeside.empty()) {
+        m_kept.clear();
+        emit baselineChanged();
+        return;
+    }
+    m_session.quick().run(tr("Looking for audits that were kept"),
+                          [this, project = m_keptBeside](const JobContext&) -> JobQueue::Finish {
+                              QStringList names;
+                              for (const std::string& name : thicket::keptAudits(auditsFolder(project)))
+                                  names << toText(name);
+                              return [this, project, names] {
+                                  if (project != m_keptBeside)
+                                      return;
+                                  m_kept = names;
+                                  emit baselineChanged();
+                              };
+                          });
+}
+
+void BudgetModel::keepAudit(const QString& name) {
+    if (!m_audit || name.trimmed().isEmpty())
+        return;
+    if (m_session.document.path().empty()) {
+        m_session.say(tr("Save the project first: audits are kept beside it."));
+        return;
+    }
+    const auto file = auditFile(auditsFolder(m_session.document.path()), name.trimmed().toStdString());
+    m_session.saves().run(
+        tr("Keeping the audit"),
+        [this, file, name, kept = baselineOf(*m_audit, m_session.scene())](const JobContext&) -> JobQueue::Finish {
+            const auto done = writeAudit(kept, file);
+            if (!done)
+                return [this, error = done.error()] { m_session.report(error); };
+            return [this, name] {
+                m_session.say(tr("Kept as %1").arg(name.trimmed()));
+                lookUpKept();
+            };
+        });
+}
+
+void BudgetModel::removeKept(const QString& name) {
+    const auto file = auditFile(auditsFolder(m_session.document.path()), name.toStdString());
+    m_session.saves().run(tr("Removing %1").arg(name), [this, file](const JobContext&) -> JobQueue::Finish {
+        std::error_code failed;
+        std::filesystem::remove(file, failed);
+        if (failed)
+            return [this, error = Error{ErrorCode::Unwritable, file.string(), failed.message(), "remove it by hand"}] {
+                m_session.report(error);
+            };
+        return [this] { lookUpKept(); };
+    });
+    if (m_baseline && m_baselineName == name)
+        putBaselineAway();
+}
+
+void BudgetModel::compareWithKept(const QString& name) {
+    compareWith(
+        QString::fromStdString(auditFile(auditsFolder(m_session.document.path()), name.toStdString()).string()));
+}
+
+void BudgetModel::compareWith(const QString& file) {
+    m_session.quick().run(tr("Reading %1").arg(file.section('/', -1)),
+                          [this, file, asked = m_session.document.snapshot()](const JobContext&) -> JobQueue::Finish {
+                              auto read = readAudit(toPath(file));
+                              if (!read)
+                                  return [this, error = read.error()] { m_session.report(error); };
+                              return [this, file, asked, baseline = std::make_shared<AuditBaseline>(std::move(*read))] {
+                                  if (!m_session.document.isOpen(asked))
+                                      return;
+                                  m_baseline = std::move(*baseline);
+                                  m_baselineName = file.section('/', -1);
+                                  m_baselineName.remove(QString::fromLatin1(kAuditSuffix));
+                                  compare();
+                              };
+                          });
+}
+
+void BudgetModel::putBaselineAway() {
+    m_baseline.reset();
+    m_baselineName.clear();
+    compare();
+}
+
+void BudgetModel::compare() {
+    constexpr double kWorse = 0.05;
+    m_worse = std::vector<Worse>();
+    if (m_baseline && m_audit && !m_audit->frames.empty() &&
+        m_audit->frames.front().subjectMs.size() == m_session.scene().subjects.size())
+        m_worse = worseThan(m_baseline->summary, summaryOf(*m_audit, m_session.scene()), kWorse);
+    emit baselineChanged();
 }
 
 } // namespace thicket::app

@@ -3,6 +3,7 @@
 
 #include "appmodel/session.h"
 #include "appmodel/stage.h"
+#include "budget/compare.h"
 #include "budget/fit.h"
 #include "budget/notes.h"
 #include "budget/sweep.h"
@@ -55,7 +56,23 @@ public:
     /// Its places as a table.
     void saveSweep(const QString& file);
 
+    /// Keeps the audit that there is by a name, beside the project.
+    void keepAudit(const QString& name);
+    /// Names of those that were kept with this project, as last looked up.
+    [[nodiscard]] const QStringList& keptAudits() const { return m_kept; }
+    void removeKept(const QString& name);
+    /// Compares with one that was kept, or with a file of an audit; audits to come too, until it is put away.
+    void compareWithKept(const QString& name);
+    void compareWith(const QString& file);
+    void putBaselineAway();
+    /// What is compared with; null: nothing.
+    [[nodiscard]] const AuditBaseline* baseline() const { return m_baseline ? &*m_baseline : nullptr; }
+    [[nodiscard]] const QString& baselineName() const { return m_baselineName; }
+    /// What got worse against it by more than a twentieth; a reason instead when the two cannot be compared.
+    [[nodiscard]] const Result<std::vector<Worse>>& worse() const { return m_worse; }
+
 signals:
+    void baselineChanged();
     void auditChanged();
     void fitChanged();
     void sweepChanged();
@@ -69,7 +86,14 @@ private:
     AuditFindings m_fitFindings;       ///< of the route as it is fitted
     std::set<std::uint32_t> m_leftOut; ///< of this sitting
     std::optional<Sweep> m_sweep;
-    bool m_keeping = false; ///< the change at hand is the fit's own
+    void lookUpKept();
+    void compare();
+    QStringList m_kept;
+    std::optional<AuditBaseline> m_baseline;
+    QString m_baselineName;
+    Result<std::vector<Worse>> m_worse = std::vector<Worse>();
+    std::filesystem::path m_keptBeside; ///< the project whose names are listed
+    bool m_keeping = false;             ///< the change at hand is the fit's own
 };
 
 } // namespace thicket::app

@@ -1,6 +1,8 @@
 #include "budget/compare.h"
 
 #include <algorithm>
+#include <cmath>
+#include <iterator>
 
 namespace thicket {
 
@@ -23,6 +25,27 @@ AuditSummary summaryOf(const Audit& audit, const Scene& scene) {
                 static_cast<double>(frame.subjectMs[s]) / static_cast<double>(audit.frames.size());
     }
     return out;
+}
+
+AuditBaseline baselineOf(const Audit& audit, const Scene& scene) {
+    AuditBaseline out{summaryOf(audit, scene), {}};
+    out.frames.reserve(audit.frames.size());
+    for (const AuditFrame& f : audit.frames)
+        out.frames.push_back({f.seconds, f.ms, static_cast<double>(f.triangles), static_cast<double>(f.draws)});
+    return out;
+}
+
+const BaselineFrame* frameAt(const AuditBaseline& baseline, double seconds) {
+    constexpr double kNear = 0.1; // seconds
+    const auto at = std::lower_bound(baseline.frames.begin(), baseline.frames.end(), seconds,
+                                     [](const BaselineFrame& f, double s) { return f.seconds < s; });
+    const BaselineFrame* best = nullptr;
+    if (at != baseline.frames.end())
+        best = &*at;
+    if (at != baseline.frames.begin() &&
+        (best == nullptr || seconds - std::prev(at)->seconds < best->seconds - seconds))
+        best = &*std::prev(at);
+    return best != nullptr && std::abs(best->seconds - seconds) <= kNear ? best : nullptr;
 }
 
 Result<std::vector<Worse>> worseThan(const AuditSummary& before, const AuditSummary& after, double share) {

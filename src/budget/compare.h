@@ -23,6 +23,21 @@ struct AuditSummary {
 };
 AuditSummary summaryOf(const Audit& audit, const Scene& scene);
 
+struct BaselineFrame {
+    double seconds = 0;
+    double ms = 0;
+    double triangles = 0;
+    double draws = 0;
+};
+/// What is kept of an audit under a name.
+struct AuditBaseline {
+    AuditSummary summary;
+    std::vector<BaselineFrame> frames; ///< by rising time; may be empty
+};
+AuditBaseline baselineOf(const Audit& audit, const Scene& scene);
+/// The frame of a baseline at a time of the route; null when there is none so near.
+const BaselineFrame* frameAt(const AuditBaseline& baseline, double seconds);
+
 /// A figure that rose by more than is let pass.
 struct Worse {
     std::string what; ///< "p95", "frames over", or the name of a subject

@@ -4,7 +4,8 @@
 #include "budget/notes.h"
 #include "cli/commands.h"
 #include "cli/project_input.h"
-#include "io/json/fields.h"
+#include "io/json/audit_json.h"
+#include "io/project/audit_file.h"
 #include "io/project/project.h"
 #include "io/ship/ship.h"
 #include "scene/smooth.h"
@@ -22,53 +23,11 @@ using nlohmann::ordered_json;
 
 namespace {
 
-ordered_json encode(const AuditSummary& s) {
-    ordered_json subjects = ordered_json::object();
-    for (const auto& [name, ms] : s.subjectMs)
-        subjects[name] = ms;
-    return {{"route", s.route},
-            {"device", s.device},
-            {"frames", s.frames},
-            {"frames_over", s.framesOver},
-            {"p50_ms", s.p50},
-            {"p95_ms", s.p95},
-            {"p99_ms", s.p99},
-            {"worst_ms", s.worst},
-            {"most_triangles", s.mostTriangles},
-            {"most_draws", s.mostDraws},
-            {"subject_ms", subjects}};
-}
-
 ordered_json encode(const std::vector<Worse>& worse) {
     ordered_json out = ordered_json::array();
     for (const Worse& w : worse)
         out.push_back({{"what", w.what}, {"before", w.before}, {"after", w.after}});
     return out;
-}
-
-/// What an audit of before wrote with --json.
-Result<AuditSummary> readSummary(const std::filesystem::path& file) {
-    auto text = readTextFile(file);
-    if (!text)
-        return text.error();
-    return json::decoded(file.string(), "give a file that thicket audit --json wrote", [&text] {
-        const ordered_json all = json::parse(*text);
-        const ordered_json& in = json::object(all, "summary", "");
-        const std::string at = "summary.";
-        constexpr double kLargest = 1e15;
-        AuditSummary out;
-        out.route = json::string(in, "route", at);
-        out.device = json::string(in, "device", at);
-        for (const auto& [name, value] :
-             {std::pair("frames_over", &out.framesOver), std::pair("p50_ms", &out.p50), std::pair("p95_ms", &out.p95),
-              std::pair("p99_ms", &out.p99), std::pair("worst_ms", &out.worst),
-              std::pair("most_triangles", &out.mostTriangles), std::pair("most_draws", &out.mostDraws)})
-            *value = json::number(in, name, at, 0, kLargest);
-        const ordered_json& subjects = json::object(in, "subject_ms", at);
-        for (const auto& [name, ms] : subjects.items())
-            out.subjectMs[name] = json::number(subjects, name.c_str(), at + "subject_ms.", 0, kLargest);
-        return out;
-    });
 }
 
 ordered_json encode(const MemoryUse& memory, const Scene& scene, const Device& device) {
@@ -177,10 +136,10 @@ int audit(const Console& console, const ProjectOptions& options) {
     const AuditSummary summary = summaryOf(*result, *scene);
     std::vector<Worse> worse;
     if (!options.against.empty()) {
-        auto before = readSummary(options.against);
+        auto before = readAudit(options.against);
         if (!before)
             return fail(console, before.error());
-        auto found = worseThan(*before, summary, options.worse);
+        auto found = worseThan(before->summary, summary, options.worse);
         if (!found) {
             Error error = found.error();
             error.where = options.against.string();
@@ -237,7 +196,7 @@ int audit(const Console& console, const ProjectOptions& options) {
                                       {"ms", worst.ms},
                                       {"triangles", worst.triangles},
                                       {"draws", worst.draws}}},
-                                    {"summary", encode(summary)},
+                                    {"summary", json::encodeSummary(summary)},
                                     {"worse", encode(worse)},
                                     {"notes", notes},
                                     {"audit_ms", ms},

@@ -8,6 +8,8 @@
 #include "scene/edits.h"
 
 #include <QCheckBox>
+#include <QLabel>
+#include <QMenu>
 #include <QPushButton>
 
 namespace thicket::app {
@@ -229,6 +231,67 @@ TEST_F(FitTest, a_device_is_fitted_to_times_measured_elsewhere_and_to_this_machi
     EXPECT_TRUE(dialog.said().contains("software")) << "the display of this test draws in software";
     dialog.accept();
     EXPECT_EQ(window->bench().session.scene().settings.devices[0].source, dialog.devices()[0].source);
+}
+
+TEST_F(FitTest, an_audit_is_kept_by_name_and_later_ones_are_compared_with_it) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    Session& session = window->bench().session;
+    const auto pick = [this](const QString& text) {
+        QMenu* menu = window->findChild<QPushButton*>(QStringLiteral("compare"))->menu();
+        emit menu->aboutToShow();
+        const auto actions = menu->actions();
+        const auto found = std::find_if(actions.begin(), actions.end(), [&](QAction* a) { return a->text() == text; });
+        ASSERT_NE(found, actions.end()) << text.toStdString();
+        ASSERT_TRUE((*found)->isEnabled()) << text.toStdString();
+        (*found)->trigger();
+    };
+    budget().keepAudit(QStringLiteral("before"));
+    waitForJobs();
+    EXPECT_TRUE(budget().keptAudits().empty()) << "beside a project that has no file there is no place";
+    const auto project = folder.path() / "kept.thicket.json";
+    window->bench().files.saveProject(QString::fromStdString(project.string()));
+    waitForJobs();
+    budget().keepAudit(QStringLiteral("before / 1"));
+    ASSERT_TRUE(
+        QTest::qWaitFor([&] { return budget().keptAudits() == QStringList(QStringLiteral("before - 1")); }, 60'000));
+    EXPECT_TRUE(std::filesystem::exists(folder.path() / "kept.audits" / "before - 1.audit.json"));
+
+    pick(QStringLiteral("Compare with before - 1"));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return budget().baseline() != nullptr; }, 60'000));
+    ASSERT_TRUE(budget().worse());
+    EXPECT_TRUE(budget().worse()->empty()) << "it is the same";
+    EXPECT_EQ(budget().baseline()->frames.size(), budget().audit()->frames.size());
+    const auto says = [this](const QString& text) {
+        const auto labels = window->findChildren<QLabel*>();
+        return std::any_of(labels.begin(), labels.end(),
+                           [&](QLabel* l) { return l->isVisible() && l->text().contains(text); });
+    };
+    EXPECT_TRUE(says(QStringLiteral("Nothing got worse")));
+
+    // Twice as strict: more triangles.
+    const std::uint32_t ball = session.scene().subjects.front().id;
+    SwitchRule rule = session.scene().find(ball)->rule;
+    rule.allowPx /= 4;
+    window->bench().switching.setRule(ball, rule, QStringLiteral("Stricter"));
+    budget().runAudit();
+    waitForJobs();
+    ASSERT_TRUE(budget().worse());
+    EXPECT_FALSE(budget().worse()->empty());
+    EXPECT_TRUE(says(QStringLiteral("Worse by more than 5")));
+
+    // Another device: nothing to compare, and that is said.
+    Settings settings = session.scene().settings;
+    settings.devices[0].name = "Another";
+    session.document.push(changeSettings(session.scene(), settings, "Rename"));
+    budget().runAudit();
+    waitForJobs();
+    EXPECT_FALSE(budget().worse());
+    EXPECT_TRUE(says(QStringLiteral("is of ")));
+    pick(QStringLiteral("Compare with nothing"));
+    EXPECT_EQ(budget().baseline(), nullptr);
+    budget().removeKept(QStringLiteral("before - 1"));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return budget().keptAudits().empty(); }, 60'000));
+    EXPECT_FALSE(std::filesystem::exists(folder.path() / "kept.audits" / "before - 1.audit.json"));
 }
 
 } // namespace thicket::app

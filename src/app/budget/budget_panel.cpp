@@ -180,6 +180,13 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_findings->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
     body->addWidget(m_findings);
+    m_compare = makeButton(tr("Compare…"), tr("Keep this audit by a name, and compare later ones with it"));
+    m_compare->setObjectName(QStringLiteral("compare"));
+    m_compare->setProperty("flat2", true);
+    m_compare->setMenu(new QMenu(m_compare));
+    connect(m_compare->menu(), &QMenu::aboutToShow, this, &BudgetPanel::fillCompareMenu);
+    connect(&bench.budget, &BudgetModel::baselineChanged, this, &BudgetPanel::refreshFindings);
+    body->addWidget(m_compare, 0, Qt::AlignLeft);
     m_moments = makeLabel({}, "small");
     m_moments->setTextFormat(Qt::RichText);
     m_moments->setWordWrap(true);
@@ -257,7 +264,8 @@ void BudgetPanel::refresh() {
     m_fly->setEnabled(route);
     m_fitScene->setEnabled(route && scene.currentDevice() != nullptr);
     const bool fitting = m_bench.budget.fit() != nullptr;
-    for (QWidget* w : std::initializer_list<QWidget*>{m_ledger, m_findings, m_key, m_play, m_fitScene, m_fly})
+    for (QWidget* w :
+         std::initializer_list<QWidget*>{m_ledger, m_findings, m_compare, m_key, m_play, m_fitScene, m_fly})
         w->setVisible(!fitting);
     for (QWidget* w : std::initializer_list<QWidget*>{m_fit, m_drop, m_keep})
         w->setVisible(fitting);
@@ -268,6 +276,12 @@ void BudgetPanel::refresh() {
     m_fly->setToolTip(route ? tr("Walk every frame of the route and compare it with the budget (Ctrl+R)")
                             : tr("This project has no route yet"));
     refreshNotes();
+    refreshFindings();
+}
+
+void BudgetPanel::refreshFindings() {
+    const auto& scene = m_bench.session.scene();
+    const bool route = m_bench.budget.hasRoute();
     const Audit* audit = m_bench.budget.audit();
     const Look& l = Look::now();
     if (audit == nullptr || audit->frames.empty()) {
@@ -289,23 +303,35 @@ void BudgetPanel::refresh() {
         error = std::max(error, f.worstErrorPx);
     }
     QString rows;
-    const auto row = [&](const QString& name, const QString& value, bool bad) {
+    const AuditBaseline* baseline = m_bench.budget.baseline();
+    const bool compared = baseline != nullptr && m_bench.budget.worse();
+    const AuditSummary was = baseline != nullptr ? baseline->summary : AuditSummary();
+    const auto row = [&](const QString& name, const QString& value, bool bad, const QString& before = {}) {
         rows += QStringLiteral("<tr><td style='color:%1; padding:2px 8px 2px 0'>%2</td><td align='right' "
-                               "style='color:%3'>%4</td></tr>")
+                               "style='color:%3'>%4</td>")
                     .arg(l.quiet.name(), name, (bad ? l.over : l.text).name(), value);
+        if (compared)
+            rows += QStringLiteral("<td align='right' style='color:%1; padding-left:10px'>%2</td>")
+                        .arg(l.quiet.name(), before);
+        rows += QStringLiteral("</tr>");
     };
+    const auto count = [](double n) { return groupedText(std::llround(n)); };
+    if (compared)
+        row({}, tr("now"), false, m_bench.budget.baselineName().toHtmlEscaped());
     const AuditFrame& worst = audit->frames[audit->worstFrame];
     const Device* d = scene.currentDevice();
     row(tr("over budget"), audit->framesOver == 1 ? tr("1 frame") : tr("%1 frames").arg(groupedText(audit->framesOver)),
-        audit->framesOver > 0);
-    row(tr("worst frame"), QStringLiteral("%1 ms").arg(worst.ms, 0, 'f', 1), d != nullptr && worst.ms > d->frameMs);
+        audit->framesOver > 0, count(was.framesOver));
+    row(tr("worst frame"), QStringLiteral("%1 ms").arg(worst.ms, 0, 'f', 1), d != nullptr && worst.ms > d->frameMs,
+        QStringLiteral("%1 ms").arg(was.worst, 0, 'f', 1));
     const Pacing& pacing = m_bench.budget.findings().pacing;
     row(tr("50 · 95 · 99 %"),
         QStringLiteral("%1 · %2 · %3 ms")
             .arg(pacing.p50, 0, 'f', 1)
             .arg(pacing.p95, 0, 'f', 1)
             .arg(pacing.p99, 0, 'f', 1),
-        d != nullptr && pacing.p99 > d->frameMs);
+        d != nullptr && pacing.p99 > d->frameMs,
+        QStringLiteral("%1 · %2 · %3").arg(was.p50, 0, 'f', 1).arg(was.p95, 0, 'f', 1).arg(was.p99, 0, 'f', 1));
     if (pacing.longestOver > 0)
         row(tr("longest over"),
             tr("%1 s from %2 s")
@@ -313,8 +339,9 @@ void BudgetPanel::refresh() {
                 .arg(static_cast<double>(pacing.longestFrom) / audit->framesPerSecond, 0, 'f', 1),
             true);
     row(tr("most triangles"), groupedText(static_cast<qint64>(triangles)),
-        d != nullptr && triangles > d->triangleBudget);
-    row(tr("most draws"), groupedText(static_cast<qint64>(draws)), d != nullptr && draws > d->drawBudget);
+        d != nullptr && triangles > d->triangleBudget, count(was.mostTriangles));
+    row(tr("most draws"), groupedText(static_cast<qint64>(draws)), d != nullptr && draws > d->drawBudget,
+        count(was.mostDraws));
     const MemoryUse& memory = audit->memory;
     row(tr("most memory"),
         d != nullptr && d->memoryMb > 0 ? tr("%1 of %2 MB").arg(memory.worst, 0, 'f', 1).arg(d->memoryMb)
@@ -329,10 +356,64 @@ void BudgetPanel::refresh() {
                                      static_cast<double>(audit->frames.size()),
                                  0, 'f', 1),
         false);
+    QString verdict;
+    if (baseline != nullptr && !compared) {
+        verdict = m_bench.budget.baselineName().toHtmlEscaped() + QStringLiteral(" ") +
+                  QString::fromStdString(m_bench.budget.worse().error().what).toHtmlEscaped();
+    } else if (compared && m_bench.budget.worse()->empty()) {
+        verdict = tr("Nothing got worse by more than 5 %.");
+    } else if (compared) {
+        verdict = tr("Worse by more than 5 %:");
+        for (const Worse& w : *m_bench.budget.worse())
+            verdict += QStringLiteral("<br>%1 ").arg(QString::fromStdString(w.what).toHtmlEscaped()) +
+                       tr("%1, was %2").arg(figureText(w.after, 3), figureText(w.before, 3));
+    }
+    if (!verdict.isEmpty())
+        verdict = QStringLiteral("<p style='color:%1; margin:6px 0 0 0'>%2</p>")
+                      .arg((compared && m_bench.budget.worse()->empty() ? l.good : l.over).name(), verdict);
     m_findings->setText(
         QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
             .arg(m_bench.budget.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"),
-                 rows));
+                 rows) +
+        verdict);
+}
+
+void BudgetPanel::fillCompareMenu() {
+    QMenu* menu = m_compare->menu();
+    menu->clear();
+    BudgetModel& budget = m_bench.budget;
+    QAction* keep = menu->addAction(tr("Keep this audit as…"), this, [this, &budget] {
+        bool kept = false;
+        const QString name =
+            QInputDialog::getText(this, tr("Keep this audit"), tr("Name"), QLineEdit::Normal, tr("before"), &kept);
+        if (kept)
+            budget.keepAudit(name);
+    });
+    keep->setEnabled(budget.audit() != nullptr && !budget.auditStale());
+    menu->addSeparator();
+    for (const QString& name : budget.keptAudits()) {
+        QAction* with = menu->addAction(tr("Compare with %1").arg(name), this, [this, &budget, name] {
+            if (budget.baseline() != nullptr && budget.baselineName() == name)
+                budget.putBaselineAway();
+            else
+                budget.compareWithKept(name);
+        });
+        with->setCheckable(true);
+        with->setChecked(budget.baseline() != nullptr && budget.baselineName() == name);
+    }
+    menu->addAction(tr("Compare with a file…"), this, [this, &budget] {
+        const QString file = QFileDialog::getOpenFileName(this, tr("Compare with an audit"), {}, tr("Audits (*.json)"));
+        if (!file.isEmpty())
+            budget.compareWith(file);
+    });
+    menu->addAction(tr("Compare with nothing"), this, [&budget] { budget.putBaselineAway(); })
+        ->setEnabled(budget.baseline() != nullptr);
+    if (budget.keptAudits().isEmpty())
+        return;
+    menu->addSeparator();
+    QMenu* remove = menu->addMenu(tr("Remove"));
+    for (const QString& name : budget.keptAudits())
+        remove->addAction(name, this, [&budget, name] { budget.removeKept(name); });
 }
 
 void BudgetPanel::refreshRoutes() {

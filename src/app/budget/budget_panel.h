@@ -51,11 +51,14 @@ private:
     void refreshRoutes();
     void refreshSweep();
     void fillRouteMenu();
+    void fillCompareMenu();
+    void refreshFindings();
     Workbench& m_bench;
     ChoiceBox* m_device;
     QStringList m_deviceNames; ///< as listed
     LedgerView* m_ledger;
     QLabel* m_findings;
+    QPushButton* m_compare;
     QLabel* m_moments; ///< the worst of the route, to go to
     QVBoxLayout* m_notes;
     QPushButton* m_key;

@@ -49,6 +49,7 @@ RouteChart::RouteChart(Workbench& bench, QWidget* parent) : Chart(bench, parent)
     m_memory->axis(QCPAxis::atBottom)->setOffset(16);
     connect(&bench.budget, &BudgetModel::auditChanged, this, &RouteChart::rebuild);
     connect(&bench.budget, &BudgetModel::fitChanged, this, &RouteChart::rebuild);
+    connect(&bench.budget, &BudgetModel::baselineChanged, this, &RouteChart::rebuild);
     connect(&bench.session.document, &Document::sceneChanged, this, &RouteChart::rebuild);
     rebuild();
 }
@@ -77,6 +78,11 @@ void RouteChart::rebuild() {
         }
         std::stable_sort(m_order.begin(), m_order.end(),
                          [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
+    }
+    if (const AuditBaseline* baseline = m_bench.budget.baseline()) {
+        ms = std::max(ms, baseline->summary.worst);
+        triangles = std::max(triangles, baseline->summary.mostTriangles);
+        draws = std::max(draws, baseline->summary.mostDraws);
     }
     for (QCPAxisRect* lane : {axisRect(), m_triangles, m_draws, m_memory})
         if (!m_dragging)
@@ -127,7 +133,8 @@ std::vector<const AuditFrame*> RouteChart::worstOf(const Audit& audit,
 
 void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, const QString& limit, double budget,
                            const std::function<double(const AuditFrame&)>& total,
-                           const std::function<double(const AuditFrame&, std::size_t)>& share) const {
+                           const std::function<double(const AuditFrame&, std::size_t)>& share,
+                           double BaselineFrame::*before) const {
     const Look& l = Look::now();
     const Audit& audit = *m_bench.budget.audit();
     const QCPAxis* axis = lane->axis(QCPAxis::atLeft);
@@ -184,6 +191,23 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
         p.setPen(QPen(l.accent, 2));
         p.drawPolyline(line);
     }
+    if (const AuditBaseline* baseline = m_bench.budget.baseline(); baseline != nullptr && before != nullptr) {
+        // The worst of each column here too.
+        std::vector<double> most(static_cast<std::size_t>(columns), -1);
+        for (const BaselineFrame& f : baseline->frames) {
+            const int c = static_cast<int>(xAxis->coordToPixel(f.seconds)) - area.left();
+            if (c >= 0 && c < columns)
+                most[static_cast<std::size_t>(c)] = std::max(most[static_cast<std::size_t>(c)], f.*before);
+        }
+        QPolygonF line;
+        for (int c = 0; c < columns; ++c)
+            if (const double value = most[static_cast<std::size_t>(c)]; value >= 0)
+                line << QPointF(area.left() + c + 0.5, axis->coordToPixel(value));
+        p.setPen(QPen(l.ground, 3));
+        p.drawPolyline(line);
+        p.setPen(QPen(l.text, 1.3, Qt::DotLine));
+        p.drawPolyline(line);
+    }
     p.setPen(QPen(l.text, 1.4));
     const double y = axis->coordToPixel(budget);
     p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
@@ -217,6 +241,8 @@ void RouteChart::paintOverlay(QPainter& p) {
         if (m_bench.budget.auditStale())
             aside = tr("from before the last change · ") + aside;
         color = audit->holds() ? l.good : l.over;
+        if (m_bench.budget.baseline() != nullptr)
+            aside += tr(" · dotted: %1").arg(m_bench.budget.baselineName());
         if (const Fit* fit = m_bench.budget.fit(); fit != nullptr && !fit->after.frames.empty()) {
             const AuditFrame& left = fit->after.frames[fit->after.worstFrame];
             aside = tr("bands: as it is, worst %1 ms · line: fitted, worst %2 ms")
@@ -241,16 +267,17 @@ void RouteChart::paintOverlay(QPainter& p) {
         paintLane(
             p, axisRect(), tr("frame time"), tr("budget %1 ms").arg(device->frameMs), device->frameMs,
             [](const AuditFrame& f) { return f.ms; },
-            [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); });
+            [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectMs[s]); }, &BaselineFrame::ms);
         paintLane(
             p, m_triangles, tr("triangles"),
             tr("budget %1").arg(shortText(static_cast<double>(device->triangleBudget))),
             static_cast<double>(device->triangleBudget),
             [](const AuditFrame& f) { return static_cast<double>(f.triangles); },
-            [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectTriangles[s]); });
-        paintLane(p, m_draws, tr("draws"), tr("budget %1").arg(device->drawBudget),
-                  static_cast<double>(device->drawBudget),
-                  [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {});
+            [](const AuditFrame& f, std::size_t s) { return static_cast<double>(f.subjectTriangles[s]); },
+            &BaselineFrame::triangles);
+        paintLane(
+            p, m_draws, tr("draws"), tr("budget %1").arg(device->drawBudget), static_cast<double>(device->drawBudget),
+            [](const AuditFrame& f) { return static_cast<double>(f.draws); }, {}, &BaselineFrame::draws);
         const bool limited = device->memoryMb > 0;
         constexpr double kBeyond = 1e12; // no line in the lane
         paintLane(p, m_memory, tr("memory"), limited ? tr("budget %1 MB").arg(device->memoryMb) : QString(),

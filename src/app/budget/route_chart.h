@@ -38,7 +38,8 @@ private:
     void rebuild();
     void paintLane(QPainter& painter, QCPAxisRect* lane, const QString& name, const QString& limit, double budget,
                    const std::function<double(const AuditFrame&)>& total,
-                   const std::function<double(const AuditFrame&, std::size_t)>& share) const;
+                   const std::function<double(const AuditFrame&, std::size_t)>& share,
+                   double BaselineFrame::*before = nullptr) const;
     /// The worst frame of each column of pixels.
     [[nodiscard]] std::vector<const AuditFrame*> worstOf(const Audit& audit,
                                                          const std::function<double(const AuditFrame&)>& total) const;
