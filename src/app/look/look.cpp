@@ -46,6 +46,7 @@ QDoubleSpinBox::up-button, QDoubleSpinBox::down-button, QSpinBox::up-button, QSp
 QComboBox::drop-down { border: none; width: 22px; }
 QComboBox::down-arrow { image: url(:/look/icons/down.png); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @line; outline: none; padding: 4px; }
+QLineEdit:disabled, QDoubleSpinBox:disabled, QSpinBox:disabled, QComboBox:disabled, QCheckBox:disabled { color: @faint; }
 QPushButton { background: @raised; border: 1px solid @raised; border-radius: 6px; padding: 7px 12px; font-weight: 500; }
 QPushButton:hover { border-color: @quiet; }
 QPushButton:focus { border-color: @accent; }
