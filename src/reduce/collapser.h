@@ -5,7 +5,6 @@
 #include "reduce/region_scratch.h"
 
 #include <algorithm>
-#include <utility>
 
 namespace thicket::reduce {
 
@@ -82,10 +81,8 @@ private:
     void gatherRing(std::uint32_t a, std::uint32_t b);
     // These and `allowed` look at the ring that was gathered last.
     [[nodiscard]] double unevenness(const Vec3d& place);
-    /// Of the places that both ends stand for the farthest from the fan round `place`, its squared distance with it.
-    [[nodiscard]] std::pair<double, Vec3f> farthestOff(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
-    /// What a collapse costs by that.
-    [[nodiscard]] double costOfFarthest(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
+    /// What a collapse costs by the place that is farthest off, of those that both ends stand for.
+    [[nodiscard]] double costOfFarthest(std::uint32_t a, std::uint32_t b, const Vec3d& place, Vec3f& farthest);
     void bindPlace(std::uint32_t a, std::uint32_t b, EdgeBatch& batch, std::size_t lane) const;
     void neighboursOf(std::uint32_t p);
     [[nodiscard]] std::uint64_t keyOf(std::uint32_t triangles, std::uint32_t q, float cost) const;

@@ -50,6 +50,7 @@ Surface copyOf(const Surface& s, const Region& region, std::uint32_t wedgesEnd) 
                                     from.begin() + static_cast<std::ptrdiff_t>(end));
     };
     copy.scale = s.scale;
+    copy.careful = s.careful;
     copy.places = cut(s.places, region.firstPoint, region.firstPoint + region.points);
     copy.quadrics = cut(s.quadrics, region.firstPoint, region.firstPoint + region.points);
     copy.flags = cut(s.flags, region.firstPoint, region.firstPoint + region.points);

@@ -186,7 +186,7 @@ void Collapser::collapse(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     Quadric& quadric = m_quadrics[a];
     quadric.add(m_quadrics[b]);
     const double shape = std::max(quadric.at(place), 0.0) / std::max(quadric.weight, 1e-30);
-    m_farthest[a] = farthestOff(a, b, place).second;
+    m_farthest[a] = m_x.state[a].farthest;
     m_places[a] = place;
     m_flags[a] |= m_flags[b];
     m_flags[b] |= Surface::kGone;
@@ -307,8 +307,9 @@ void Collapser::run(float mostCost, std::uint32_t mostCollapses, const JobContex
         // Too dear to see to for every edge that is weighed: once an edge's turn has come it may have to wait again.
         if (m_x.state[p].weighedBits == RegionScratch::kUnseen) {
             m_x.state[p].weighedBits = bits;
-            const auto dearer = static_cast<float>(std::max(
-                static_cast<double>(std::bit_cast<float>(bits)) * unevenness(best), costOfFarthest(p, q, best)));
+            const auto dearer =
+                static_cast<float>(std::max(static_cast<double>(std::bit_cast<float>(bits)) * unevenness(best),
+                                            costOfFarthest(p, q, best, m_x.state[p].farthest)));
             if (const auto later = std::bit_cast<std::uint32_t>(dearer);
                 CostQueue::bucketOf(later) > CostQueue::bucketOf(bits)) {
                 m_x.state[p].costBits = later;

@@ -3,6 +3,7 @@
 
 #include "reduce/cost_queue.h"
 #include "reduce/edge_batch.h"
+#include "reduce/fan.h"
 #include "reduce/ring.h"
 #include "reduce/surface.h"
 
@@ -89,6 +90,7 @@ public:
         std::uint32_t weighedBits = kUnseen; ///< its cost before unevenness was counted; kUnseen: not counted yet
         std::uint32_t placeFor = kNone;      ///< the other end that `bestPlace` was found with
         Vec3d bestPlace{0, 0, 0};
+        Vec3f farthest{0, 0, 0}; ///< of what both ends of that edge stand for, once the edge's turn has come
         std::uint8_t ownCount = 0;
         std::uint8_t ownLeftOut = 0; ///< which of its own edges are not in `own`
     };
@@ -108,6 +110,7 @@ public:
     EdgeBatch batch; ///< some edges of one point
     // an edge at a time
     Ring ring;
+    Fan fan;
     WedgeGroups groups;
     std::array<double, AttributeSpan::stride(kMostAttributes)> sum{};
     std::vector<Vec3f> newNormal;

@@ -46,9 +46,6 @@ double volumeUnder(const Ring& ring, const Vec3d& place, Vec3d& crosses);
 /// Longest over mean of the squared lengths of the edges that `place` would have; 0 without any.
 double longestOverMean(Ring& ring, const Vec3d& place);
 
-/// Squared distance from a point to the triangles that stay, were their ends at `place`.
-double squaredDistance(const Ring& ring, const Vec3d& place, const Vec3d& point);
-
 /// True when no triangle that stays turns over, or by more than 78 degrees, or falls to a sliver.
 /// REQUIRES   crosses.
 bool facesHold(Ring& ring, const Vec3d& place);

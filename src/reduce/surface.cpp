@@ -230,6 +230,7 @@ Result<void> prepareSurface(const Mesh& mesh, const ReduceOptions& options, cons
             float& most = care[rank[points.pointOf[v]]];
             most = std::max(most, options.care[v]);
         }
+    s.careful = std::any_of(care.begin(), care.end(), [](float c) { return c > 0; });
     std::vector<std::uint32_t> start(order.size() + 1, 0);
     for (std::uint32_t& p : pointOfNode) {
         p = rank[p];

@@ -16,7 +16,8 @@ namespace thicket::reduce {
 /// compact region, and a region's collapses touch one stretch of each array.
 struct Surface {
     Vec3d origin{0, 0, 0};
-    double scale = 1; ///< metres of one working unit
+    double scale = 1;     ///< metres of one working unit
+    bool careful = false; ///< some planes count more than their areas
 
     // a point each
     BigVector<Vec3d> places; ///< apart from the quadrics: most that is looked at needs only them

@@ -142,44 +142,40 @@ double Collapser::unevenness(const Vec3d& place) {
     return 1 + m_options.unevenWeight * std::max(0.0, longestOverMean(m_x.ring, place) - kUsual);
 }
 
-std::pair<double, Vec3f> Collapser::farthestOff(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
-    std::pair<double, Vec3f> out{-1, m_places[a].cast<float>()};
-    const auto offer = [&](const Vec3f& from) {
-        if (const double squared = squaredDistance(m_x.ring, place, from.cast<double>()); squared > out.first)
-            out = {squared, from};
-    };
-    for (const std::uint32_t p : {a, b}) {
-        const Vec3f own = m_places[p].cast<float>();
-        offer(own);
-        if (own != m_farthest[p])
-            offer(m_farthest[p]);
-    }
-    return out;
-}
-
 namespace {
 double traceOf(const Quadric& q) {
     return q.a[0] + q.a[3] + q.a[5];
 }
 } // namespace
 
-double Collapser::costOfFarthest(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
+double Collapser::costOfFarthest(std::uint32_t a, std::uint32_t b, const Vec3d& place, Vec3f& farthest) {
+    Fan& fan = m_x.fan;
+    makeFan(m_x.ring, place, fan);
+    double most = -1;
+    const auto offer = [&](const Vec3f& from) {
+        if (const double squared = squaredDistance(fan, from.cast<double>()); squared > most) {
+            most = squared;
+            farthest = from;
+        }
+    };
+    for (const std::uint32_t p : {a, b}) {
+        const Vec3f here = m_places[p].cast<float>();
+        offer(here);
+        if (here != m_farthest[p])
+            offer(m_farthest[p]);
+    }
     // The quadric of what is small and thin has little weight, so it is forgotten early. Here the place that is farthest
     // off counts as a mean over the triangles round it would, and these as if they were as wide as they are long.
     constexpr double kOfSquare = 0.144; // a third of an equilateral triangle against the square of its side
-    const Ring& ring = m_x.ring;
     double around = 0;
-    for (std::size_t i = 0; i < ring.count; ++i) {
-        const Vec3d x = Ring::placeIn(ring.x, i) - place;
-        const Vec3d y = Ring::placeIn(ring.y, i) - place;
-        around += kOfSquare * std::max({x.squaredNorm(), y.squaredNorm(), (x - y).squaredNorm()});
-    }
+    for (std::size_t i = 0; i < fan.count; ++i)
+        around += kOfSquare * fan.longest[i];
     const double own = m_quadrics[a].weight + m_quadrics[b].weight;
     const double weight = std::max(around, own);
     double care = 1; // how much more planes count here than their areas
-    if (!m_options.care.empty())
+    if (m_s.careful)
         care = std::max(1.0, (traceOf(m_quadrics[a]) + traceOf(m_quadrics[b])) / std::max(own, 1e-30));
-    return m_options.farWeight * care * farthestOff(a, b, place).first * std::sqrt(weight) *
+    return m_options.farWeight * care * most * std::sqrt(weight) *
            (m_options.areaExponent == 0.5 ? 1 : std::pow(std::max(weight, 1e-30), 0.5 - m_options.areaExponent));
 }
 

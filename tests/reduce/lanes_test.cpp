@@ -3,6 +3,7 @@
 #include "measure/surface_query.h"
 #include "reduce/cost_queue.h"
 #include "reduce/edge_batch.h"
+#include "reduce/fan.h"
 #include "reduce/ring.h"
 
 #include <Eigen/Dense>
@@ -193,11 +194,15 @@ TEST(Ring, distance_to_a_fan_is_that_to_the_nearest_of_its_triangles) {
                     closestPointOnTriangle(point, place, Ring::placeIn(ring.x, i), Ring::placeIn(ring.y, i));
                 least = std::min(least, (on - point).squaredNorm());
             }
-            EXPECT_NEAR(squaredDistance(ring, place, point), least, 1e-12 * (1 + least));
+            Fan at;
+            makeFan(ring, place, at);
+            EXPECT_NEAR(squaredDistance(at, point), least, 1e-12 * (1 + least));
         }
     Ring none = fan(6, 1);
     none.count = 0;
-    EXPECT_DOUBLE_EQ(squaredDistance(none, {1, 0, 0}, {1, 2, 0}), 4) << "the place alone";
+    Fan place;
+    makeFan(none, {1, 0, 0}, place);
+    EXPECT_DOUBLE_EQ(squaredDistance(place, {1, 2, 0}), 4) << "the place alone";
 }
 
 } // namespace
