@@ -223,9 +223,16 @@ struct SurfaceQuery::Search {
         const measure::TrianglePackets::Packet& packet = all.packets[args->primID];
         measure::TrianglePackets::Row least;
         measure::leastDistances(packet, search.unit.place, least);
-        bool nearer = false;
-        for (std::size_t i = 0; i < all.lanesOf(args->primID); ++i)
-            if (static_cast<double>(least[i]) <= search.reach)
+        // What seems the nearest first: then most of the others are seen to be farther.
+        const std::size_t lanes = all.lanesOf(args->primID);
+        std::size_t first = 0;
+        for (std::size_t i = 1; i < lanes; ++i)
+            first = least[i] < least[first] ? i : first;
+        if (static_cast<double>(least[first]) > search.reach)
+            return false;
+        bool nearer = search.offer(packet.triangle[first]);
+        for (std::size_t i = 0; i < lanes; ++i)
+            if (i != first && static_cast<double>(least[i]) <= search.reach)
                 nearer |= search.offer(packet.triangle[i]);
         if (nearer)
             args->query->radius = static_cast<float>(search.reach);
