@@ -24,7 +24,7 @@ std::shared_ptr<const std::vector<float>> CareModel::values(const std::shared_pt
     return nullptr;
 }
 
-std::shared_ptr<const SurfaceQuery> CareModel::surfaceFor(const std::shared_ptr<const Mesh>& mesh) {
+std::shared_ptr<const SurfaceRays> CareModel::surfaceFor(const std::shared_ptr<const Mesh>& mesh) {
     if (!mesh)
         return nullptr;
     if (m_surfaceMesh.lock() == mesh)
@@ -32,17 +32,17 @@ std::shared_ptr<const SurfaceQuery> CareModel::surfaceFor(const std::shared_ptr<
     m_surface.reset();
     m_surfaceMesh = mesh;
     m_session.looks().run({}, [this, mesh](const JobContext&) -> JobQueue::Finish {
-        // The query does not own its mesh: both live as long as what is handed out.
+        // The rays do not own its mesh: both live as long as what is handed out.
         struct Both {
             std::shared_ptr<const Mesh> mesh;
-            SurfaceQuery query;
-            explicit Both(std::shared_ptr<const Mesh> m) : mesh(std::move(m)), query(*mesh) {}
+            SurfaceRays rays;
+            explicit Both(std::shared_ptr<const Mesh> m) : mesh(std::move(m)), rays(*mesh) {}
         };
         const auto both = std::make_shared<const Both>(mesh);
         return [this, both] {
             if (m_surfaceMesh.lock() != both->mesh)
                 return;
-            m_surface = {both, &both->query};
+            m_surface = {both, &both->rays};
             emit careChanged();
         };
     });

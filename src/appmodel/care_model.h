@@ -2,7 +2,7 @@
 // Painting care: strokes as edits, and their values on any mesh.
 
 #include "appmodel/session.h"
-#include "measure/surface_query.h"
+#include "measure/surface_rays.h"
 
 #include <map>
 
@@ -17,7 +17,7 @@ public:
     [[nodiscard]] std::shared_ptr<const std::vector<float>> values(const std::shared_ptr<const Mesh>& mesh,
                                                                    const std::shared_ptr<const Care>& care);
     /// For pointing at a mesh; null while it is built, then careChanged.
-    [[nodiscard]] std::shared_ptr<const SurfaceQuery> surfaceFor(const std::shared_ptr<const Mesh>& mesh);
+    [[nodiscard]] std::shared_ptr<const SurfaceRays> surfaceFor(const std::shared_ptr<const Mesh>& mesh);
     void layStroke(std::uint32_t id, const CareStroke& stroke);
     void clear(std::uint32_t id);
     /// Takes care from a grey picture, by the subject's UVs.
@@ -35,7 +35,7 @@ private:
     };
     std::map<std::pair<const Mesh*, const Care*>, Kept> m_care;
     std::weak_ptr<const Mesh> m_surfaceMesh;
-    std::shared_ptr<const SurfaceQuery> m_surface;
+    std::shared_ptr<const SurfaceRays> m_surface;
 };
 
 } // namespace thicket::app

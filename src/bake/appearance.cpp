@@ -5,7 +5,7 @@
 namespace thicket {
 
 Appearance::Appearance(const Mesh& mesh, const Surfaces& surfaces)
-    : m_mesh(mesh), m_query(mesh), m_bounds(boundsOf(mesh)), m_surfaceOf(mesh.triangleCount(), 0) {
+    : m_mesh(mesh), m_rays(mesh), m_bounds(boundsOf(mesh)), m_surfaceOf(mesh.triangleCount(), 0) {
     std::map<int, int> decoded;
     for (const MeshPart& part : mesh.parts) {
         Surface own;
@@ -51,7 +51,7 @@ std::optional<RayHit> Appearance::firstSolid(const Vec3d& origin, const Vec3d& d
     const double step = 1e-6 * (m_bounds.diagonal() + 1e-9);
     double gone = 0;
     for (int layer = 0; layer < kMostLayers; ++layer) {
-        auto hit = m_query.cast(origin + gone * direction, direction);
+        auto hit = m_rays.cast(origin + gone * direction, direction);
         if (!hit)
             return std::nullopt;
         hit->distance += gone;
@@ -85,7 +85,7 @@ std::optional<Appearance::Seen> Appearance::look(const Vec3d& origin, const Vec3
 }
 
 bool Appearance::blocks(const Vec3d& origin, const Vec3d& direction) const {
-    return m_anyHoles ? firstSolid(origin, direction).has_value() : m_query.cast(origin, direction).has_value();
+    return m_anyHoles ? firstSolid(origin, direction).has_value() : m_rays.cast(origin, direction).has_value();
 }
 
 } // namespace thicket

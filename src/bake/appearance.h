@@ -2,7 +2,7 @@
 // What a ray sees of a mesh with its materials: colour, normal, and whether there is anything at all.
 
 #include "image/image.h"
-#include "measure/surface_query.h"
+#include "measure/surface_rays.h"
 
 namespace thicket {
 
@@ -34,7 +34,7 @@ private:
     [[nodiscard]] std::optional<RayHit> firstSolid(const Vec3d& origin, const Vec3d& direction) const;
 
     const Mesh& m_mesh;
-    SurfaceQuery m_query;
+    SurfaceRays m_rays;
     Bounds m_bounds;
     std::vector<Surface> m_surfaces;
     std::vector<std::uint32_t> m_surfaceOf; ///< a triangle each

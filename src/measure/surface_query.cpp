@@ -1,12 +1,11 @@
 #include "measure/surface_query.h"
 
+#include "measure/embree_scene.h"
 #include "measure/packets.h"
 
 #include <algorithm>
 #include <cmath>
-#include <embree3/rtcore.h>
 #include <limits>
-#include <mutex>
 
 namespace thicket {
 namespace {
@@ -48,37 +47,7 @@ Vec3d closestPointOnTriangle(const Vec3d& p, const Vec3d& a, const Vec3d& b, con
     return a + ab * (vb / sum) + ac * (vc / sum);
 }
 
-namespace measure {
-
-/// A scene of one geometry.
-class EmbreeScene {
-public:
-    EmbreeScene() : m_device(rtcNewDevice(nullptr)), m_scene(rtcNewScene(m_device)) {}
-    ~EmbreeScene() {
-        rtcReleaseScene(m_scene);
-        rtcReleaseDevice(m_device);
-    }
-    EmbreeScene(const EmbreeScene&) = delete;
-    EmbreeScene& operator=(const EmbreeScene&) = delete;
-
-    [[nodiscard]] RTCScene scene() const { return m_scene; }
-    RTCGeometry make(RTCGeometryType type) { return rtcNewGeometry(m_device, type); }
-    void finish(RTCGeometry geometry) {
-        rtcCommitGeometry(geometry);
-        rtcAttachGeometry(m_scene, geometry);
-        rtcReleaseGeometry(geometry);
-        rtcCommitScene(m_scene);
-    }
-
-private:
-    RTCDevice m_device;
-    RTCScene m_scene;
-};
-
-} // namespace measure
-
 namespace {
-using measure::EmbreeScene;
 
 void boundsOfPacket(const RTCBoundsFunctionArguments* args) {
     const auto& all = *static_cast<const measure::TrianglePackets*>(args->geometryUserPtr);
@@ -103,28 +72,13 @@ struct SurfaceQuery::Impl {
     double scale = 1; ///< the mesh's size; packets are in units of it
     std::vector<Vec3f> local;
     measure::TrianglePackets packets;
-    EmbreeScene near; ///< of packets, for the closest points
-    mutable std::once_flag raysMade;
-    mutable std::unique_ptr<EmbreeScene> rays; ///< of triangles, made when the first ray is cast
+    measure::EmbreeScene near; ///< of packets
 
     [[nodiscard]] Vec3d corner(std::uint32_t triangle, std::uint32_t k) const {
         return local[mesh->indices[3 * std::size_t{triangle} + k]].cast<double>();
     }
     [[nodiscard]] Vec3d closestOn(std::uint32_t triangle, const Vec3d& p) const {
         return closestPointOnTriangle(p, corner(triangle, 0), corner(triangle, 1), corner(triangle, 2));
-    }
-    [[nodiscard]] RTCScene raysScene() const {
-        std::call_once(raysMade, [this] {
-            rays = std::make_unique<EmbreeScene>();
-            rtcSetSceneFlags(rays->scene(), RTC_SCENE_FLAG_ROBUST);
-            RTCGeometry geometry = rays->make(RTC_GEOMETRY_TYPE_TRIANGLE);
-            rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, local.data(), 0,
-                                       sizeof(Vec3f), mesh->positions.size());
-            rtcSetSharedGeometryBuffer(geometry, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, mesh->indices.data(), 0,
-                                       3 * sizeof(std::uint32_t), mesh->triangleCount());
-            rays->finish(geometry);
-        });
-        return rays->scene();
     }
 };
 
@@ -134,7 +88,7 @@ SurfaceQuery::SurfaceQuery(const Mesh& mesh) : m_impl(std::make_unique<Impl>()) 
     const Bounds bounds = boundsOf(mesh);
     own.origin = bounds.centre();
     own.scale = bounds.diagonal() > 0 ? bounds.diagonal() : 1;
-    own.local.resize(mesh.positions.size() + 1); // Embree reads 16 bytes at the last vertex
+    own.local.resize(mesh.positions.size());
     for (std::size_t i = 0; i < mesh.positions.size(); ++i)
         own.local[i] = (mesh.positions[i].cast<double>() - own.origin).cast<float>();
     std::vector<Vec3f> units(own.local.size());
@@ -304,27 +258,6 @@ void SurfaceQuery::within(const Vec3d& point, double radius, std::size_t most, s
     const Vec3d local = point - m_impl->origin;
     Gather gather{*m_impl, local, measure::UnitPoint(local, m_impl->scale), radius, most, out};
     gather.unit.ask(m_impl->near.scene(), gather.unit.reach(radius), Gather::visit, &gather);
-}
-
-std::optional<RayHit> SurfaceQuery::cast(const Vec3d& origin, const Vec3d& direction) const {
-    const Vec3f o = (origin - m_impl->origin).cast<float>();
-    const Vec3f d = direction.cast<float>();
-    RTCRayHit hit{};
-    hit.ray.org_x = o.x();
-    hit.ray.org_y = o.y();
-    hit.ray.org_z = o.z();
-    hit.ray.dir_x = d.x();
-    hit.ray.dir_y = d.y();
-    hit.ray.dir_z = d.z();
-    hit.ray.tfar = std::numeric_limits<float>::infinity();
-    hit.ray.mask = 0xFFFFFFFFU;
-    hit.hit.geomID = RTC_INVALID_GEOMETRY_ID;
-    RTCIntersectContext context;
-    rtcInitIntersectContext(&context);
-    rtcIntersect1(m_impl->raysScene(), &context, &hit);
-    if (hit.hit.geomID == RTC_INVALID_GEOMETRY_ID)
-        return std::nullopt;
-    return RayHit{static_cast<double>(hit.ray.tfar), hit.hit.primID, hit.hit.u, hit.hit.v};
 }
 
 double SurfaceQuery::distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const {

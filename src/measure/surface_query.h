@@ -1,5 +1,5 @@
 #pragma once
-// Closest points and rays on one mesh, through bounding volume hierarchies (Embree).
+// Closest points on one mesh, through a bounding volume hierarchy (Embree).
 
 #include "mesh/mesh.h"
 
@@ -13,13 +13,6 @@ struct ClosestPoint {
     Vec3d point{0, 0, 0};
     double distance = 0;
     std::uint32_t triangle = 0;
-};
-
-struct RayHit {
-    double distance = 0;
-    std::uint32_t triangle = 0;
-    float u = 0; ///< barycentric weight of the triangle's second corner
-    float v = 0; ///< of its third
 };
 
 /// Does not own the mesh, which must stay unchanged while the query lives.
@@ -46,7 +39,6 @@ public:
     [[nodiscard]] std::optional<ClosestPoint> closestFacing(const Vec3d& point, double limit, const Vec3d& way) const;
     /// Triangles with a point no farther than `radius`, in no order; at most about `most` of them.
     void within(const Vec3d& point, double radius, std::size_t most, std::vector<std::uint32_t>& out) const;
-    [[nodiscard]] std::optional<RayHit> cast(const Vec3d& origin, const Vec3d& direction) const;
     /// Distance from a point to one triangle of the mesh.
     [[nodiscard]] double distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const;
 

@@ -2,6 +2,7 @@
 
 #include "measure/stratified.h"
 #include "measure/surface_query.h"
+#include "measure/surface_rays.h"
 #include "support/shapes.h"
 
 #include <algorithm>
@@ -136,23 +137,23 @@ TEST(SurfaceQuery, within_finds_all_that_are_so_near_and_no_other) {
     }
 }
 
-TEST(SurfaceQuery, rays_meet_the_first_surface_on_their_way) {
+TEST(SurfaceRays, rays_meet_the_first_surface_on_their_way) {
     const Mesh mesh = shapes::sphere(24, 2);
-    const SurfaceQuery query(mesh);
+    const SurfaceRays rays(mesh);
     std::mt19937 random(5);
     std::normal_distribution<double> n;
     for (int i = 0; i < 300; ++i) {
         const Vec3d way = Vec3d(n(random), n(random), n(random)).normalized();
-        const auto in = query.cast(-5 * way, way);
+        const auto in = rays.cast(-5 * way, way);
         ASSERT_TRUE(in);
         EXPECT_NEAR(in->distance, 3, 0.01) << "the near side of a ball of two metres";
-        const auto out = query.cast({0, 0, 0}, way);
+        const auto out = rays.cast({0, 0, 0}, way);
         ASSERT_TRUE(out);
         EXPECT_NEAR(out->distance, 2, 0.01);
         const Vec3d at = (1 - in->u - in->v) * corner(mesh, in->triangle, 0) + in->u * corner(mesh, in->triangle, 1) +
                          in->v * corner(mesh, in->triangle, 2);
         EXPECT_LT((at - (-5 * way + in->distance * way)).norm(), 1e-4);
-        EXPECT_FALSE(query.cast(-5 * way, -way));
+        EXPECT_FALSE(rays.cast(-5 * way, -way));
     }
 }
 
