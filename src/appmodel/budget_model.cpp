@@ -260,6 +260,13 @@ void BudgetModel::keepAudit(const QString& name) {
     m_session.saves().run(
         tr("Keeping the audit"),
         [this, file, name, kept = baselineOf(*m_audit, m_session.scene())](const JobContext&) -> JobQueue::Finish {
+            std::error_code failed;
+            if (std::filesystem::exists(file, failed) || failed)
+                return [this, name] {
+                    m_session.say(
+                        tr("%1 is kept already: take another name, or remove that one first.").arg(name.trimmed()));
+                    lookUpKept();
+                };
             const auto done = writeAudit(kept, file);
             if (!done)
                 return [this, error = done.error()] { m_session.report(error); };

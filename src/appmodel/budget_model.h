@@ -68,6 +68,8 @@ public:
     /// What is compared with; null: nothing.
     [[nodiscard]] const AuditBaseline* baseline() const { return m_baseline ? &*m_baseline : nullptr; }
     [[nodiscard]] const QString& baselineName() const { return m_baselineName; }
+    /// The same where the audit can be held against it: of the same route on the same device.
+    [[nodiscard]] const AuditBaseline* compared() const { return m_baseline && m_worse ? &*m_baseline : nullptr; }
     /// What got worse against it by more than a twentieth; a reason instead when the two cannot be compared.
     [[nodiscard]] const Result<std::vector<Worse>>& worse() const { return m_worse; }
 

@@ -254,7 +254,8 @@ TEST_F(FitTest, an_audit_is_kept_by_name_and_later_ones_are_compared_with_it) {
     budget().keepAudit(QStringLiteral("before / 1"));
     ASSERT_TRUE(
         QTest::qWaitFor([&] { return budget().keptAudits() == QStringList(QStringLiteral("before - 1")); }, 60'000));
-    EXPECT_TRUE(std::filesystem::exists(folder.path() / "kept.audits" / "before - 1.audit.json"));
+    const auto kept = readTextFile(folder.path() / "kept.audits" / "before - 1.audit.json");
+    ASSERT_TRUE(kept);
 
     pick(QStringLiteral("Compare with before - 1"));
     ASSERT_TRUE(QTest::qWaitFor([&] { return budget().baseline() != nullptr; }, 60'000));
@@ -267,6 +268,7 @@ TEST_F(FitTest, an_audit_is_kept_by_name_and_later_ones_are_compared_with_it) {
                            [&](QLabel* l) { return l->isVisible() && l->text().contains(text); });
     };
     EXPECT_TRUE(says(QStringLiteral("Nothing got worse")));
+    EXPECT_TRUE(says(QStringLiteral(">was&nbsp;")));
 
     // Twice as strict: more triangles.
     const std::uint32_t ball = session.scene().subjects.front().id;
@@ -277,7 +279,13 @@ TEST_F(FitTest, an_audit_is_kept_by_name_and_later_ones_are_compared_with_it) {
     waitForJobs();
     ASSERT_TRUE(budget().worse());
     EXPECT_FALSE(budget().worse()->empty());
-    EXPECT_TRUE(says(QStringLiteral("Worse by more than 5")));
+    EXPECT_TRUE(says(QStringLiteral("Worse than before - 1 by more than 5")));
+
+    // A name that is taken is not written over, whatever its case of odd letters.
+    budget().keepAudit(QStringLiteral("before : 1"));
+    waitForJobs();
+    EXPECT_EQ(*readTextFile(folder.path() / "kept.audits" / "before - 1.audit.json"), *kept);
+    EXPECT_TRUE(window->messageText().contains(QStringLiteral("is kept already")));
 
     // Another device: nothing to compare, and that is said.
     Settings settings = session.scene().settings;
@@ -286,6 +294,7 @@ TEST_F(FitTest, an_audit_is_kept_by_name_and_later_ones_are_compared_with_it) {
     budget().runAudit();
     waitForJobs();
     EXPECT_FALSE(budget().worse());
+    EXPECT_EQ(budget().compared(), nullptr) << "no line of another device's frames is drawn";
     EXPECT_TRUE(says(QStringLiteral("is of ")));
     pick(QStringLiteral("Compare with nothing"));
     EXPECT_EQ(budget().baseline(), nullptr);

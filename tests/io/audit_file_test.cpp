@@ -4,6 +4,7 @@
 #include "io/project/audit_file.h"
 #include "support/temp_folder.h"
 
+#include <fstream>
 #include <gtest/gtest.h>
 
 namespace thicket {
@@ -74,6 +75,10 @@ TEST(AuditFile, what_is_no_audit_is_refused_by_its_field) {
     refused("\"seconds\": 0.5", "\"seconds\": 1.5", "frames[2].seconds");
     refused("\"draws\": 44.0", "\"draws\": \"many\"", "draws");
     EXPECT_EQ(readAudit(folder.path() / "none.json").error().code, ErrorCode::NotFound);
+    // Two gigabytes of nothing are not read to find that out.
+    std::ofstream(folder.path() / "huge.json") << ' ';
+    fs::resize_file(folder.path() / "huge.json", std::uintmax_t{2} << 30);
+    EXPECT_EQ(readAudit(folder.path() / "huge.json").error().code, ErrorCode::TooLarge);
 }
 
 } // namespace thicket

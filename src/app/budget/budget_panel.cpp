@@ -8,6 +8,7 @@
 #include <QFileDialog>
 #include <QInputDialog>
 #include <QMenu>
+#include <QMessageBox>
 #include <QMouseEvent>
 #include <QPainter>
 #include <algorithm>
@@ -179,6 +180,7 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     m_findings->setTextFormat(Qt::RichText);
     m_findings->setTextInteractionFlags(Qt::TextSelectableByMouse);
     m_findings->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    m_findings->setWordWrap(true);
     body->addWidget(m_findings);
     m_compare = makeButton(tr("Compare…"), tr("Keep this audit by a name, and compare later ones with it"));
     m_compare->setObjectName(QStringLiteral("compare"));
@@ -307,17 +309,17 @@ void BudgetPanel::refreshFindings() {
     const bool compared = baseline != nullptr && m_bench.budget.worse();
     const AuditSummary was = baseline != nullptr ? baseline->summary : AuditSummary();
     const auto row = [&](const QString& name, const QString& value, bool bad, const QString& before = {}) {
+        const QString then =
+            compared && !before.isEmpty()
+                ? QStringLiteral("<br><span style='color:%1'>%2</span>")
+                      .arg(l.quiet.name(), tr("was %1").arg(before).replace(' ', QStringLiteral("&nbsp;")))
+                : QString();
+        const auto oneLine = [](QString text) { return text.replace(' ', QStringLiteral("&nbsp;")); };
         rows += QStringLiteral("<tr><td style='color:%1; padding:2px 8px 2px 0'>%2</td><td align='right' "
-                               "style='color:%3'>%4</td>")
-                    .arg(l.quiet.name(), name, (bad ? l.over : l.text).name(), value);
-        if (compared)
-            rows += QStringLiteral("<td align='right' style='color:%1; padding-left:10px'>%2</td>")
-                        .arg(l.quiet.name(), before);
-        rows += QStringLiteral("</tr>");
+                               "style='color:%3'>%4%5</td></tr>")
+                    .arg(l.quiet.name(), oneLine(name), (bad ? l.over : l.text).name(), oneLine(value), then);
     };
     const auto count = [](double n) { return groupedText(std::llround(n)); };
-    if (compared)
-        row({}, tr("now"), false, m_bench.budget.baselineName().toHtmlEscaped());
     const AuditFrame& worst = audit->frames[audit->worstFrame];
     const Device* d = scene.currentDevice();
     row(tr("over budget"), audit->framesOver == 1 ? tr("1 frame") : tr("%1 frames").arg(groupedText(audit->framesOver)),
@@ -361,9 +363,9 @@ void BudgetPanel::refreshFindings() {
         verdict = m_bench.budget.baselineName().toHtmlEscaped() + QStringLiteral(" ") +
                   QString::fromStdString(m_bench.budget.worse().error().what).toHtmlEscaped();
     } else if (compared && m_bench.budget.worse()->empty()) {
-        verdict = tr("Nothing got worse by more than 5 %.");
+        verdict = tr("Nothing got worse than %1 by more than 5 %.").arg(m_bench.budget.baselineName().toHtmlEscaped());
     } else if (compared) {
-        verdict = tr("Worse by more than 5 %:");
+        verdict = tr("Worse than %1 by more than 5 %:").arg(m_bench.budget.baselineName().toHtmlEscaped());
         for (const Worse& w : *m_bench.budget.worse())
             verdict += QStringLiteral("<br>%1 ").arg(QString::fromStdString(w.what).toHtmlEscaped()) +
                        tr("%1, was %2").arg(figureText(w.after, 3), figureText(w.before, 3));
@@ -384,8 +386,11 @@ void BudgetPanel::fillCompareMenu() {
     BudgetModel& budget = m_bench.budget;
     QAction* keep = menu->addAction(tr("Keep this audit as…"), this, [this, &budget] {
         bool kept = false;
+        QString free = tr("before");
+        for (int n = 2; budget.keptAudits().contains(free); ++n)
+            free = tr("before %1").arg(n);
         const QString name =
-            QInputDialog::getText(this, tr("Keep this audit"), tr("Name"), QLineEdit::Normal, tr("before"), &kept);
+            QInputDialog::getText(this, tr("Keep this audit"), tr("Name"), QLineEdit::Normal, free, &kept);
         if (kept)
             budget.keepAudit(name);
     });
@@ -413,7 +418,16 @@ void BudgetPanel::fillCompareMenu() {
     menu->addSeparator();
     QMenu* remove = menu->addMenu(tr("Remove"));
     for (const QString& name : budget.keptAudits())
-        remove->addAction(name, this, [&budget, name] { budget.removeKept(name); });
+        remove->addAction(name, this, [this, &budget, name] {
+            QMessageBox box(QMessageBox::Question, tr("Remove an audit"),
+                            tr("%1 was kept beside the project. Undo does not bring its file back.").arg(name),
+                            QMessageBox::NoButton, this);
+            QPushButton* yes = box.addButton(tr("Remove it"), QMessageBox::AcceptRole);
+            box.addButton(tr("Leave it"), QMessageBox::RejectRole);
+            box.exec();
+            if (box.clickedButton() == yes)
+                budget.removeKept(name);
+        });
 }
 
 void BudgetPanel::refreshRoutes() {
@@ -535,7 +549,7 @@ void BudgetPanel::refreshNotes() {
     for (const std::size_t f : m_bench.budget.findings().moments) {
         const AuditFrame& frame = audit->frames[f];
         if (frame.over)
-            moments << QStringLiteral("<a style='color:%1; text-decoration:none' href='%2'>%3 s</a>&nbsp;%4")
+            moments << QStringLiteral("<a style='color:%1; text-decoration:none' href='%2'>%3&nbsp;s</a>&nbsp;%4")
                            .arg(color)
                            .arg(frame.seconds)
                            .arg(frame.seconds, 0, 'f', 1)

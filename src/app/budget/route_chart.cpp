@@ -79,7 +79,7 @@ void RouteChart::rebuild() {
         std::stable_sort(m_order.begin(), m_order.end(),
                          [&sum](std::size_t a, std::size_t b) { return sum[a] > sum[b]; });
     }
-    if (const AuditBaseline* baseline = m_bench.budget.baseline()) {
+    if (const AuditBaseline* baseline = m_bench.budget.compared()) {
         ms = std::max(ms, baseline->summary.worst);
         triangles = std::max(triangles, baseline->summary.mostTriangles);
         draws = std::max(draws, baseline->summary.mostDraws);
@@ -191,7 +191,8 @@ void RouteChart::paintLane(QPainter& p, QCPAxisRect* lane, const QString& name, 
         p.setPen(QPen(l.accent, 2));
         p.drawPolyline(line);
     }
-    if (const AuditBaseline* baseline = m_bench.budget.baseline(); baseline != nullptr && before != nullptr) {
+    if (const AuditBaseline* baseline = m_bench.budget.compared();
+        baseline != nullptr && before != nullptr && m_bench.budget.fit() == nullptr) {
         // The worst of each column here too.
         std::vector<double> most(static_cast<std::size_t>(columns), -1);
         for (const BaselineFrame& f : baseline->frames) {
@@ -241,8 +242,13 @@ void RouteChart::paintOverlay(QPainter& p) {
         if (m_bench.budget.auditStale())
             aside = tr("from before the last change · ") + aside;
         color = audit->holds() ? l.good : l.over;
-        if (m_bench.budget.baseline() != nullptr)
+        if (const AuditBaseline* baseline = m_bench.budget.compared()) {
+            const auto here = static_cast<std::size_t>(std::lround(m_time * audit->framesPerSecond));
+            const BaselineFrame* then = frameAt(*baseline, m_time);
+            if (then != nullptr && here < audit->frames.size())
+                aside += tr(" · here %1, was %2 ms").arg(audit->frames[here].ms, 0, 'f', 1).arg(then->ms, 0, 'f', 1);
             aside += tr(" · dotted: %1").arg(m_bench.budget.baselineName());
+        }
         if (const Fit* fit = m_bench.budget.fit(); fit != nullptr && !fit->after.frames.empty()) {
             const AuditFrame& left = fit->after.frames[fit->after.worstFrame];
             aside = tr("bands: as it is, worst %1 ms · line: fitted, worst %2 ms")

@@ -12,6 +12,7 @@ namespace fs = std::filesystem;
 namespace {
 
 constexpr std::size_t kMostAuditFrames = 4'000'000;
+constexpr std::uintmax_t kLargestAudit = std::uintmax_t{1} << 29; // bytes
 constexpr double kLargestFigure = 1e15;
 
 } // namespace
@@ -53,11 +54,12 @@ Result<void> writeAudit(const AuditBaseline& audit, const fs::path& path) {
 }
 
 Result<AuditBaseline> readAudit(const fs::path& path) {
-    auto text = readTextFile(path);
-    if (!text)
-        return text.error();
+    const auto bytes = readFile(path, kLargestAudit);
+    if (!bytes)
+        return bytes.error();
+    const std::string text(reinterpret_cast<const char*>(bytes->data()), bytes->size());
     return json::decoded(path.string(), "give an audit that was kept, or that thicket audit --json wrote", [&text] {
-        const json::ordered_json all = json::parse(*text);
+        const json::ordered_json all = json::parse(text);
         AuditBaseline out;
         out.summary = json::decodeSummary(json::object(all, "summary", ""), "summary.");
         if (!all.contains("frames"))
