@@ -182,6 +182,56 @@ TEST_F(WindowTest, dragging_a_switch_fixes_it_and_the_allowance_moves_the_free_o
     EXPECT_LT(distance(1), before);
 }
 
+TEST_F(WindowTest, the_chart_draws_what_is_seen_below_what_is_off) {
+    thinBall(40);
+    ThinChart& chart = window->thinChart();
+    Session& session = window->bench().session;
+    ASSERT_FALSE(session.meshSubject()->mesh().curve.visible.empty()) << "thinning tells it";
+    EXPECT_FALSE(chart.seenPoints().empty());
+    const auto withSeen = [&](double share) {
+        Subject after = *session.meshSubject();
+        MeshBody& body = after.mesh();
+        body.curve.visible.assign(body.curve.deviation.size(), 0);
+        for (std::size_t i = 0; i < body.curve.visible.size(); ++i)
+            body.curve.visible[i] = share * body.curve.deviation[i];
+        for (Level& level : body.levels)
+            level.visible = share * level.deviation;
+        session.document.push(changeSubject(session.scene(), after, "Seen"));
+        QTest::qWait(200);
+        return chart.grab().toImage();
+    };
+    const QImage both = withSeen(0.2);
+    const auto points = chart.seenPoints();
+    ASSERT_GT(points.size(), 4U);
+    for (std::size_t i = 1; i < points.size(); ++i)
+        EXPECT_GE(points[i].second, points[i - 1].second);
+    Subject without = *session.meshSubject();
+    without.mesh().curve.visible.clear();
+    session.document.push(changeSubject(session.scene(), without, "Not seen"));
+    QTest::qWait(200);
+    const QImage alone = chart.grab().toImage();
+    // Half-way between two points there is the line, and nothing without it.
+    int drawn = 0;
+    int looked = 0;
+    for (std::size_t i = 1; i < points.size(); ++i) {
+        const auto at = [&](std::size_t k) {
+            return QPointF(chart.xAxis->coordToPixel(points[k].first), chart.yAxis->coordToPixel(points[k].second));
+        };
+        const QPointF middle = (at(i) + at(i - 1)) / 2;
+        if (std::abs(at(i).x() - at(i - 1).x()) < 12 || !chart.axisRect()->rect().contains(middle.toPoint()))
+            continue;
+        ++looked;
+        bool differs = false;
+        for (int y = -2; y <= 2; ++y) {
+            const QPoint p = middle.toPoint() + QPoint(0, y);
+            differs |= both.pixel(p) != alone.pixel(p);
+        }
+        drawn += differs ? 1 : 0;
+    }
+    EXPECT_GT(looked, 3);
+    EXPECT_EQ(drawn, looked);
+}
+
 TEST_F(WindowTest, needle_and_walk_back_move_the_camera) {
     thinBall();
     window->setStage(Stage::Switch);

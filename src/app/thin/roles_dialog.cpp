@@ -17,7 +17,7 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
     grid->setHorizontalSpacing(12);
     grid->setVerticalSpacing(8);
     const QStringList heads{
-        {}, tr("levels"), tr("spread evenly"), tr("else of the one before"), tr("may be off"), tr("cards at the end")};
+        {}, tr("levels"), tr("spread evenly"), tr("or share of the last"), tr("may be off"), tr("cards at the end")};
     for (int c = 0; c < heads.size(); ++c)
         grid->addWidget(makeLabel(heads[c], "small"), 0, c);
     for (const Named<Role>& role : kRoles) {

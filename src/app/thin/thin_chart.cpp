@@ -95,6 +95,31 @@ std::vector<std::pair<double, double>> ThinChart::curvePoints() const {
     return points;
 }
 
+std::vector<std::pair<double, double>> ThinChart::seenPoints() const {
+    const MeshBody& body = m_bench.session.meshSubject()->mesh();
+    std::vector<std::pair<double, double>> points;
+    if (body.curve.visible.empty())
+        return points;
+    constexpr double kNear = 1.2; // of a level's count: what was measured there counts more than a sample beside it
+    for (const Level& level : body.levels)
+        if (level.origin == LevelOrigin::Collapsed && level.visible > 0)
+            points.emplace_back(level.triangles, level.visible);
+    const std::vector<std::pair<double, double>> measured = points;
+    for (std::size_t i = 1; i < body.curve.visible.size(); ++i) {
+        const double triangles = body.curve.triangles[i];
+        if (std::none_of(measured.begin(), measured.end(), [&](const auto& at) {
+                return std::max(at.first, triangles) < kNear * std::min(at.first, triangles);
+            }))
+            points.emplace_back(triangles, body.curve.visible[i]);
+    }
+    std::sort(points.begin(), points.end(), std::greater<>());
+    // With fewer triangles no less can be seen: samples keep to what was measured on either side of them.
+    double most = HUGE_VAL;
+    for (auto at = points.rbegin(); at != points.rend(); ++at)
+        most = at->second = std::min(at->second, most);
+    return points;
+}
+
 QPointF ThinChart::pinPlace(int level) const {
     const auto [triangles, metres] = pinValue(level);
     // Levels that are far lighter than the record's last, as cards are, stand at the edge.
@@ -163,29 +188,12 @@ void ThinChart::paintOverlay(QPainter& p) {
     p.setPen(QPen(l.text, 2));
     p.setBrush(Qt::NoBrush);
     p.drawPath(path);
-    if (const DeviationCurve& curve = s->mesh().curve; !curve.visible.empty()) {
-        std::vector<std::pair<double, double>> seen; // levels were measured, between them the curve is a sample
-        for (const Level& level : s->mesh().levels)
-            if (level.origin == LevelOrigin::Collapsed && level.visible > 0)
-                seen.emplace_back(level.triangles, level.visible);
-        const std::size_t levels = seen.size();
-        for (std::size_t i = 1; i < curve.visible.size(); ++i)
-            if (std::none_of(seen.begin(), seen.begin() + static_cast<std::ptrdiff_t>(levels),
-                             [&](const auto& at) { return std::abs(std::log(at.first / curve.triangles[i])) < 0.2; }))
-                seen.emplace_back(curve.triangles[i], curve.visible[i]);
-        std::sort(seen.begin(), seen.end(), std::greater<>());
-        QPainterPath line;
-        double before = floor;
-        for (const auto& [triangles, metres] : seen) {
-            before = std::max(before, metres);
-            const QPointF at(xAxis->coordToPixel(triangles), yAxis->coordToPixel(before));
-            if (line.isEmpty())
-                line.moveTo(at);
-            else
-                line.lineTo(at);
-        }
+    if (const std::vector<std::pair<double, double>> seen = seenPoints(); !seen.empty()) {
+        QPolygonF line;
+        for (const auto& [triangles, metres] : seen)
+            line << QPointF(xAxis->coordToPixel(triangles), yAxis->coordToPixel(std::max(metres, floor)));
         p.setPen(QPen(l.quiet, 1.2));
-        p.drawPath(line);
+        p.drawPolyline(line);
     }
     if (!s->mesh().curve.careful.empty()) {
         QPainterPath careful;

@@ -13,6 +13,8 @@ public:
     /// What the curve goes through, (triangles, metres), triangles falling: the levels as they were measured, and the
     /// record's samples away from them.
     [[nodiscard]] std::vector<std::pair<double, double>> curvePoints() const;
+    /// What of it is seen at every count: as measured at levels, as sampled between them; empty where that is not known.
+    [[nodiscard]] std::vector<std::pair<double, double>> seenPoints() const;
 
 protected:
     void paintOverlay(QPainter& painter) override;
