@@ -8,7 +8,7 @@ namespace {
 
 /// The record, and the tree of triangles for asking how near a point is, which takes about this much a triangle.
 std::size_t bytesOf(const ThinState& state) {
-    constexpr std::size_t kQueryBytes = 160;
+    constexpr std::size_t kQueryBytes = 60;
     return state.record->bytes() + kQueryBytes * state.source->triangleCount();
 }
 

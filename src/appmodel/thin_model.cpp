@@ -11,8 +11,11 @@ namespace thicket::app {
 
 ThinModel::ThinModel(Session& session) : m_session(session) {
     connect(&session.document, &Document::sceneChanged, this, [this](const Touched& touched) {
-        if (touched.everything)
+        if (touched.everything) {
+            m_ahead.cancelAll();
+            m_aheadOf = 0;
             m_records.clear();
+        }
         m_records.dropStale(m_session.scene());
         const Subject* dragged = m_session.scene().findMesh(m_drag.subject);
         if (m_drag.subject != 0 &&
@@ -54,8 +57,11 @@ bool ThinModel::hasRecord(std::uint32_t id) const {
 }
 
 Result<ThinState> ThinModel::recordFor(const Subject& subject, const JobContext& job) {
-    if (m_aheadOf != 0 && m_aheadOf != subject.id)
-        m_ahead.cancelAll();
+    if (const std::uint32_t ahead = m_aheadOf; ahead != 0 && ahead != subject.id) {
+        m_ahead.cancelAll(); // what had not begun yet is forgotten, and may be asked for again
+        m_aheadOf = 0;
+    }
+    job.report(0, "recording");
     std::unique_lock making(m_making, std::defer_lock);
     while (!making.try_lock_for(std::chrono::milliseconds(20)))
         if (job.cancelled())

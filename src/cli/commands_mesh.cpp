@@ -9,6 +9,7 @@
 #include "io/ship/write_glb.h"
 #include "io/ship/write_obj.h"
 #include "measure/drift.h"
+#include "reduce/untangle.h"
 #include "scene/thin_subject.h"
 
 #include <chrono>
@@ -80,6 +81,7 @@ struct Thinned {
     Subject subject;
     ChainTimings timings;
     double readMs = 0;
+    double curveMs = 0;
     double writeMs = 0;
     fs::path file;               ///< as asked for
     std::vector<fs::path> files; ///< as written
@@ -119,6 +121,7 @@ ordered_json encode(const Thinned& t, const View& view) {
             {"timings",
              {{"read_ms", t.readMs},
               {"record_ms", t.timings.recordMs},
+              {"curve_ms", t.curveMs},
               {"cut_ms", t.timings.cutMs},
               {"polish_ms", t.timings.polishMs},
               {"measure_ms", t.timings.measureMs},
@@ -144,9 +147,11 @@ void print(const Console& console, const Thinned& t, const View& view) {
                                    length(l.p99), length(l.rms), length(chain.fromMetres[i]),
                                    i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
     }
-    console.out << fmt::format(
-        "  read {:.0f} ms, record {:.0f} ms, cut {:.0f} ms, polish {:.0f} ms, measure {:.0f} ms, write {:.0f} ms\n",
-        t.readMs, t.timings.recordMs, t.timings.cutMs, t.timings.polishMs, t.timings.measureMs, t.writeMs);
+    console.out << fmt::format("  read {:.0f} ms, record {:.0f} ms, curve {:.0f} ms, cut {:.0f} ms, polish {:.0f} ms, "
+                               "measure {:.0f} ms, write "
+                               "{:.0f} ms\n",
+                               t.readMs, t.timings.recordMs, t.curveMs, t.timings.cutMs, t.timings.polishMs,
+                               t.timings.measureMs, t.writeMs);
 }
 
 } // namespace
@@ -335,6 +340,7 @@ int thin(const Console& console, const ThinOptions& options) {
         if (!state)
             return fail(console, ofFile(state.error()));
         t.timings.recordMs = state->recordMs;
+        t.curveMs = state->curveMs;
         t.reachable = state->record->fewestTriangles();
         auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->mesh().source().triangles),
                                    console.job, &t.timings);
@@ -443,6 +449,7 @@ int measure(const Console& console, const MeasureOptions& options) {
         measureDrift(meshes[0], query, meshes[1], {std::min(options.samples, 200'000U), texels}, console.job);
     if (!drift)
         return fail(console, drift.error());
+    const std::uint32_t turned = countTurned(meshes[0], query, meshes[1]);
     if (console.json) {
         console.out << ordered_json{{"reference",
                                      {{"file", options.reference.string()}, {"triangles", meshes[0].triangleCount()}}},
@@ -458,6 +465,7 @@ int measure(const Console& console, const MeasureOptions& options) {
                                     {"texture_drift_metres", encode(drift->textureMetres)},
                                     {"texture_drift_texels", encode(drift->textureTexels)},
                                     {"normal_drift_degrees", encode(drift->normalDegrees)},
+                                    {"turned_triangles", turned},
                                     {"samples", options.samples},
                                     {"sample_spacing", d->spacing}}
                            .dump(2, ' ', false, ordered_json::error_handler_t::replace)
@@ -470,6 +478,9 @@ int measure(const Console& console, const MeasureOptions& options) {
     console.out << fmt::format("  max {}   (reference to level {}, back {})\n  visible {}\n  p99 {}\n  rms {}\n",
                                length(d->max()), length(d->there.max), length(d->back.max), length(d->visible),
                                length(d->p99()), length(d->rms()));
+    if (turned > 0)
+        console.out << fmt::format("  turned {}   triangles that face against what is nearest to their middle\n",
+                                   grouped(turned));
     if (drift->textureMetres)
         console.out << fmt::format(
             "  texture drift: max {}, p99 {}{}\n", length(drift->textureMetres->max), length(drift->textureMetres->p99),

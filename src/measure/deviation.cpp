@@ -103,9 +103,15 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
     });
     if (job.cancelled())
         return false;
+    std::size_t opened = 0;
+    for (const std::vector<Piece>& some : openOf)
+        opened += some.size();
     std::vector<Piece> open;
-    for (std::vector<Piece>& some : openOf)
+    open.reserve(opened);
+    for (std::vector<Piece>& some : openOf) {
         open.insert(open.end(), some.begin(), some.end());
+        some = {};
+    }
 
     // Each round splits the most promising open pieces in four. A piece that straddles an edge of B keeps a bound of
     // about its own size, so coplanar surfaces would be split for ever: work is bounded, and what is left open loosens

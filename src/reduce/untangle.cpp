@@ -2,7 +2,6 @@
 
 #include "base/parallel.h"
 #include "measure/deviation.h"
-#include "mesh/vertex_extras.h"
 
 #include <algorithm>
 #include <array>
@@ -19,7 +18,7 @@ constexpr std::uint32_t kHeavy = 20'000;  // triangles; of heavier levels a few 
 constexpr std::uint32_t kOneIn = 8;       // of those
 constexpr std::uint32_t kPoints = 60'000; // measured a direction
 constexpr double kFartherOff = 1.02;      // a level that comes farther off than this share is left as it was
-constexpr double kOfLimit = 0.5;          // how far off points and middles may come, against how far the level is off
+constexpr double kOfLimit = 0.5;          // of how far the level is off: as far points and middles may come
 constexpr double kPast = 0.1;             // of the way to its own surface, beyond the middle between both
 constexpr double kLeastCosine = 0.5;      // between a triangle before and after a step
 constexpr double kLeastShape = 0.02;      // twice the area over the longest side squared
@@ -64,7 +63,8 @@ public:
         return crossOf(m_source, found.triangle).dot(cross) < 0;
     }
 
-    /// Moves the points of these triangles, none farther off the source than `limit`; those that moved are marked.
+    /// Moves the points of these triangles; those that moved are marked. What is less than half of `limit` off the source
+    /// may come as far off as that, and nothing else farther than it is.
     bool move(std::span<const std::uint32_t> which, double limit, std::vector<std::uint8_t>& moved) {
         m_limit = limit;
         parallelChunks(which.size(), kChunk / 8, [&](std::size_t begin, std::size_t end) {
@@ -87,7 +87,6 @@ public:
         return any;
     }
 
-    [[nodiscard]] const std::array<std::uint32_t, 3>& triangle(std::uint32_t t) const { return m_triangles[t]; }
     [[nodiscard]] std::size_t points() const { return m_places.size(); }
     [[nodiscard]] std::span<const std::uint32_t> around(std::uint32_t p) const {
         return {m_around.data() + m_first[p], m_first[p + 1] - m_first[p]};

@@ -11,7 +11,7 @@ namespace thicket {
 /// Where a part is thinner than a level is off, one of its sides can come to lie beyond the other, and then what is
 /// nearest to a triangle faces against it. The points of such triangles move towards the surface that faces as they do,
 /// a little at a time, where no triangle turns over or falls to a sliver by it and no point comes farther off the source
-/// than the level is. What touches in the source (sheets back to back) stays as it is when there is no side to tell.
+/// than half of what the level is, unless it was. What touches in the source (sheets back to back) stays as it is when there is no side to tell.
 /// REQUIRES   `query` is of `source`.
 /// Returns the level with what moved; as it was when nothing had to, or when that would put it farther off.
 /// ERRORS     Cancelled.

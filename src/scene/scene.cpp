@@ -126,12 +126,13 @@ RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules)
     RolePreset preset;
     preset.allowPx = rule.allowPx;
     preset.cards = rule.cards;
-    if (rule.spread && rule.levels > 1) {
+    if (rule.spread) {
         // Seen to be off by what is allowed: at first where it is as tall as the screen, at last where it is this tall.
         constexpr double kScreen = 1080;
         constexpr double kFewPixels = 16;
         for (int i = 0; i < rule.levels; ++i) {
-            const double tall = kScreen * std::pow(kFewPixels / kScreen, i / (rule.levels - 1.0));
+            const double along = rule.levels > 1 ? i / (rule.levels - 1.0) : 0.5; // one alone comes in half-way
+            const double tall = kScreen * std::pow(kFewPixels / kScreen, along);
             preset.targets.push_back({TargetKind::VisibleOfRadius, 2 * rule.allowPx / tall});
         }
         return preset;

@@ -30,6 +30,10 @@ void insertByWeight(Subject& subject, Level level) {
 } // namespace
 
 namespace {
+double msSince(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+}
+
 Result<Record> recordBy(const Subject& subject, const ThinState& state, const ReduceOptions& options,
                         const JobContext& job) {
     if (!subject.mesh().cutRules.symmetric)
@@ -74,7 +78,8 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
         error.where = subject.name;
         return error;
     }
-    state.recordMs = std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
+    state.recordMs = msSince(start);
+    const auto recorded = std::chrono::steady_clock::now();
     state.cutRules = subject.mesh().cutRules;
     auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8), care);
     if (!curve)
@@ -97,6 +102,7 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     addCheckpoints(*record);
     state.record = std::make_shared<const Record>(std::move(*record));
     state.curve = std::move(*curve);
+    state.curveMs = msSince(recorded);
     return state;
 }
 
@@ -129,7 +135,7 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
         if (spread)
             target = {TargetKind::VisibleMetres, target.value * subject.radius};
         // One that is hardly lighter does not pay: the next one, farther away, is lighter.
-        if (spread && i + 1 < asked.size() && state.curve.trianglesForVisible(target.value) > kLeastGain * previous)
+        if (spread && state.curve.trianglesForVisible(target.value) > kLeastGain * previous)
             continue;
         const auto n = static_cast<double>(asked.size());
         auto level =
@@ -145,7 +151,7 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
         const bool byRole = spread || asked[i].kind == TargetKind::ShareOfPrevious;
         if (byRole && level->deviation.max() > kMostOff * subject.bounds.diagonal())
             break; // a share was asked for, not this shape
-        if (spread && out.mesh().levels.size() > 1 && level->mesh.triangleCount() > kLeastGain * previous)
+        if (spread && level->mesh.triangleCount() > kLeastGain * previous)
             continue;
         previous = level->mesh.triangleCount();
         // What is hardly further off comes in where the one before does, and is lighter: that one buys nothing.
@@ -159,8 +165,11 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
     }
     if (out.mesh().levels.size() == 1 && kept.empty())
         return last;
+    const auto judging = std::chrono::steady_clock::now();
     if (auto judged = judgeLevels(subject, state, std::span(out.mesh().levels).subspan(1), job.part(0.95, 1)); !judged)
         return judged.error();
+    if (timings != nullptr)
+        timings->measureMs += msSince(judging);
     out.mesh().levels.insert(out.mesh().levels.end(), kept.begin(), kept.end());
     const auto isKept = [](const Level& l) { return l.locked || l.origin != LevelOrigin::Collapsed; };
     std::stable_sort(out.mesh().levels.begin() + 1, out.mesh().levels.end(), [&isKept](const Level& a, const Level& b) {

@@ -14,7 +14,8 @@ struct ThinState {
     std::shared_ptr<const SurfaceQuery> query;
     DeviationCurve curve;
     double recordMs = 0;
-    CutRules cutRules; ///< as the subject said when it was recorded
+    double curveMs = 0; ///< the curve, and which loose pieces go
+    CutRules cutRules;  ///< as the subject said when it was recorded
     std::shared_ptr<const Care> care;
 
     [[nodiscard]] bool fits(const Subject& subject) const {

@@ -129,6 +129,19 @@ TEST_F(SessionTest, the_record_of_what_is_looked_at_is_made_ahead) {
     settle();
     EXPECT_TRUE(bench.thin.hasRecord(ball) && bench.thin.hasRecord(buoy));
     EXPECT_NE(text(), before);
+    // One that was forgotten before it began can be asked for again; a new project has none under way.
+    bench.thin.forgetRecords();
+    bench.thin.recordAhead(ball);
+    bench.thin.recordAhead(buoy);
+    bench.thin.cutLevelTo(ball, 1, scene().subjects[0].mesh().levels[1].triangles + 10, true);
+    settle();
+    bench.thin.recordAhead(buoy);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return bench.thin.hasRecord(buoy); }, 60'000));
+    bench.thin.forgetRecords();
+    bench.thin.recordAhead(ball);
+    bench.files.newProject();
+    settle();
+    EXPECT_TRUE(scene().subjects.empty());
 }
 
 TEST_F(SessionTest, a_drag_that_comes_to_nothing_leaves_nothing_on_screen) {

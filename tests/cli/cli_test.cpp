@@ -242,7 +242,7 @@ TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
     for (std::size_t i = 1; i < 3; ++i)
         EXPECT_NEAR(strict[i]["switch_distance"].get<double>(), strict[i]["deviation"]["promised"].get<double>() * 250,
                     1e-6);
-    for (const char* key : {"read_ms", "record_ms", "cut_ms", "measure_ms", "write_ms", "peak_bytes"})
+    for (const char* key : {"read_ms", "record_ms", "curve_ms", "cut_ms", "measure_ms", "write_ms", "peak_bytes"})
         EXPECT_TRUE(ran.json()["subjects"][0]["timings"].contains(key)) << key;
 }
 
@@ -381,6 +381,19 @@ TEST(Cli, measure_gives_both_directions) {
     EXPECT_LT(j["max"].get<double>(), 0.2);
     EXPECT_GE(j["there"]["max"].get<double>(), j["there"]["p99"].get<double>());
     EXPECT_GE(j["back"]["bound"].get<double>(), j["back"]["max"].get<double>());
+    EXPECT_EQ(j["turned_triangles"], 0);
+    // The same with some of its triangles turned over.
+    Mesh turned = shapes::texturedSphere(16, 8);
+    dropUnusedVertices(turned);
+    for (std::size_t t = 20; t < 31; ++t)
+        std::swap(turned.indices[3 * t], turned.indices[3 * t + 1]);
+    Surfaces plain;
+    plain.materials.emplace_back();
+    const fs::path over = folder.path() / "over.glb";
+    ASSERT_TRUE(
+        writeFile(over, encodeGlb("over", {std::make_shared<const Mesh>(turned)}, plain, GlbLevels::Named, {})));
+    EXPECT_EQ(run({"measure", fine.string(), over.string(), "--json"}).json()["turned_triangles"], 11);
+    EXPECT_NE(run({"measure", fine.string(), over.string()}).out.find("turned 11"), std::string::npos);
 }
 
 TEST(Cli, inspect_reports_findings) {

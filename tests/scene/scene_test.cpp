@@ -254,6 +254,27 @@ TEST(Thin, levels_of_a_role_come_in_at_distances_of_one_factor) {
     }
 }
 
+TEST(Thin, a_role_makes_no_level_that_is_hardly_lighter) {
+    for (const int splits : {1, 2, 3, 5, 9})
+        for (const auto& [role, key, name] : kRoles) {
+            Subject s = ball("ball", 4);
+            s.mesh().levels[0] =
+                levelFrom(std::make_shared<const Mesh>(shapes::bumpy(splits, 3)), {}, LevelOrigin::Source);
+            refreshSubject(s);
+            const auto state = recordSubject(s, {}, {});
+            ASSERT_TRUE(state);
+            const auto thinned = thinSubject(s, *state, presetFor(role, s.mesh().levels[0].triangles).targets, {});
+            if (!thinned) {
+                EXPECT_EQ(thinned.error().code, ErrorCode::CheckFailed);
+                EXPECT_LE(splits, 2) << name << ": there is something to be had";
+                continue;
+            }
+            const auto& levels = thinned->mesh().levels;
+            for (std::size_t i = 1; i < levels.size(); ++i)
+                EXPECT_LE(levels[i].triangles, 0.7 * levels[i - 1].triangles) << name << " " << splits;
+        }
+}
+
 TEST(Thin, of_levels_that_are_off_alike_only_the_lightest_is_kept) {
     // Flat faces of thousands of triangles: whatever a role asks for, twelve of them look the same.
     Subject s = ball("crate", 4);
