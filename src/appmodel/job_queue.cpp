@@ -1,5 +1,7 @@
 #include "appmodel/job_queue.h"
 
+#include "base/parallel.h"
+
 #include <QElapsedTimer>
 #include <QMetaObject>
 #include <memory>
@@ -65,6 +67,7 @@ int JobQueue::waiting() const {
 }
 
 void JobQueue::loop() {
+    const GiveWay forTheWindow;
     while (true) {
         Job job;
         std::stop_token token;

@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <functional>
+#include <memory>
 
 namespace thicket {
 
@@ -18,6 +19,20 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
 /// The same until the job is cancelled: chunks that have not begun by then are left out. Returns whether all were done.
 bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,
                     const std::function<void(std::size_t, std::size_t)>& body);
+
+/// While it lives, this thread and those that help it with parallel loops give way to all others: what someone waits for
+/// at the screen goes first. Threads that helped once go on to do so.
+class GiveWay {
+public:
+    GiveWay();
+    ~GiveWay();
+    GiveWay(const GiveWay&) = delete;
+    GiveWay& operator=(const GiveWay&) = delete;
+
+private:
+    class Helpers;
+    std::unique_ptr<Helpers> m_helpers;
+};
 
 /// Sorts on all cores. When the job is cancelled it ends within some milliseconds, leaves `keys` in any order, and
 /// returns false.

@@ -15,6 +15,9 @@
 #include <random>
 #include <regex>
 #include <set>
+#include <sys/resource.h>
+#include <thread>
+#include <unistd.h>
 
 namespace thicket {
 
@@ -253,6 +256,23 @@ TEST(Parallel, a_cancelled_job_leaves_out_what_has_not_begun) {
     EXPECT_LT(done, 1000);
     BigVector<std::uint64_t> keys(300'000, 1);
     EXPECT_FALSE(sortKeys(keys, {stop.get_token(), {}}));
+}
+
+TEST(GiveWay, a_thread_and_its_helpers_step_back_and_others_do_not) {
+    const auto niceOf = [] { return getpriority(PRIO_PROCESS, static_cast<id_t>(gettid())); };
+    const int own = niceOf();
+    std::atomic<int> least = 100;
+    std::thread worker([&] {
+        const GiveWay forOthers;
+        parallelChunks(64, 1, [&](std::size_t, std::size_t) {
+            for (int now = least, here = niceOf(); here < now && !least.compare_exchange_weak(now, here);) {
+            }
+            std::this_thread::sleep_for(std::chrono::milliseconds(1)); // so that others come to help
+        });
+    });
+    worker.join();
+    EXPECT_GE(least, 10);
+    EXPECT_EQ(niceOf(), own);
 }
 
 } // namespace thicket
