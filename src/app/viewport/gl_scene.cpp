@@ -12,74 +12,6 @@
 namespace thicket::app {
 namespace {
 
-const char* kSurfaceVertex = R"(#version 330 core
-layout(location=0) in vec3 position;
-layout(location=1) in vec3 normal;
-layout(location=2) in vec2 uv;
-layout(location=3) in float value;
-layout(location=4) in vec4 row0;
-layout(location=5) in vec4 row1;
-layout(location=6) in vec4 row2;
-layout(location=7) in vec2 coarser;
-layout(location=8) in vec3 tint;
-uniform mat4 uViewProjection; uniform float uMorph; uniform vec4 uMorphEdges;
-out vec3 vWorld; out vec3 vNormal; out vec2 vUv; out float vValue; out vec3 vColor;
-void main() {
-  float on = coarser.y < 0.5 ? uMorph : uMorphEdges[int(coarser.y) - 1];
-  vec4 p = vec4(position + vec3(0.0, coarser.x * on, 0.0), 1.0);
-  vColor = tint;
-  vWorld = vec3(dot(row0, p), dot(row1, p), dot(row2, p));
-  vNormal = vec3(dot(row0.xyz, normal), dot(row1.xyz, normal), dot(row2.xyz, normal)); vUv = uv; vValue = value;
-  gl_Position = uViewProjection * vec4(vWorld, 1.0);
-})";
-
-// Squares and roots stand in for the usual power of 2.2: software rendering pays for every power.
-// An ordered 4 x 4 dither in screen space: a level and the one it fades from keep complementary pixels.
-const char* kSurfaceFragment = R"(#version 330 core
-in vec3 vWorld; in vec3 vNormal; in vec2 vUv; in float vValue; in vec3 vColor;
-uniform vec4 uBase; uniform sampler2D uTexture; uniform bool uHasTexture, uHasNormals, uFlat;
-uniform vec4 uTint; uniform float uFade, uCutoff; uniform vec3 uEye;
-uniform float uHaze; uniform vec3 uHazeColor;
-uniform int uValueUse; uniform float uValueScale; uniform vec3 uHeat[5]; uniform vec3 uCare; uniform vec3 uOver;
-out vec4 color;
-const float bayer[16] = float[](0.,8.,2.,10.,12.,4.,14.,6.,3.,11.,1.,9.,15.,7.,13.,5.);
-void main() {
-  if (uFade < 1.0) {
-    float cell = (bayer[int(mod(gl_FragCoord.y,4.))*4 + int(mod(gl_FragCoord.x,4.))] + 0.5) / 16.0;
-    if (uFade >= 0.0 ? cell > uFade : cell <= -uFade) discard;
-  }
-  if (uFlat) { color = uBase; return; }
-  vec4 base = uBase * vec4(vColor, 1.0);
-  if (uHasTexture) { vec4 t = texture(uTexture, vUv); base *= vec4(t.rgb * t.rgb, t.a); }
-  if (base.a < uCutoff) discard;
-  vec3 toEye = normalize(uEye - vWorld);
-  // The face turned to the eye decides the side, not the vertex normal: at grazing angles that may lean away.
-  vec3 face = normalize(cross(dFdx(vWorld), dFdy(vWorld)));
-  if (dot(face, toEye) < 0.0) face = -face;
-  vec3 n = uHasNormals ? normalize(vNormal) : face;
-  if (dot(n, face) < 0.0) n = -n;
-  base.rgb = mix(base.rgb, uTint.rgb * 0.72, uTint.a);
-  if (uValueUse == 1) {
-    float at = clamp(vValue * uValueScale, 0.0, 1.0) * 4.0;
-    int i = min(int(at), 3);
-    base.rgb = mix(uHeat[i], uHeat[i + 1], at - float(i)) * 0.8;
-    if (vValue * uValueScale > 1.01) base.rgb = uOver; // beyond the scale
-  } else if (uValueUse == 2) {
-    base.rgb = mix(base.rgb, uCare, 0.75 * clamp(vValue * uValueScale, 0.0, 1.0));
-  }
-  vec3 sun = normalize(vec3(0.45, 0.8, 0.35));
-  vec3 light = mix(vec3(0.17,0.16,0.14), vec3(0.36,0.39,0.42), 0.5 + 0.5*n.y) + vec3(0.95,0.92,0.84)*max(dot(n, sun), 0.0);
-  vec3 h = normalize(sun + toEye);
-  float s = max(dot(n, h), 0.0);
-  s *= s; s *= s; s *= s;
-  vec3 lit = sqrt(base.rgb * light + vec3(0.10) * s * s * s);
-  if (uHaze > 0.0) {
-    float thick = length(uEye - vWorld) * uHaze;
-    lit = mix(uHazeColor, lit, 1.0 / (1.0 + thick * thick));
-  }
-  color = vec4(lit, 1.0);
-})";
-
 const char* kBackdropVertex = R"(#version 330 core
 out float t;
 void main() { vec2 p = vec2((gl_VertexID << 1) & 2, gl_VertexID & 2); t = p.y*0.5; gl_Position = vec4(p*2.0-1.0, 0.9999, 1.0); t = p.y; })";
@@ -115,42 +47,10 @@ bool GlScene::initialize() {
         return program.addShaderFromSourceCode(QOpenGLShader::Vertex, vertex) &&
                program.addShaderFromSourceCode(QOpenGLShader::Fragment, fragment) && program.link();
     };
-    if (!build(m_surface, kSurfaceVertex, kSurfaceFragment) || !build(m_backdrop, kBackdropVertex, kBackdropFragment) ||
+    if (!m_surface.initialize() || !build(m_backdrop, kBackdropVertex, kBackdropFragment) ||
         !build(m_line, kLineVertex, kLineFragment) || !build(m_dot, kDotVertex, kDotFragment) ||
         !m_strands.initialize() || !m_particles.initialize())
         return false;
-    m_at = {m_surface.uniformLocation("uViewProjection"),
-            m_surface.uniformLocation("uBase"),
-            m_surface.uniformLocation("uHasTexture"),
-            m_surface.uniformLocation("uHasNormals"),
-            m_surface.uniformLocation("uTint"),
-            m_surface.uniformLocation("uFade"),
-            m_surface.uniformLocation("uEye"),
-            m_surface.uniformLocation("uFlat"),
-            m_surface.uniformLocation("uCutoff"),
-            m_surface.uniformLocation("uValueUse"),
-            m_surface.uniformLocation("uValueScale"),
-            m_surface.uniformLocation("uMorph"),
-            m_surface.uniformLocation("uMorphEdges"),
-            m_surface.uniformLocation("uHaze")};
-    m_surface.bind();
-    const auto squared = [](const QColor& c) {
-        return QVector3D(std::pow(static_cast<float>(c.redF()), 2.0F), std::pow(static_cast<float>(c.greenF()), 2.0F),
-                         std::pow(static_cast<float>(c.blueF()), 2.0F));
-    };
-    for (int i = 0; i < 5; ++i)
-        m_surface.setUniformValue(QByteArray("uHeat[" + QByteArray::number(i) + "]").constData(),
-                                  squared(heatColor(i / 4.0)));
-    m_hazeColor = [] {
-        const QColor& top = Look::now().viewTop;
-        const QColor& bottom = Look::now().viewBottom;
-        return QVector3D(static_cast<float>(top.redF() + bottom.redF()) / 2,
-                         static_cast<float>(top.greenF() + bottom.greenF()) / 2,
-                         static_cast<float>(top.blueF() + bottom.blueF()) / 2);
-    }();
-    m_surface.setUniformValue("uHazeColor", m_hazeColor);
-    m_surface.setUniformValue("uCare", squared(Look::now().accent));
-    m_surface.setUniformValue("uOver", squared(Look::now().over));
     glGenVertexArrays(1, &m_emptyVao);
     glGenVertexArrays(1, &m_lineVao);
     glGenBuffers(1, &m_lineBuffer);
@@ -160,6 +60,9 @@ bool GlScene::initialize() {
 
 void GlScene::release() {
     m_decoders.waitForDone();
+    for (const GLsync mark : m_marks)
+        glDeleteSync(mark);
+    m_marks.clear();
     for (auto& [key, mesh] : m_meshes) {
         glDeleteVertexArrays(1, &mesh.vao);
         glDeleteBuffers(4, mesh.buffers);
@@ -174,6 +77,7 @@ void GlScene::release() {
         glDeleteBuffers(1, &extras.buffer);
     m_extras.clear();
     m_places.clear();
+    m_surface.release();
     m_strands.release();
     m_particles.release();
     glDeleteBuffers(1, &m_listedBuffer);
@@ -232,6 +136,13 @@ GLuint GlScene::valueBuffer(const std::shared_ptr<const std::vector<float>>& val
     glBufferData(GL_ARRAY_BUFFER, static_cast<GLsizeiptr>(values->size() * sizeof(float)), values->data(),
                  GL_STATIC_DRAW);
     return gpu.buffer;
+}
+
+QVector3D GlScene::hazeColor() {
+    const QColor& top = Look::now().viewTop;
+    const QColor& bottom = Look::now().viewBottom;
+    return {static_cast<float>(top.redF() + bottom.redF()) / 2, static_cast<float>(top.greenF() + bottom.greenF()) / 2,
+            static_cast<float>(top.blueF() + bottom.blueF()) / 2};
 }
 
 QColor GlScene::heatColor(double share) {
@@ -326,8 +237,6 @@ void GlScene::resume(int width, int height) {
     glEnable(GL_DEPTH_TEST);
     glDepthMask(GL_TRUE);
     glDepthFunc(GL_LEQUAL);
-    m_surface.bind();
-    m_surface.setUniformValue("uTexture", 0);
 }
 
 void GlScene::begin(const QColor& top, const QColor& bottom, int width, int height) {
@@ -439,10 +348,10 @@ void GlScene::drawPart(const DrawItem& item, Shading shading, const Part& of) {
         const GLuint id = known && material.baseColorImage >= 0 && !item.mesh->uvs.empty()
                               ? texture(item.surfaces, material.baseColorImage)
                               : 0;
-        m_surface.setUniformValue(m_at.base, QVector4D(material.baseColor[0], material.baseColor[1],
-                                                       material.baseColor[2], material.baseColor[3]));
-        m_surface.setUniformValue(m_at.hasTexture, id != 0);
-        m_surface.setUniformValue(m_at.cutoff, material.alphaMode == AlphaMode::Mask ? material.alphaCutoff : 0.0F);
+        const bool cuts = material.alphaMode == AlphaMode::Mask && material.alphaCutoff > 0;
+        m_surface.use((id != 0 ? GlSurface::Textured : 0U) | (cuts ? GlSurface::Cuts : 0U),
+                      {material.baseColor[0], material.baseColor[1], material.baseColor[2], material.baseColor[3]},
+                      material.alphaCutoff);
         glBindTexture(GL_TEXTURE_2D, id);
         drawTriangles(from, to);
         m_triangles += std::uint64_t{to - from} * of.copies;
@@ -451,11 +360,9 @@ void GlScene::drawPart(const DrawItem& item, Shading shading, const Part& of) {
     if (shading == Shading::Edges) {
         glDisable(GL_POLYGON_OFFSET_FILL);
         glPolygonMode(GL_FRONT_AND_BACK, GL_LINE);
-        m_surface.setUniformValue(m_at.flat, true);
-        m_surface.setUniformValue(m_at.base, QVector4D(0.09F, 0.11F, 0.10F, 1));
+        m_surface.use(GlSurface::Flat, {0.09F, 0.11F, 0.10F, 1}, 0);
         drawTriangles(of.firstTriangle, of.endTriangle);
         glPolygonMode(GL_FRONT_AND_BACK, GL_FILL);
-        m_surface.setUniformValue(m_at.flat, false);
     }
 }
 
@@ -472,7 +379,7 @@ std::uint64_t GlScene::drawStrands(const DrawItem& item, const QMatrix4x4& viewP
     const auto count = static_cast<std::uint32_t>(
         std::min<std::uint64_t>(item.times() - first, std::max<std::uint64_t>(1, most / each)));
     m_strands.draw(*item.strands, item.copies, item.listed.empty() ? item.first + first : first, count, item.listed,
-                   {viewProjection, fromQt(eye), m_height, shading == Shading::Shaded ? m_haze : 0.0F, m_hazeColor,
+                   {viewProjection, fromQt(eye), m_height, shading == Shading::Shaded ? m_haze : 0.0F, hazeColor(),
                     tintOf(item, shading), item.fade});
     const auto level = static_cast<std::size_t>(item.level);
     if (item.listed.empty())
@@ -498,34 +405,36 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
         return 0;
     const std::uint32_t each = item.mesh->triangleCount();
     const GpuMesh& gpu = upload(item.mesh);
-    m_surface.bind();
-    m_surface.setUniformValue(m_at.viewProjection, viewProjection);
-    m_surface.setUniformValue(m_at.eye, eye);
-    m_surface.setUniformValue(m_at.hasNormals, !item.mesh->normals.empty());
-    m_surface.setUniformValue(m_at.fade, item.fade);
-    m_surface.setUniformValue(m_at.flat, false);
-    m_surface.setUniformValue(m_at.haze, shading == Shading::Shaded ? m_haze : 0.0F);
-    m_surface.setUniformValue(m_at.tint, tintOf(item, shading));
-    glBindVertexArray(gpu.vao);
     const bool valued =
         item.values && item.valueUse != ValueUse::None && item.values->size() == item.mesh->positions.size();
-    m_surface.setUniformValue(m_at.valueUse, valued ? static_cast<int>(item.valueUse) : 0);
-    m_surface.setUniformValue(m_at.valueScale, item.valueScale);
+    const bool warms = item.ground && shading == Shading::Heat; // all of a tile by what it is off
+    GlSurface::Item how;
+    how.viewProjection = viewProjection;
+    how.eye = eye;
+    how.tint = tintOf(item, shading);
+    how.fade = item.fade;
+    how.haze = shading == Shading::Shaded ? m_haze : 0.0F;
+    how.valueScale = item.valueScale;
+    how.does = (item.fade < 1 ? GlSurface::Fades : 0U) | (item.mesh->normals.empty() ? 0U : GlSurface::Normals) |
+               (how.haze > 0 ? GlSurface::Hazes : 0U) |
+               (warms || (valued && item.valueUse == ValueUse::Heat) ? GlSurface::Heats : 0U) |
+               (valued && item.valueUse == ValueUse::Care ? GlSurface::Cares : 0U);
+    if (item.ground) {
+        how.morph = item.morph;
+        how.morphEdges = {item.morphEdges[0], item.morphEdges[1], item.morphEdges[2], item.morphEdges[3]};
+    }
+    m_surface.begin(how);
+    glBindVertexArray(gpu.vao);
     if (valued) {
         glBindBuffer(GL_ARRAY_BUFFER, valueBuffer(item.values));
         glEnableVertexAttribArray(3);
         glVertexAttribPointer(3, 1, GL_FLOAT, GL_FALSE, 0, nullptr);
     } else {
         glDisableVertexAttribArray(3);
-        const bool warms = item.ground && shading == Shading::Heat;
-        m_surface.setUniformValue(m_at.valueUse, warms ? static_cast<int>(ValueUse::Heat) : 0);
         // Of the core functions, these alone have the value of what is no array.
         QOpenGLContext::currentContext()->functions()->glVertexAttrib1f(3, warms ? item.errorShare : 0.0F);
     }
     if (item.ground) {
-        m_surface.setUniformValue(m_at.morph, item.morph);
-        m_surface.setUniformValue(
-            m_at.morphEdges, QVector4D(item.morphEdges[0], item.morphEdges[1], item.morphEdges[2], item.morphEdges[3]));
         glBindBuffer(GL_ARRAY_BUFFER, extrasOf(item.ground));
         glEnableVertexAttribArray(kCoarserSlot);
         glVertexAttribPointer(kCoarserSlot, 2, GL_FLOAT, GL_FALSE, 5 * sizeof(float), nullptr);
@@ -574,6 +483,25 @@ void GlScene::resolve(unsigned from, unsigned to, int width, int height) {
     glBindFramebuffer(GL_DRAW_FRAMEBUFFER, to);
     glBlitFramebuffer(0, 0, width, height, 0, 0, width, height, GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT, GL_NEAREST);
     glBindFramebuffer(GL_FRAMEBUFFER, to);
+}
+
+void GlScene::enlarge(unsigned from, const QSize& size, unsigned to, const QSize& larger) {
+    glBindFramebuffer(GL_READ_FRAMEBUFFER, from);
+    glBindFramebuffer(GL_DRAW_FRAMEBUFFER, to);
+    glBlitFramebuffer(0, 0, size.width(), size.height(), 0, 0, larger.width(), larger.height(), GL_COLOR_BUFFER_BIT,
+                      GL_LINEAR);
+    glBindFramebuffer(GL_FRAMEBUFFER, to);
+}
+
+void GlScene::waitForLastBut(std::size_t marks) {
+    constexpr GLuint64 kLongest = 2'000'000'000; // nanoseconds; a card that takes longer is waited for by its driver
+    m_marks.push_back(glFenceSync(GL_SYNC_GPU_COMMANDS_COMPLETE, 0));
+    glFlush();
+    while (m_marks.size() > marks) {
+        glClientWaitSync(m_marks.front(), GL_SYNC_FLUSH_COMMANDS_BIT, kLongest);
+        glDeleteSync(m_marks.front());
+        m_marks.pop_front();
+    }
 }
 
 } // namespace thicket::app

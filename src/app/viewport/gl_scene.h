@@ -1,8 +1,9 @@
 #pragma once
-// Meshes and textures on the graphics card, and the one shader that draws them.
+// Meshes and textures on the graphics card, and drawing them.
 
 #include "app/viewport/gl_particles.h"
 #include "app/viewport/gl_strands.h"
+#include "app/viewport/gl_surface.h"
 #include "scene/scene.h"
 #include "switching/cells.h"
 
@@ -14,6 +15,7 @@
 #include <QThreadPool>
 #include <array>
 #include <atomic>
+#include <deque>
 #include <functional>
 #include <map>
 #include <memory>
@@ -73,6 +75,8 @@ public:
     void setReadyListener(std::function<void()> listener) { m_pictureReady = std::move(listener); }
     /// Colours of ValueUse::Heat, from nothing to the scale's end.
     static QColor heatColor(double share);
+    /// What far things fade into.
+    static QVector3D hazeColor();
     void begin(const QColor& top, const QColor& bottom, int width, int height);
     /// Shaded surfaces fade into the sky: half of a colour is left at `metres`; 0: they do not.
     void setHaze(double metres) { m_haze = metres > 0 ? static_cast<float>(1 / metres) : 0; }
@@ -97,6 +101,10 @@ public:
     void end();
     /// Copies a multisampled picture into a plain target, with its depths, and binds that.
     void resolve(unsigned from, unsigned to, int width, int height);
+    /// Copies a picture into a larger target, smoothed, and binds that.
+    void enlarge(unsigned from, const QSize& size, unsigned to, const QSize& larger);
+    /// Marks what was drawn since the last mark, and waits until all but the last `marks` of these are done.
+    void waitForLastBut(std::size_t marks);
     /// Uploads a mesh before it is first drawn. Returns false when it was there already.
     bool warm(const std::shared_ptr<const Mesh>& mesh);
     /// Frees what no scene holds any more.
@@ -144,15 +152,10 @@ private:
 
     GlStrands m_strands;
     GlParticles m_particles;
-    QVector3D m_hazeColor;
-    QOpenGLShaderProgram m_surface;
+    GlSurface m_surface;
     QOpenGLShaderProgram m_backdrop;
     QOpenGLShaderProgram m_line;
     QOpenGLShaderProgram m_dot;
-    struct Uniforms {
-        int viewProjection, base, hasTexture, hasNormals, tint, fade, eye, flat, cutoff, valueUse, valueScale, morph,
-            morphEdges, haze;
-    } m_at{};
     std::map<const Mesh*, GpuMesh> m_meshes;
     std::map<std::pair<const Surfaces*, int>, GpuTexture> m_textures;
     struct GpuValues {
@@ -172,6 +175,7 @@ private:
     std::map<const CellTable*, GpuPlaces> m_places;
     GLuint m_listedBuffer = 0; ///< places of copies that do not lie in a row
     std::vector<float> m_listed;
+    std::deque<GLsync> m_marks;
     float m_haze = 0;
     int m_width = 0;
     int m_height = 0;
