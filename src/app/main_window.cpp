@@ -152,11 +152,24 @@ MainWindow::MainWindow() {
     connect(m_model, &QAbstractItemModel::modelReset, this, [this] {
         m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.session.subjectId())));
     });
-    connect(m_viewport, &Viewport::selected, this, [this] {
+    const auto follow = [this] {
         refreshGauges();
         refreshCharts();
+    };
+    m_gaugesTimer.setSingleShot(true);
+    m_gaugesTimer.setInterval(60);
+    connect(&m_gaugesTimer, &QTimer::timeout, this, follow);
+    connect(m_viewport, &Viewport::selected, this, [this, follow] {
+        if (!m_viewport->moving())
+            follow();
+        else if (!m_gaugesTimer.isActive())
+            m_gaugesTimer.start();
     });
-    connect(m_switchChart, &SwitchChart::needleDragged, m_viewport, &Viewport::standAt);
+    const auto stand = [this](double metres) {
+        m_viewport->standAt(metres);
+        refreshCharts(); // what is dragged stays under the pointer
+    };
+    connect(m_switchChart, &SwitchChart::needleDragged, this, stand);
     connect(m_switchPanel, &SwitchPanel::walkRequested, m_viewport, &Viewport::walkBack);
     connect(m_switchPanel, &SwitchPanel::stripRequested, this, &MainWindow::makeStrip);
     connect(m_strip, &WalkStrip::progressed, this, [this](int done, int count) {
@@ -187,8 +200,8 @@ MainWindow::MainWindow() {
     connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);
     connect(m_fieldPanel, &FieldPanel::cullingChosen, m_viewport, &Viewport::setCulling);
     connect(m_fieldPanel, &FieldPanel::assetPicked, m_fieldChart, &FieldChart::setAsset);
-    connect(m_fieldChart, &FieldChart::needleDragged, m_viewport, &Viewport::standAt);
-    connect(m_emitterChart, &EmitterChart::needleDragged, m_viewport, &Viewport::standAt);
+    connect(m_fieldChart, &FieldChart::needleDragged, this, stand);
+    connect(m_emitterChart, &EmitterChart::needleDragged, this, stand);
     connect(&m_bench.fields, &FieldModel::rowsRefused, this,
             [this](const QString& path, qulonglong bad, qulonglong good, const QString& text) {
                 if (m_quiet) {
@@ -211,6 +224,10 @@ MainWindow::MainWindow() {
     m_culledTimer.setInterval(200);
     connect(&m_culledTimer, &QTimer::timeout, this, [this] {
         showFrame();
+        if (m_viewport->moving()) {
+            m_culledTimer.start();
+            return;
+        }
         m_bench.session.quick().run(
             tr("Counting"),
             [this, reckon = m_viewport->cullingSaves()](const JobContext&) -> JobQueue::Finish {
@@ -240,7 +257,7 @@ MainWindow::MainWindow() {
         m_viewport->setShotView(eye, target);
     });
     connect(m_budgetPanel, &BudgetPanel::recordRequested, this, &MainWindow::toggleRecording);
-    connect(m_viewport, &Viewport::selected, this, [this] { m_bench.routes.recordFrame(m_viewport->shotView()); });
+    connect(m_viewport, &Viewport::painted, this, [this] { m_bench.routes.recordFrame(m_viewport->shotView()); });
     connect(m_budgetPanel, &BudgetPanel::playRequested, this, [this] { playRoute(!m_play.isActive()); });
     connect(m_budgetPanel, &BudgetPanel::momentRequested, m_routeChart, &RouteChart::timePicked);
     connect(m_budgetPanel, &BudgetPanel::keyRequested, this, &MainWindow::keyCamera);

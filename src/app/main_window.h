@@ -174,9 +174,9 @@ private:
     QElapsedTimer m_playClock;
     double m_playFrom = 0;
     QTimer m_messageTimer;
-    QTimer m_culledTimer;
-    std::optional<std::array<std::uint64_t, 5>>
-        m_saves; ///< what each reason to cull saves; none: not reckoned yet ///< what culling saves is counted a few times a second at most
+    QTimer m_culledTimer; ///< what culling saves is counted a few times a second at most, and not in motion
+    QTimer m_gaugesTimer; ///< gauges and charts follow the camera a few times a second less often than the picture
+    std::optional<std::array<std::uint64_t, 5>> m_saves; ///< what each reason to cull saves; none: not reckoned yet
     bool m_quiet = false;
 };
 

@@ -8,7 +8,7 @@ namespace thicket::app {
 /// What is to be drawn, and how far that is.
 class RestPicture {
 public:
-    static constexpr std::uint64_t kPiece = 40'000; ///< triangles between looks at the clock
+    static constexpr std::uint64_t kPiece = 12'000; ///< triangles between looks at the clock
 
     /// Whether this is the picture that is being drawn, or stands.
     [[nodiscard]] bool isOf(const std::vector<DrawItem>& items, const QMatrix4x4& matrix, Shading shading) const {
@@ -23,6 +23,12 @@ public:
         m_from = 0;
         m_done = false;
         m_valid = true;
+    }
+    /// The same from the beginning.
+    void again() {
+        m_next = 0;
+        m_from = 0;
+        m_done = false;
     }
     /// Whatever comes to rest next is drawn anew.
     void forget() {

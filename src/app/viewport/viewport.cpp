@@ -13,7 +13,7 @@
 namespace thicket::app {
 namespace {
 
-constexpr int kRestMs = 220;
+constexpr int kRestMs = 150;
 constexpr double kEffectsBegin = 12; // seconds that emitters have been at it when a route begins
 
 } // namespace
@@ -89,6 +89,8 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
 Viewport::~Viewport() {
     makeCurrent();
     m_smooth.reset();
+    m_quick.reset();
+    m_plain.reset();
     if (m_ready)
         m_gl.release();
     doneCurrent();
@@ -172,7 +174,7 @@ void Viewport::setRouteTime(double seconds) {
 void Viewport::selectNow() {
     if (!m_frozen) {
         const View view = shotView();
-        measureSpeed(view);
+        m_selectedFrom = view;
         // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
         m_selectedAt = now();
         select(m_input, view, m_selectedAt, selectionOptions(), m_state, m_exact);
@@ -197,6 +199,7 @@ void Viewport::measureSpeed(const View& view) {
 
 SelectOptions Viewport::selectionOptions() const {
     SelectOptions options = selectOptions(m_bench.session.scene(), m_speed);
+    options.fades = options.fades && !m_sudden;
     if (m_stage == Stage::Switch) {
         options.cullView = m_culling.cullView;
         options.cullReach = m_culling.cullReach;
@@ -456,12 +459,15 @@ void Viewport::initializeGL() {
 
 void Viewport::selectLight() {
     SelectOptions options = selectionOptions();
+    // What gets lighter as a motion begins does so at once: fades would be drawn twice just when there is least time.
+    options.fades = options.fades && !m_lightBegins;
     do {
         options.allowanceFactor = m_budget.factor();
         options.smallFactor = std::sqrt(m_budget.factor()); // of many small things the smallest wait for the rest
         options.keepFactor = 1 / m_budget.factor();
-        select(m_input, shotView(), m_selectedAt, options, m_lightState, m_light);
+        select(m_input, shotView(), now(), options, m_lightState, m_light);
     } while (m_budget.lighten(m_light.total.triangles));
+    m_lightBegins = false;
 }
 
 void Viewport::warmOne() {

@@ -117,7 +117,7 @@ public:
     void setFrozen(bool on);
     [[nodiscard]] bool frozen() const { return m_frozen.has_value(); }
     /// The view whose selection is in force.
-    [[nodiscard]] View selectedView() const { return m_frozen ? *m_frozen : shotView(); }
+    [[nodiscard]] View selectedView() const { return m_frozen ? *m_frozen : m_selectedFrom; }
     /// What is read off for the nearest copy of the selected subject; level -1 when it is not drawn.
     struct Reading {
         double metres = -1;
@@ -137,6 +137,11 @@ public:
     [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
     [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
+    [[nodiscard]] bool moving() const { return m_moving; }
+    /// The exact picture stands, be it without smooth edges as yet.
+    [[nodiscard]] bool exactStands() const {
+        return !m_moving && (m_restShown || m_plainShown) && (solo() || m_groundTiles.waiting() == 0);
+    }
     /// The exact picture stands, with smooth edges.
     [[nodiscard]] bool settled() const {
         return !m_moving && m_restShown && m_restPicture.done() && (solo() || m_groundTiles.waiting() == 0);
@@ -144,8 +149,10 @@ public:
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
 signals:
-    /// After every exact selection: the camera moved, the scene changed, a fade went on.
+    /// After every exact selection: the camera moved, the scene changed, a fade went on. In motion not for every frame.
     void selected();
+    /// After every frame.
+    void painted();
     /// Playing began or ended, or another moment is shown.
     void motionChanged();
     void filesDropped(const QStringList& paths);
@@ -248,8 +255,13 @@ private:
     [[nodiscard]] double gridSquare() const;
     void warmOne();
     void selectLight();
-    bool drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection, const QSize& pixels);
+    /// What of the picture at rest there is to show.
+    enum class Rests { Nothing, Plain, Smooth };
+    Rests drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
+                   const QSize& pixels);
     void stepRest();
+    void clearRest();
+    QSize bindQuick(const QSize& pixels);
     void drawGrid(const QMatrix4x4& viewProjection);
 
     friend class ViewportOverlay;
@@ -260,8 +272,16 @@ private:
     GlScene m_gl;
     /// Multisampled target for the picture at rest; in motion the window's own, plain one is used.
     std::unique_ptr<QOpenGLFramebufferObject> m_smooth;
+    std::unique_ptr<QOpenGLFramebufferObject> m_quick; ///< in motion, where the window has too many pixels
+    std::unique_ptr<QOpenGLFramebufferObject>
+        m_plain; ///< the picture at rest without smooth edges, where these take long
     bool m_ready = false;
     RestPicture m_restPicture;
+    double m_restMs = 0;       ///< spent on it so far
+    double m_lastRestMs = 0;   ///< and on the one before
+    bool m_plainFirst = false; ///< it is drawn without smooth edges first
+    bool m_plainStands = false;
+    bool m_plainShown = false;    ///< by the last frame
     bool m_restWaiting = false;   ///< its next step is due
     bool m_restShown = false;     ///< the last frame was of it as a whole
     bool m_pictureStands = false; ///< there is something to look at while the next picture is drawn
@@ -296,6 +316,10 @@ private:
     SelectOptions m_culling;
     SelectState m_state;
     SelectState m_lightState;
+    View m_selectedFrom;                                     ///< where the last exact selection was made from
+    QElapsedTimer m_sinceExact;                              ///< since the last exact selection of a frame
+    bool m_sudden = false;                                   ///< switches do not fade
+    bool m_lightBegins = false;                              ///< nothing was selected with it yet
     double m_selectedAt = 0;                                 ///< seconds, when the exact selection was made
     mutable std::optional<std::optional<CopyRef>> m_nearest; ///< worked out once for each selection
     QElapsedTimer m_clock;

@@ -12,7 +12,9 @@
 namespace thicket::app {
 namespace {
 constexpr qint64 kRestStepMs = 20;
-}
+constexpr double kLongRestMs = 250;
+constexpr qint64 kExactMs = 100;
+} // namespace
 
 double Viewport::gridSquare() const {
     const double reach = solo() ? m_soloOrbit.distance : m_sceneOrbit.distance;
@@ -31,9 +33,10 @@ void Viewport::drawGrid(const QMatrix4x4& viewProjection) {
     m_gl.grid(viewProjection, at, static_cast<float>(gridSquare()), 24);
 }
 
-/// Goes on with the exact picture for as long as a frame may take; true when it stands.
-bool Viewport::drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
-                        const QSize& pixels) {
+/// Goes on with the exact picture for as long as a frame may take. Smooth edges take most of the time in software
+/// rendering: where they did, the picture is drawn without them first.
+Viewport::Rests Viewport::drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
+                                   const QSize& pixels) {
     if (!m_smooth || m_smooth->size() != pixels) {
         QOpenGLFramebufferObjectFormat format;
         format.setSamples(4);
@@ -45,20 +48,38 @@ bool Viewport::drawRest(std::vector<DrawItem> items, const View& view, const QMa
     m_smooth->bind();
     if (!m_restPicture.isOf(items, viewProjection, m_shading)) {
         m_restPicture.begin(std::move(items), viewProjection, toQt(view.eye), m_shading);
-        const Look& look = Look::now();
-        m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+        m_plainFirst = m_lastRestMs > kLongRestMs;
+        m_plainStands = false;
+        if (m_plainFirst && (!m_plain || m_plain->size() != pixels)) {
+            QOpenGLFramebufferObjectFormat format;
+            format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
+            m_plain = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
+        }
+        clearRest();
     }
     if (!m_restPicture.done())
         stepRest();
-    if (m_restPicture.done())
+    if (m_restPicture.done()) {
         m_gl.resolve(m_smooth->handle(), defaultFramebufferObject(), pixels.width(), pixels.height());
-    return m_restPicture.done();
+        return Rests::Smooth;
+    }
+    if (!m_plainStands)
+        return Rests::Nothing;
+    m_gl.resolve(m_plain->handle(), defaultFramebufferObject(), pixels.width(), pixels.height());
+    return Rests::Plain;
+}
+
+void Viewport::clearRest() {
+    m_restMs = 0;
+    (m_plainFirst && !m_plainStands ? m_plain : m_smooth)->bind();
+    const Look& look = Look::now();
+    m_gl.begin(look.viewTop, look.viewBottom, m_smooth->width(), m_smooth->height());
 }
 
 /// Goes on with the picture at rest for as long as the window may be kept waiting, and comes again until it is done.
 /// The window is put together anew only then.
 void Viewport::stepRest() {
-    m_smooth->bind();
+    (m_plainFirst && !m_plainStands ? m_plain : m_smooth)->bind();
     m_gl.resume(m_smooth->width(), m_smooth->height());
     QElapsedTimer timer;
     timer.start();
@@ -68,9 +89,21 @@ void Viewport::stepRest() {
                 return m_gl.draw(item, m_restPicture.matrix(), eye, m_restPicture.shading(), from, most);
             },
             [this] { drawGrid(m_restPicture.matrix()); });
-        context()->functions()->glFinish();
+        m_gl.waitForLastBut(m_restPicture.done() ? 0 : 1);
     }
     m_gl.end();
+    m_restMs += static_cast<double>(timer.nsecsElapsed()) * 1e-6;
+    if (m_restPicture.done() && m_plainFirst && !m_plainStands) {
+        m_plainStands = true;
+        m_restPicture.again();
+        clearRest();
+        update(); // shows it, and goes on
+        return;
+    }
+    if (m_restPicture.done()) {
+        m_budget.restTook(m_restMs, m_gl.triangles());
+        m_lastRestMs = m_restMs;
+    }
     if (m_restPicture.done() || m_restWaiting)
         return;
     m_restWaiting = true;
@@ -84,6 +117,22 @@ void Viewport::stepRest() {
         if (m_restPicture.done())
             update();
     });
+}
+
+/// What a moving frame is drawn into: the window itself, or something smaller where that would take too long. Its size.
+QSize Viewport::bindQuick(const QSize& pixels) {
+    const double scale = m_budget.scale();
+    if (scale >= 1)
+        return pixels;
+    const QSize size(std::max(1, static_cast<int>(pixels.width() * scale)),
+                     std::max(1, static_cast<int>(pixels.height() * scale)));
+    if (!m_quick || m_quick->size() != size) {
+        QOpenGLFramebufferObjectFormat format;
+        format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
+        m_quick = std::make_unique<QOpenGLFramebufferObject>(size, format);
+    }
+    m_quick->bind();
+    return size;
 }
 
 void Viewport::paintGL() {
@@ -109,26 +158,41 @@ void Viewport::paintGL() {
     m_gl.setHaze(solo() ? 0 : kHaze);
     QElapsedTimer preparing;
     preparing.start();
-    selectNow();
+    if (!m_frozen)
+        measureSpeed(shotView());
+    // A fade at rest is drawn with all there is. Where that takes too long, what comes to rest has switched already.
+    m_sudden = !m_moving && !solo() && m_budget.tooLong(m_exact.total.triangles);
+    // In motion what is exact is only read off: every other frame or so is enough for that.
+    if (!m_moving || solo() || m_frozen || m_lightState.batches.empty() || m_sinceExact.elapsed() >= kExactMs) {
+        selectNow();
+        m_sinceExact.start();
+    }
     const bool fading = !solo() && m_exact.total.fading > 0;
     const bool light =
         m_moving && !solo() && !m_frozen && (m_budget.factor() > 1.01 || m_budget.lighten(m_exact.total.triangles));
     if (!light)
         m_lightState = {};
-    else if (m_lightState.batches.empty())
+    else if (m_lightState.batches.empty()) {
         m_lightState = m_state; // levels begin where they are
+        m_lightBegins = true;
+    }
     if (light)
         selectLight();
     std::vector<DrawItem> items = solo() ? soloItems() : sceneItems(light ? m_light : m_exact);
     m_prepareMs = static_cast<double>(preparing.nsecsElapsed()) * 1e-6;
-    m_restShown = false;
+    m_restShown = m_plainShown = false;
     // Smooth edges cost most of a frame in software rendering, so they are for the picture at rest.
+    QSize drawn = pixels;
     if (m_moving || fading) {
-        m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+        if (m_moving)
+            drawn = bindQuick(pixels);
+        m_gl.begin(look.viewTop, look.viewBottom, drawn.width(), drawn.height());
         for (const DrawItem& item : items)
             m_gl.draw(item, viewProjection, toQt(view.eye), m_shading);
         drawGrid(viewProjection);
         m_gl.end();
+        if (drawn != pixels)
+            m_gl.enlarge(m_quick->handle(), drawn, defaultFramebufferObject(), pixels);
         m_factorDrawn = light ? m_budget.factor() : solo() ? m_factorDrawn : 1;
         m_pictureStands = true;
         m_restPicture.forget();
@@ -139,23 +203,28 @@ void Viewport::paintGL() {
             particles = std::move(items.back());
             items.pop_back();
         }
-        if (drawRest(std::move(items), view, viewProjection, pixels)) {
+        const Rests rests = drawRest(std::move(items), view, viewProjection, pixels);
+        if (rests != Rests::Nothing) {
             if (particles) {
                 m_gl.resume(pixels.width(), pixels.height());
                 m_gl.draw(*particles, viewProjection, toQt(view.eye), m_shading);
                 m_gl.end();
             }
             m_factorDrawn = 1;
-            m_pictureStands = m_restShown = true;
+            m_pictureStands = true;
+            m_restShown = rests == Rests::Smooth;
+            m_plainShown = rests == Rests::Plain;
         }
     }
     if (m_moving) {
         context()->functions()->glFinish();
-        m_frameMs = static_cast<double>(timer.nsecsElapsed()) * 1e-6 + m_budget.windowMs();
+        const double ms = static_cast<double>(timer.nsecsElapsed()) * 1e-6;
+        m_frameMs = ms + m_budget.windowMs();
+        const auto areaOf = [](const QSize& of) { return static_cast<double>(of.width()) * of.height(); };
         if (solo())
-            m_budget.soloTook(m_frameMs, m_gl.triangles());
+            m_budget.soloTook(ms - m_prepareMs, m_prepareMs, m_gl.triangles(), areaOf(drawn), areaOf(pixels));
         else
-            m_budget.sceneTook(m_frameMs, m_gl.triangles());
+            m_budget.sceneTook(ms - m_prepareMs, m_prepareMs, m_gl.triangles(), areaOf(drawn), areaOf(pixels));
         // The window then puts its parts together, which in software rendering takes as long as many a frame.
         const qint64 painted = m_clock.nsecsElapsed();
         QTimer::singleShot(0, this, [this, painted] {
@@ -164,6 +233,7 @@ void Viewport::paintGL() {
     }
     m_viewProjection = viewProjection;
     m_overlay->update();
+    emit painted();
     if (fading && !m_fades.isActive())
         m_fades.start();
     else if (!fading)
