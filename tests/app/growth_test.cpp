@@ -153,6 +153,35 @@ TEST_F(GrowthWindow, smoke_is_drawn_with_its_levels_side_by_side) {
     EXPECT_EQ(window->viewport().grabFramebuffer(), first);
 }
 
+TEST_F(GrowthWindow, a_click_on_smoke_chooses_its_emitter_and_one_beside_it_does_not) {
+    openBall();
+    const std::uint32_t ball = own().id;
+    window->bench().emitters.makeNew({40, 0, 0});
+    waitForJobs();
+    const Subject& smoke = window->bench().session.scene().subjects.back();
+    ASSERT_NE(smoke.emitter(), nullptr);
+    window->setStage(Stage::Switch);
+    Viewport& viewport = window->viewport();
+    const Bounds box = seenBounds(smoke.emitter()->emitter.parts, smoke.emitter()->emitter.seed);
+    const Vec3d middle = Vec3d(40, 0, 0) + box.centre();
+    viewport.setShotView(middle + Vec3d(0, 0, 2 * box.diagonal()), middle);
+    ASSERT_TRUE(settled());
+    const auto clickAt = [&](const QPoint& at) {
+        window->bench().session.selectSubject(ball);
+        QTest::mouseClick(&viewport, Qt::LeftButton, {}, at);
+        return window->bench().session.subjectId();
+    };
+    const QPoint centre(viewport.width() / 2, viewport.height() / 2);
+    EXPECT_EQ(clickAt(centre), smoke.id);
+    EXPECT_EQ(clickAt({viewport.width() - 12, viewport.height() / 2}), ball) << "there is nothing";
+    // What stands before it is what is meant.
+    viewport.setShotView({-30, 0.2, 0}, {0, 0, 0});
+    ASSERT_TRUE(settled());
+    window->bench().session.selectSubject(smoke.id);
+    QTest::mouseClick(&viewport, Qt::LeftButton, {}, centre);
+    EXPECT_EQ(window->bench().session.subjectId(), ball);
+}
+
 TEST_F(GrowthWindow, a_typed_value_becomes_the_levels_own_and_its_button_gives_it_back) {
     makeSmoke(Stage::Thin);
     QTest::mouseClick(named<FigureCard>("levelCard1"), Qt::LeftButton);

@@ -27,6 +27,7 @@ struct ParticleGroup {
 struct ParticleDraw {
     std::vector<ParticleDot> dots;
     std::vector<ParticleGroup> groups;
+    std::vector<std::uint32_t> owners; ///< one a dot: the subject that gave it off
     bool operator==(const ParticleDraw&) const = default;
 };
 

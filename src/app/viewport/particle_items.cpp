@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 namespace thicket::app {
 namespace {
@@ -23,6 +24,7 @@ public:
                 {{place.x(), place.y(), place.z(), p.size * static_cast<float>(at.scale), shown(p.colour.x()),
                   shown(p.colour.y()), shown(p.colour.z()), glows ? -std::max(p.opacity, 1e-4F) : p.opacity},
                  body.sprites[p.part],
+                 subject.id,
                  0});
         }
     }
@@ -44,6 +46,7 @@ public:
                 draw->groups.push_back({static_cast<std::uint32_t>(draw->dots.size()), 0, e.sprite});
             ++draw->groups.back().count;
             draw->dots.push_back(e.dot);
+            draw->owners.push_back(e.owner);
         }
         DrawItem item;
         item.particles = std::move(draw);
@@ -54,6 +57,7 @@ private:
     struct Entry {
         ParticleDot dot;
         std::shared_ptr<const Image> sprite;
+        std::uint32_t owner = 0;
         float far = 0;
     };
     std::vector<Particle> m_particles;
@@ -98,6 +102,30 @@ std::optional<DrawItem> particlesOf(const Subject& emitter, int level, const std
         }
     }
     return cloud.finish(eye);
+}
+
+CloudHit cloudAlong(const ParticleDraw& cloud, const Vec3d& eye, const Vec3d& direction) {
+    std::map<std::uint32_t, double> shares;
+    double clear = 1;
+    double nearest = 0;
+    for (std::size_t i = cloud.dots.size(); i-- > 0;) { // the nearest first
+        const ParticleDot& dot = cloud.dots[i];
+        const Vec3d to = Vec3f(dot.x, dot.y, dot.z).cast<double>() - eye;
+        const double along = to.dot(direction);
+        const double off = (to - along * direction).norm() / (0.5 * static_cast<double>(dot.size));
+        if (along <= 0 || off >= 1)
+            continue;
+        const double opacity = std::min(1.0, static_cast<double>(std::abs(dot.opacity))) * (1 - off * off);
+        if (shares.empty())
+            nearest = along;
+        shares[cloud.owners[i]] += clear * opacity;
+        clear *= 1 - opacity;
+    }
+    if (shares.empty())
+        return {};
+    const auto most = std::max_element(shares.begin(), shares.end(),
+                                       [](const auto& a, const auto& b) { return a.second < b.second; });
+    return {most->first, 1 - clear, nearest};
 }
 
 } // namespace thicket::app

@@ -16,4 +16,13 @@ std::optional<DrawItem> particlesOf(const Scene& scene, const SelectInput& input
 std::optional<DrawItem> particlesOf(const Subject& emitter, int level, const std::vector<double>& offsets,
                                     const Vec3d& eye, double seconds);
 
+/// What of a cloud is met along a ray.
+struct CloudHit {
+    std::uint32_t subject = 0; ///< that most of it is of
+    double opacity = 0;        ///< 0..1, of all that lies along it; 0: nothing is met
+    double metres = 0;         ///< to the nearest of it
+};
+/// direction   of length 1
+CloudHit cloudAlong(const ParticleDraw& cloud, const Vec3d& eye, const Vec3d& direction);
+
 } // namespace thicket::app

@@ -1,5 +1,6 @@
 // The camera by mouse, wheel, touchpad and keys.
 
+#include "app/viewport/particle_items.h"
 #include "app/viewport/viewport.h"
 #include "switching/pick_ray.h"
 
@@ -69,14 +70,27 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event) {
     m_wiping = false;
 }
 
-/// What a click meets is chosen: its subject, and of that the copy. The ground only where nothing stands before it.
+/// What a click meets is chosen: its subject, and of that the copy. The ground only where nothing stands before it,
+/// smoke where it hides most of what stands behind it.
 void Viewport::chooseAt(const QPointF& at) {
     const View view = shotView();
     const Vec3d direction = sightThrough(at);
     const auto& subjects = m_bench.session.scene().subjects;
     const auto terrain = groundAlongSight(direction, true);
+    const auto cloud = m_lastParticles ? cloudAlong(*m_lastParticles, view.eye, direction) : CloudHit();
+    const auto cloudChosen = [&](double metres, double opacity) {
+        if (cloud.opacity < opacity || cloud.metres >= metres)
+            return false;
+        m_bench.session.selectSubject(cloud.subject);
+        update();
+        emit selected();
+        return true;
+    };
+    constexpr double kHides = 0.5; // of what stands behind it
     for (const bool ground : {false, true}) {
         if (ground && terrain) {
+            if (cloudChosen(terrain->metres, kHides))
+                return;
             m_bench.session.selectSubject(m_input.subjects[m_input.grounds[terrain->ground].subject]);
             m_groundPlace = terrain->place;
             update();
@@ -84,7 +98,7 @@ void Viewport::chooseAt(const QPointF& at) {
             return;
         }
         if (const auto copy = copyAlong(m_input, m_state, selectedView(), selectionOptions(), view.eye, direction,
-                                        [&](const Batch& batch) { // smoke is seen through, and clicked through
+                                        [&](const Batch& batch) { // not the spheres that emitters lie in
                                             const Subject& subject = subjects[batch.subject];
                                             return subject.emitter() == nullptr &&
                                                    (subject.role == Role::Horizon) == ground;
@@ -95,6 +109,8 @@ void Viewport::chooseAt(const QPointF& at) {
                 (centreOf(placeOf(*copy), chain.bounds) - view.eye).norm() - chain.radius * placeOf(*copy).scale;
             if (!ground && terrain && nearest > terrain->metres)
                 continue;
+            if (cloudChosen(nearest, kHides))
+                return;
             const std::uint32_t id = m_input.subjects[m_input.batches[copy->batch].subject];
             m_bench.session.selectSubject(id);
             m_held = {copy, m_input.batches[copy->batch].copies, true};
@@ -103,6 +119,8 @@ void Viewport::chooseAt(const QPointF& at) {
             return;
         }
     }
+    constexpr double kSeen = 0.03; // before the sky
+    cloudChosen(1e300, kSeen);
 }
 
 bool Viewport::onWipe(const QPointF& at) const {
