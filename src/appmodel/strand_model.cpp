@@ -5,6 +5,7 @@
 #include "io/project/project.h"
 #include "io/project/recipe_file.h"
 #include "scene/strand_subject.h"
+#include "strands/strand_cards.h"
 
 #include <algorithm>
 #include <cmath>
@@ -208,18 +209,48 @@ void StrandModel::changeLevels(std::uint32_t id, const QString& label,
     m_session.change({id}, std::move(change));
 }
 
+namespace {
+
+/// The coarsest level that is drawn as lines.
+const StrandLevel& lastOfLines(const StrandsBody& body) {
+    const bool cards = body.levels.back().perCard > 0;
+    return body.levels[body.levels.size() - (cards ? 2 : 1)];
+}
+
+} // namespace
+
+bool StrandModel::setCards(std::uint32_t id, std::uint32_t perCard) {
+    const Subject* found = strands(id);
+    if (found == nullptr || !found->strands()->strands || perCard < kLeastPerCard || perCard > kMostPerCard ||
+        found->strands()->strands->size() < 2 * std::size_t{perCard})
+        return false;
+    const StrandLevel& last = found->strands()->levels.back();
+    if (last.perCard == perCard)
+        return true;
+    const QString label = last.perCard > 0 ? tr("Change the cards of %1") : tr("Make cards of %1");
+    changeLevels(id, label.arg(toText(found->name)), [perCard](const StrandsBody& body) {
+        std::vector<StrandLevel> levels = body.levels;
+        if (levels.back().perCard == 0)
+            levels.emplace_back();
+        levels.back().perCard = perCard;
+        return levels;
+    });
+    return true;
+}
+
 bool StrandModel::addLevel(std::uint32_t id) {
     const Subject* found = strands(id);
     constexpr std::size_t kMost = 8;
     if (found == nullptr || !found->strands()->strands || found->strands()->levels.size() >= kMost ||
-        found->strands()->levels.back().segments <= found->strands()->strands->size())
+        lastOfLines(*found->strands()).segments <= found->strands()->strands->size())
         return false;
     changeLevels(id, tr("Add a level to %1").arg(toText(found->name)), [](const StrandsBody& body) {
         const auto straight = static_cast<std::uint64_t>(body.strands->size());
         const auto inner = static_cast<double>(body.strands->segments() - straight);
-        const double share = static_cast<double>(body.levels.back().segments - straight) / std::max(inner, 1.0) / 2;
+        const std::uint64_t last = lastOfLines(body).segments;
+        const double share = static_cast<double>(last - straight) / std::max(inner, 1.0) / 2;
         StrandLevel level = levelWithShare(*body.strands, *body.worth, share);
-        if (level.segments >= body.levels.back().segments)
+        if (level.segments >= last)
             level = levelWithShare(*body.strands, *body.worth, 0);
         std::vector<StrandLevel> levels = body.levels;
         levels.push_back(level);
@@ -242,7 +273,8 @@ void StrandModel::removeLevel(std::uint32_t id, int level) {
 
 void StrandModel::setDeviation(std::uint32_t id, int level, double metres) {
     const Subject* found = strands(id);
-    if (found == nullptr || level < 1 || level >= static_cast<int>(found->strands()->levels.size()) || !(metres > 0))
+    if (found == nullptr || level < 1 || level >= static_cast<int>(found->strands()->levels.size()) || !(metres > 0) ||
+        found->strands()->levels[static_cast<std::size_t>(level)].perCard > 0)
         return;
     changeLevels(id, tr("Change L%1 of %2").arg(level).arg(toText(found->name)),
                  [level, metres](const StrandsBody& body) {
@@ -279,8 +311,9 @@ void StrandModel::setLook(std::uint32_t id, const StrandLook& look, const QStrin
 
 StrandModel::Measured StrandModel::measuredOf(const Subject& subject) const {
     const StrandsBody& body = *subject.strands();
-    return {body.strands, strandThinning(subject, scene().statedView()), body.look,
-            strandChain(subject, scene().statedView()).fromMetres, subject.rule.reachMetres};
+    return {body.strands,      strandThinning(subject, scene().statedView()),
+            body.look,         strandChain(subject, scene().statedView()).fromMetres,
+            body.layout.cards, subject.rule.reachMetres};
 }
 
 std::vector<StrandCover> StrandModel::cover(std::uint32_t id) {
@@ -308,7 +341,7 @@ std::vector<StrandCover> StrandModel::cover(std::uint32_t id) {
         [this, id, of, distances, view, subject = *found](const JobContext& job) -> JobQueue::Finish {
             const StrandsBody& body = *subject.strands();
             auto values = measureCover(*body.strands, *body.worth, strandChain(subject, view), of.thinning, body.look,
-                                       view, distances, job);
+                                       view, distances, job, of.cards.get());
             return [this, id, of, made = std::move(values)] {
                 if (m_measuring && m_measuring->first == id && m_measuring->second == of)
                     m_measuring.reset();

@@ -31,6 +31,8 @@ public:
     // Levels, chosen in the background, and looks
     /// One more level between the coarsest and straight lines; false when there is none to be had.
     bool addLevel(std::uint32_t id);
+    /// Cards as the last level, or other ones; one card stands for so many strands. False when there are too few.
+    bool setCards(std::uint32_t id, std::uint32_t perCard);
     void removeLevel(std::uint32_t id, int level);
     /// How far a level may be off; it becomes what it truly is.
     void setDeviation(std::uint32_t id, int level, double metres);
@@ -64,6 +66,7 @@ private:
         Thinning thinning;
         StrandLook look;
         std::vector<double> from; ///< where levels come in
+        std::shared_ptr<const StrandCards> cards;
         double reach = 0;
         bool operator==(const Measured&) const = default;
     };

@@ -1,6 +1,7 @@
 #include "cli/cli.h"
 
 #include "cli/commands.h"
+#include "strands/strand_cards.h"
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
@@ -413,6 +414,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->needs(grow)
         ->check(CLI::PositiveNumber);
     strandsCommand->add_option("--seed", strandsOptions.seed, "Another seed")->needs(grow);
+    strandsCommand->add_option("--cards", strandsOptions.perCard, "A last level of cards, each for so many strands")
+        ->check(CLI::Range(kLeastPerCard, kMostPerCard));
     strandsCommand->add_option("--cover", strandsOptions.cover, "Distances in metres at which the cover is measured")
         ->delimiter(',')
         ->check(CLI::PositiveNumber);

@@ -130,6 +130,7 @@ struct StrandsOptions {
     double density = 0; ///< in place of the recipe's; 0: that
     std::optional<std::uint32_t> seed;
     std::vector<double> cover; ///< distances at which the cover is measured
+    std::uint32_t perCard = 0; ///< strands that a card of the last level stands for; 0: no such level
     double fovDegrees = 60;
     int heightPx = 1080;
 };

@@ -9,6 +9,7 @@
 #include "io/project/recipe_file.h"
 #include "scene/edits.h"
 #include "scene/strand_subject.h"
+#include "strands/strand_cards.h"
 
 #include <fmt/format.h>
 
@@ -82,6 +83,17 @@ int strands(const Console& console, const StrandsOptions& options) {
     auto made = options.recipe.empty() ? readLines(console, options, notes) : grow(console, options, scene);
     if (!made)
         return fail(console, made.error());
+    if (options.perCard > 0) {
+        if (made->strands()->strands->size() < 2 * std::size_t{options.perCard})
+            return fail(console, {ErrorCode::BadInput, "--cards",
+                                  fmt::format("{} strands are too few for cards of {}",
+                                              made->strands()->strands->size(), options.perCard),
+                                  "let a card stand for fewer"});
+        std::vector<StrandLevel> levels = made->strands()->levels;
+        levels.emplace_back();
+        levels.back().perCard = options.perCard;
+        *made = withStrandLevels(std::move(*made), std::move(levels));
+    }
     const double ms = msSince(start);
     for (const std::string& note : notes)
         console.err << "thicket: " << options.file.string() << ": " << note << '\n';
@@ -91,8 +103,8 @@ int strands(const Console& console, const StrandsOptions& options) {
     const Thinning thinning = strandThinning(*made, view);
     std::vector<StrandCover> covers;
     if (!options.cover.empty()) {
-        auto measured =
-            measureCover(*body.strands, *body.worth, chain, thinning, body.look, view, options.cover, console.job);
+        auto measured = measureCover(*body.strands, *body.worth, chain, thinning, body.look, view, options.cover,
+                                     console.job, body.layout.cards.get());
         if (!measured)
             return fail(console, measured.error());
         covers = std::move(*measured);
@@ -110,9 +122,12 @@ int strands(const Console& console, const StrandsOptions& options) {
         out["levels"].push_back({{"deviation_metres", level.deviation},
                                  {"triangles", 2 * level.segments},
                                  {"from_metres", chain.fromMetres[l]}});
+        if (level.perCard > 0)
+            out["levels"].back()["strands_per_card"] = level.perCard;
         lines += fmt::format(
-            "  L{}  {:>12} triangles   {:<16} from {}\n", l, grouped(static_cast<std::int64_t>(2 * level.segments)),
-            l == 0 ? std::string("the source") : "off by " + length(level.deviation), length(chain.fromMetres[l]));
+            "  L{}  {:>12} triangles   {:<16} from {}{}\n", l, grouped(static_cast<std::int64_t>(2 * level.segments)),
+            l == 0 ? std::string("the source") : "off by " + length(level.deviation), length(chain.fromMetres[l]),
+            level.perCard > 0 ? fmt::format(", a card for {} strands", level.perCard) : "");
     }
     if (!covers.empty())
         out["cover"] = ordered_json::array();

@@ -2,6 +2,7 @@
 
 #include "scene/fields.h"
 #include "strands/ribbon_mesh.h"
+#include "strands/strand_cards.h"
 
 #include <algorithm>
 #include <cmath>
@@ -63,16 +64,32 @@ Result<void> derive(StrandsBody& body, const std::string& name, const JobContext
 }
 
 void layLevels(StrandsBody& body, std::vector<StrandLevel> levels) {
-    std::vector<StrandLevel> out{{0, body.strands->segments(), {}}};
+    StrandLevel source;
+    source.segments = body.strands->segments();
+    std::vector<StrandLevel> out{source};
+    std::optional<StrandLevel> ofCards;
     for (std::size_t l = 1; l < levels.size(); ++l) {
+        if (levels[l].perCard > 0) { // of several the last
+            ofCards = levels[l];
+            continue;
+        }
         StrandLevel level = levelWithin(*body.strands, *body.worth, levels[l].deviation);
         level.fixed = levels[l].fixed;
         out.push_back(level);
     }
     std::stable_sort(out.begin() + 1, out.end(),
                      [](const StrandLevel& a, const StrandLevel& b) { return a.deviation < b.deviation; });
+    std::shared_ptr<const StrandCards> cards;
+    if (ofCards) {
+        const bool same = body.layout.cards && !body.levels.empty() && body.levels.back().perCard == ofCards->perCard;
+        cards =
+            same ? body.layout.cards : std::make_shared<const StrandCards>(cardsOf(*body.strands, ofCards->perCard));
+        ofCards->deviation = cards->deviation;
+        ofCards->segments = cards->count();
+        out.push_back(*ofCards);
+    }
     body.levels = std::move(out);
-    body.layout = layOut(*body.strands, *body.worth, body.places, body.levels, &body.layout);
+    body.layout = layOut(*body.strands, *body.worth, body.places, body.levels, &body.layout, std::move(cards));
 }
 
 } // namespace
@@ -130,7 +147,9 @@ std::vector<LevelCost> strandCosts(const StrandsBody& body) {
     for (const StrandLevel& level : body.levels) {
         LevelCost cost;
         cost.triangles = static_cast<std::uint32_t>(2 * level.segments);
-        cost.vertices = static_cast<std::uint32_t>(2 * level.segments + 2 * (body.strands ? body.strands->size() : 0));
+        cost.vertices = static_cast<std::uint32_t>(
+            level.perCard > 0 ? 4 * level.segments
+                              : 2 * level.segments + 2 * (body.strands ? body.strands->size() : 0));
         cost.draws = 1;
         cost.deviationMetres = level.deviation;
         cost.fixed = level.fixed;

@@ -14,7 +14,8 @@ Result<Subject> makeStrands(std::string name, Role role, StrandsBody body, const
 /// ERRORS    Cancelled; what checkStrands says.
 Result<Subject> withStrands(Subject subject, std::shared_ptr<const StrandSet> strands, const JobContext& job);
 
-/// The same strands with other levels: their deviations count, and become true ones. The first is the source's.
+/// The same strands with other levels: their deviations, or how many strands a card stands for, count, and deviations
+/// become true ones. The first is the source's; one of cards is the last, and there is at most one.
 Subject withStrandLevels(Subject subject, std::vector<StrandLevel> levels);
 
 /// The same strands in other colours, in their picture too.

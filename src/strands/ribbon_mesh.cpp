@@ -1,6 +1,8 @@
 #include "strands/ribbon_mesh.h"
 
 #include "base/text.h"
+#include "image/image.h"
+#include "strands/strand_cards.h"
 
 #include <cmath>
 #include <numbers>
@@ -44,6 +46,48 @@ Mesh ribbonMesh(const StrandSet& set, const StrandLook& look) {
     }
     out.parts = {{0, out.triangleCount(), 0}};
     return out;
+}
+
+Mesh cardMesh(const StrandSet& set, const StrandCards& cards, const StrandLook& look) {
+    Mesh out;
+    for (std::uint32_t s = 0; s < cards.count(); ++s) {
+        const Vec3f root = set.points[set.first[s]];
+        const Vec3f& axis = cards.stands[s].axis;
+        const double turn = 2 * std::numbers::pi * hashShare(s + 1);
+        Vec3f across = axis.cross(Vec3f(static_cast<float>(std::cos(turn)), 0.2F, static_cast<float>(std::sin(turn))));
+        across = across.norm() > 1e-6F ? Vec3f(across.normalized()) : Vec3f(1, 0, 0);
+        const Vec3f normal = across.cross(axis);
+        const float size = cards.stands[s].size;
+        const float light = std::min(lightnessOf(look, s), 1.0F);
+        const auto v = static_cast<std::uint32_t>(out.positions.size());
+        for (const float up : {0.0F, 1.0F})
+            for (const float side : {-1.0F, 1.0F}) {
+                out.positions.push_back(root + axis * (size * (cards.low + up * (cards.high - cards.low))) +
+                                        across * (side * size * cards.half));
+                out.normals.push_back(normal);
+                out.uvs.emplace_back(side * 0.5F + 0.5F, 1 - up);
+                out.colors.emplace_back(light, light, light, 1.0F);
+            }
+        out.indices.insert(out.indices.end(), {v, v + 1, v + 2, v + 2, v + 1, v + 3});
+    }
+    out.parts = {{0, out.triangleCount(), 0}};
+    return out;
+}
+
+Image cardPicture(const StrandCards& cards, const StrandLook& look) {
+    Pixels pixels{cards.width, cards.height, {}};
+    pixels.rgba.reserve(4 * cards.picture.size());
+    for (int y = cards.height; y-- > 0;) // rows from the top
+        for (int x = 0; x < cards.width; ++x) {
+            const std::uint8_t at = cards.picture[static_cast<std::size_t>(y) * static_cast<std::size_t>(cards.width) +
+                                                  static_cast<std::size_t>(x)];
+            const float t = at == 0 ? 0.5F : static_cast<float>(at - 1) / 254;
+            const Vec3f colour = look.root + t * (look.tip - look.root);
+            for (int c = 0; c < 3; ++c)
+                pixels.rgba.push_back(toSrgb(colour[c]));
+            pixels.rgba.push_back(at == 0 ? 0 : 255);
+        }
+    return encodePng(pixels, "tuft");
 }
 
 } // namespace thicket

@@ -9,4 +9,9 @@ namespace thicket {
 /// strand; points from the middle of the set. Normals lie across, colours are the look's, UVs run from root to tip.
 Mesh ribbonMesh(const StrandSet& set, const StrandLook& look);
 
+/// A card a strand that has one, each turned its own way. UVs are those of its picture, colours how light it is.
+Mesh cardMesh(const StrandSet& set, const StrandCards& cards, const StrandLook& look);
+/// The picture of the cards in the colours of a look; where there is nothing it is see-through, in the mean colour.
+Image cardPicture(const StrandCards& cards, const StrandLook& look);
+
 } // namespace thicket

@@ -30,10 +30,12 @@ struct StrandCover {
 /// Pictures of a patch in the middle of the set as it is seen from such distances, from a little above: all strands at
 /// their finest, then those that the thinning keeps there, as wide as it makes them and with the points of the level
 /// that the chain shows. 4 x 4 samples a pixel; the nearer strand hides the other.
+/// cards   of the chain's last level, where it is one of cards; else null
 /// ERRORS  Cancelled.
 Result<std::vector<StrandCover>> measureCover(const StrandSet& set, std::span<const float> worth,
                                               const ResolvedChain& chain, const Thinning& thinning,
                                               const StrandLook& look, const View& view,
-                                              std::span<const double> distances, const JobContext& job);
+                                              std::span<const double> distances, const JobContext& job,
+                                              const StrandCards* cards = nullptr);
 
 } // namespace thicket

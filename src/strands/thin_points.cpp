@@ -1,5 +1,7 @@
 #include "strands/thin_points.h"
 
+#include "strands/strand_cards.h"
+
 #include "base/parallel.h"
 
 #include <algorithm>
@@ -96,7 +98,8 @@ StrandLevel levelWithShare(const StrandSet& set, std::span<const float> worth, d
 }
 
 std::vector<StrandLevel> usualLevels(const StrandSet& set, std::span<const float> worth, std::size_t most) {
-    std::vector<StrandLevel> out{{0, set.segments(), {}}};
+    std::vector<StrandLevel> out(1);
+    out.front().segments = set.segments();
     const auto inner = static_cast<double>(set.segments() - set.size());
     double share = 0.5;
     while (out.size() < most) {
@@ -115,7 +118,8 @@ std::vector<StrandLevel> usualLevels(const StrandSet& set, std::span<const float
 }
 
 StrandLayout layOut(const StrandSet& set, std::span<const float> worth, const StrandPlaces& places,
-                    std::span<const StrandLevel> levels, const StrandLayout* before) {
+                    std::span<const StrandLevel> levels, const StrandLayout* before,
+                    std::shared_ptr<const StrandCards> cards) {
     StrandLayout out;
     if (before != nullptr && before->cells && before->cells->placements == places.places)
         out.cells = before->cells;
@@ -125,8 +129,10 @@ StrandLayout layOut(const StrandSet& set, std::span<const float> worth, const St
     costs->meanLength = places.meanLength;
     costs->meanWidth = places.meanWidth;
     costs->before.resize(levels.size());
-    for (const StrandLevel& level : levels)
+    for (const StrandLevel& level : levels) {
         out.deviations.push_back(level.deviation);
+        costs->carded.push_back(level.perCard > 0);
+    }
     const std::size_t slots = out.cells->size();
     for (std::size_t l = 0; l < levels.size(); ++l) {
         std::vector<std::uint32_t>& sums = costs->before[l];
@@ -135,7 +141,9 @@ StrandLayout layOut(const StrandSet& set, std::span<const float> worth, const St
         for (std::size_t slot = 0; slot < slots; ++slot) {
             const std::uint32_t strand = out.cells->placementOf[slot];
             std::uint32_t kept = set.countOf(strand);
-            if (l > 0) {
+            if (levels[l].perCard > 0) {
+                kept = cards && strand < cards->count() ? 2 : 1;
+            } else if (l > 0) {
                 kept = 0;
                 eachKept(set, worth, strand, off, [&kept](std::uint32_t) { ++kept; });
             }
@@ -143,6 +151,7 @@ StrandLayout layOut(const StrandSet& set, std::span<const float> worth, const St
         }
     }
     out.costs = std::move(costs);
+    out.cards = std::move(cards);
     return out;
 }
 

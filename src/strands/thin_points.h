@@ -8,6 +8,8 @@
 
 namespace thicket {
 
+struct StrandCards;
+
 /// What each point is worth, metres: it stays in a level that may be off by less. Ends are worth infinity. How far a
 /// strand without a point is off counts both its place and half of its width.
 /// ERRORS  Cancelled.
@@ -26,8 +28,9 @@ void eachKept(const StrandSet& set, std::span<const float> worth, std::size_t st
 
 /// A level of strands.
 struct StrandLevel {
-    double deviation = 0;       ///< metres that a line, with half of its width, is off at most
-    std::uint64_t segments = 0; ///< of all strands
+    double deviation = 0;       ///< metres that a line, with half of its width, is off at most; of cards as StrandCards
+    std::uint64_t segments = 0; ///< of all strands; cards
+    std::uint32_t perCard = 0;  ///< a card stands for so many strands; 0: they are drawn as lines
     std::optional<FixedSwitch> fixed;
     bool operator==(const StrandLevel&) const = default;
 };
@@ -45,10 +48,13 @@ struct StrandLayout {
     std::shared_ptr<const CellTable> cells;
     std::shared_ptr<const StrandCosts> costs; ///< of `levels`
     std::vector<double> deviations;           ///< of the levels that `costs` are of
+    std::shared_ptr<const StrandCards> cards; ///< of the last level, where it is one of cards
 };
-/// `before`: its cells are used again where they are of the same strands.
+/// cards      of the last level, where it is one of cards
+/// before     its cells are used again where they are of the same strands
 StrandLayout layOut(const StrandSet& set, std::span<const float> worth, const StrandPlaces& places,
-                    std::span<const StrandLevel> levels, const StrandLayout* before);
+                    std::span<const StrandLevel> levels, const StrandLayout* before,
+                    std::shared_ptr<const StrandCards> cards = {});
 
 /// A set with only the points of a level, and only the strands of ranks below a share, made as many times as wide.
 StrandSet cutStrands(const StrandSet& set, std::span<const float> worth, double deviation, double keep, double grow);

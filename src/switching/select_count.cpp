@@ -84,9 +84,8 @@ private:
                 continue;
             const LevelCost& level = m_pass.batch.chain.levels[static_cast<std::size_t>(at)];
             if (const auto& strands = m_pass.batch.strands) {
-                const std::uint64_t triangles = strands->triangles(static_cast<std::size_t>(at), first, count);
-                cost.triangles += triangles;
-                cost.vertices += triangles + std::uint64_t{2} * count; // two more than its triangles, of a ribbon
+                cost.triangles += strands->triangles(static_cast<std::size_t>(at), first, count);
+                cost.vertices += strands->vertices(static_cast<std::size_t>(at), first, count);
             } else {
                 cost.triangles += std::uint64_t{level.triangles} * count;
                 cost.vertices += std::uint64_t{level.vertices} * count;

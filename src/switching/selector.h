@@ -26,11 +26,17 @@ constexpr std::size_t kCullReasons = 7;
 struct StrandCosts {
     /// A level: the triangles of all slots before this one; one entry more than there are slots.
     std::vector<std::vector<std::uint32_t>> before;
-    double meanLength = 0; ///< metres
+    std::vector<bool> carded; ///< a level: it is drawn by cards, which some of the strands have
+    double meanLength = 0;    ///< metres
     double meanWidth = 0;
 
     [[nodiscard]] std::uint64_t triangles(std::size_t level, std::uint32_t first, std::uint32_t count) const {
         return before[level][first + count] - before[level][first];
+    }
+    /// Of a ribbon two more than its triangles, of a card twice as many.
+    [[nodiscard]] std::uint64_t vertices(std::size_t level, std::uint32_t first, std::uint32_t count) const {
+        const std::uint64_t of = triangles(level, first, count);
+        return carded[level] ? 2 * of : of + std::uint64_t{2} * count;
     }
 };
 

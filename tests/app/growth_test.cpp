@@ -9,6 +9,7 @@
 #include "app/strands/strand_levels.h"
 #include "app/window_fixture.h"
 #include "scene/kinds.h"
+#include "strands/strand_cards.h"
 
 #include <QCheckBox>
 #include <QPushButton>
@@ -130,6 +131,51 @@ TEST_F(GrowthWindow, a_switch_of_strands_is_dragged_on_the_chart) {
     drag(&chart, from, from + QPoint(8, 0));
     EXPECT_GT(ownChainOf(own(), view)->fromMetres[1], before);
     EXPECT_TRUE(own().strands()->levels[1].fixed.has_value());
+}
+
+TEST_F(GrowthWindow, cards_become_the_last_level_and_the_meadow_looks_alike) {
+    grow(Stage::Thin);
+    auto* make = named<QPushButton>("makeStrandCards");
+    ASSERT_NE(make, nullptr);
+    const std::size_t levels = own().strands()->levels.size();
+    make->click();
+    waitForJobs();
+    ASSERT_EQ(own().strands()->levels.size(), levels + 1);
+    EXPECT_EQ(own().strands()->levels.back().perCard, kUsualPerCard);
+    EXPECT_FALSE(make->isEnabled()) << "there is one such level";
+    // One more of lines comes before it.
+    window->bench().strands.setDeviation(own().id, 1, 1e-5);
+    waitForJobs();
+    EXPECT_EQ(own().strands()->levels.back().perCard, kUsualPerCard);
+    window->bench().session.selectLevel(static_cast<int>(levels));
+    auto* per = named<NumberBox>("strandsPerCard");
+    ASSERT_NE(per, nullptr);
+    ASSERT_TRUE(per->isVisible());
+    per->setFocus();
+    per->selectAll();
+    QTest::keyClicks(per, QStringLiteral("8"));
+    QTest::keyClick(per, Qt::Key_Return);
+    waitForJobs();
+    EXPECT_EQ(own().strands()->levels.back().perCard, 8U);
+    // All of it as cards, and all of it as it is.
+    window->setStage(Stage::Switch);
+    window->viewport().setShotView({0, 1.6, 30}, {0, 0, 0});
+    ASSERT_TRUE(settled());
+    const double lines = unlike(middle());
+    for (int l = 1; l <= static_cast<int>(levels); ++l) { // none comes in before the one before it
+        window->bench().switching.setSwitchDistance(own().id, l, 0.1 * l);
+        waitForJobs();
+    }
+    ASSERT_TRUE(settled());
+    QTest::qWait(700);
+    ASSERT_TRUE(settled());
+    EXPECT_EQ(window->viewport().submittedTriangles(), window->viewport().exact().total.triangles);
+    EXPECT_LT(window->viewport().submittedTriangles(), 2.0 * static_cast<double>(own().strands()->strands->size()) / 7);
+    EXPECT_NEAR(unlike(middle()), lines, 0.15 * lines + 0.02);
+    while (steps().canUndo() && own().strands()->levels.size() > levels)
+        steps().undo();
+    EXPECT_EQ(own().strands()->levels.size(), levels);
+    EXPECT_TRUE(make->isEnabled());
 }
 
 TEST_F(GrowthWindow, smoke_is_drawn_with_its_levels_side_by_side) {

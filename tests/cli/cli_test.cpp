@@ -682,6 +682,27 @@ TEST(CliStrands, a_recipe_grows_and_its_levels_and_cover_are_said) {
     EXPECT_EQ(lines.json()["count"], out["count"]);
 }
 
+TEST(CliStrands, cards_are_a_last_level_that_a_project_keeps) {
+    const FieldFiles files;
+    const std::string recipe = files.written(
+        "r.strands.json", R"({"format": "lean-thicket-strand-recipe", "version": 1, "name": "Marram", "density": 12,
+            "ground": {"height": 0, "low": [-10, -10], "high": [10, 10]}, "length": 0.8, "points": 6})");
+    const Ran made =
+        run({"strands", "--grow", recipe, "--cards", "20", "-o", files.project, "--cover", "400", "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    const auto last = made.json()["levels"].back();
+    EXPECT_EQ(last["strands_per_card"], 20);
+    EXPECT_EQ(last["triangles"], made.json()["count"].get<int>() / 20 * 2);
+    const Ran shipped = run({"ship", files.project, "-o", (files.folder.path() / "out3").string(), "--json"});
+    ASSERT_EQ(shipped.code, 0) << shipped.err;
+    const auto rule = nlohmann::json::parse(*readTextFile(files.folder.path() / "out3" / "marram.strands.json"));
+    EXPECT_EQ(rule["levels"].back()["cards"]["strandsPerCard"], 20);
+    EXPECT_EQ(rule["levels"].back()["fromMetres"], last["from_metres"]);
+    const Ran tooMany = run({"strands", "--grow", recipe, "--density", "0.5", "--cards", "200"});
+    EXPECT_EQ(tooMany.code, 1);
+    EXPECT_NE(tooMany.err.find("too few for cards of 200"), std::string::npos) << tooMany.err;
+}
+
 TEST(CliStrands, what_cannot_be_is_one_sentence) {
     const FieldFiles files;
     const std::string dense =

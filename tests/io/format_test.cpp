@@ -221,8 +221,10 @@ StrandsBody anyStrands(Dice& dice) {
     body.look.vary = dice.between(0, 1);
     double off = 0;
     for (int i = dice.upTo(4); i >= 0; --i, off += dice.between(0.001, 0.1))
-        body.levels.push_back({off, static_cast<std::uint64_t>(1 + dice.upTo(100'000)),
+        body.levels.push_back({off, static_cast<std::uint64_t>(1 + dice.upTo(100'000)), 0,
                                dice.coin() || off == 0 ? std::nullopt : std::optional(anySwitch(dice))});
+    if (body.levels.size() > 1 && dice.coin())
+        body.levels.back().perCard = static_cast<std::uint32_t>(2 + dice.upTo(1022));
     body.thinning.keep.points = {{dice.between(1, 9), 1}, {dice.between(10, 90), dice.between(0, 1)}};
     body.thinning.growAtMost = dice.between(1, 8);
     return body;

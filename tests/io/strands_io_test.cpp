@@ -13,6 +13,7 @@
 #include "scene/edits.h"
 #include "scene/emitter_subject.h"
 #include "scene/strand_subject.h"
+#include "strands/strand_cards.h"
 #include "support/json_schema.h"
 #include "support/temp_folder.h"
 
@@ -308,6 +309,36 @@ TEST(StrandsProject, what_was_grown_is_kept_beside_and_does_not_grow_again) {
     EXPECT_TRUE(fs::is_empty(levelsFolder(file)));
 }
 
+TEST(StrandsProject, cards_are_made_again_as_they_were_and_stand_last) {
+    const TempFolder folder;
+    Scene scene;
+    Subject made = grass(scene);
+    std::vector<StrandLevel> levels = made.strands()->levels;
+    levels.emplace_back().perCard = 7;
+    made = withStrandLevels(std::move(made), levels);
+    apply(scene, addSubjects(scene, {made}, {}));
+    const fs::path file = folder.path() / "a.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, true));
+    const auto back = readProject(file, {});
+    ASSERT_TRUE(back) << back.error().text();
+    const StrandsBody& is = *back->scene.subjects[0].strands();
+    EXPECT_EQ(is.levels, made.strands()->levels);
+    ASSERT_TRUE(is.layout.cards);
+    EXPECT_EQ(*is.layout.cards, *made.strands()->layout.cards);
+    // Where else it stands is refused, and nothing else that could be meant.
+    const auto refused = [&](std::size_t level, std::uint32_t perCard, const char* reason) {
+        json broken = json::parse(*readTextFile(file));
+        broken["subjects"][0]["levels"][level]["strandsPerCard"] = perCard;
+        ASSERT_TRUE(writeTextFile(folder.path() / "b.thicket.json", broken.dump()));
+        const auto read = readProject(folder.path() / "b.thicket.json", {});
+        ASSERT_FALSE(read);
+        EXPECT_NE(read.error().text().find(reason), std::string::npos) << read.error().text();
+    };
+    refused(0, 7, "only the last of several levels");
+    refused(1, 7, "only the last of several levels");
+    refused(levels.size() - 1, 1, "strandsPerCard");
+}
+
 TEST(StrandRecipes, come_back_from_their_files) {
     const TempFolder folder;
     Scene scene;
@@ -378,13 +409,16 @@ TEST(Shipping, strands_and_emitters_are_written_and_read_back) {
     Placement at;
     at.position = {3, 0, 2};
     std::get<EmitterBody>(smoke->body).placed = std::make_shared<const Placements>(Placements{at});
-    apply(scene, addSubjects(scene, {grass(scene), *smoke}, {}));
+    Subject meadow = grass(scene);
+    std::vector<StrandLevel> withCards = meadow.strands()->levels;
+    withCards.emplace_back().perCard = 10;
+    apply(scene, addSubjects(scene, {withStrandLevels(std::move(meadow), withCards), *smoke}, {}));
     ShipOptions options;
     options.ribbons = true;
     const auto report = shipScene(scene, folder.path() / "out", options, {});
     ASSERT_TRUE(report) << report.error().text();
     const std::size_t levels = scene.subjects[0].strands()->levels.size();
-    EXPECT_EQ(report->files.size(), 2 * levels + 1 + 3);
+    EXPECT_EQ(report->files.size(), 2 * (levels - 1) + 1 + 1 + 3) << "of cards there is one file";
     for (const ShippedFile& f : report->files) {
         EXPECT_TRUE(f.verified) << f.path;
         EXPECT_GT(f.bytes, 0U);
@@ -393,6 +427,15 @@ TEST(Shipping, strands_and_emitters_are_written_and_read_back) {
     for (const std::string& broken : breaks(schemaNamed("strands"), rule))
         ADD_FAILURE() << broken;
     EXPECT_EQ(rule["levels"].size(), levels);
+    const StrandsBody& body = *scene.subjects[0].strands();
+    EXPECT_EQ(rule["levels"].back()["cards"]["count"], body.strands->size() / 10);
+    const auto cards = readModel(folder.path() / "out" / fmt::format("grass.L{}.cards.glb", levels - 1), {});
+    ASSERT_TRUE(cards);
+    EXPECT_EQ(cards->front().levels.front().mesh.triangleCount(), 2 * (body.strands->size() / 10));
+    ASSERT_EQ(cards->front().surfaces.images.size(), 1U);
+    const auto picture = decodeImage(cards->front().surfaces.images[0]);
+    ASSERT_TRUE(picture);
+    EXPECT_EQ(picture->width, body.layout.cards->width);
     const auto back = readEmitterFile(folder.path() / "out" / "signal-fire.emitter.json");
     ASSERT_TRUE(back);
     EXPECT_EQ(back->emitter, fire());

@@ -2,6 +2,9 @@
 
 #include "app/look/look.h"
 #include "scene/strand_subject.h"
+#include "strands/strand_cards.h"
+
+#include <cmath>
 
 namespace thicket::app {
 
@@ -14,6 +17,11 @@ StrandLevels::StrandLevels(Workbench& bench, QWidget* parent) : Panel(tr("Fewer 
     m_exact = fieldRow(tr("Off by at most"), m_deviation,
                        tr("A point stays where the line, with half of its width, would be off by more"));
     body->addWidget(m_exact);
+    m_perCard = new NumberBox(kLeastPerCard, kMostPerCard, 0, {});
+    m_perCard->setObjectName(QStringLiteral("strandsPerCard"));
+    m_perCardRow = fieldRow(tr("Strands a card"), m_perCard,
+                            tr("One in so many keeps a card with a picture of the tuft round it; the others go"));
+    body->addWidget(m_perCardRow);
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("What is left of the cover"), "title"));
     m_cover = makeLabel({});
@@ -27,13 +35,28 @@ StrandLevels::StrandLevels(Workbench& bench, QWidget* parent) : Panel(tr("Fewer 
     m_add = makeButton(tr("Add a level"), tr("Half as many inner points as the last one"), true);
     m_add->setObjectName(QStringLiteral("addStrandLevel"));
     m_remove = makeButton(tr("Remove"), tr("Remove the chosen level (Delete)"));
+    m_makeCards =
+        makeButton(tr("Cards"), tr("A last level of cards that turn to the camera, each for a tuft of strands"));
+    m_makeCards->setObjectName(QStringLiteral("makeStrandCards"));
     footer->addWidget(m_add, 1);
+    footer->addWidget(m_makeCards);
     footer->addWidget(m_remove);
     connect(m_add, &QPushButton::clicked, this, [this] {
         const Subject* s = strands();
         if (s != nullptr && !m_bench.strands.addLevel(s->id))
             m_bench.session.say(tr("The last level is straight lines already: there is none with fewer points."));
     });
+    const auto setCards = [this](std::uint32_t perCard) {
+        const Subject* s = strands();
+        if (s != nullptr && !m_bench.strands.setCards(s->id, perCard))
+            m_bench.session.say(tr("%1 strands are too few for cards of %2.")
+                                    .arg(groupedText(static_cast<qint64>(s->strands()->strands->size())))
+                                    .arg(perCard));
+        refresh();
+    };
+    connect(m_makeCards, &QPushButton::clicked, this, [setCards] { setCards(kUsualPerCard); });
+    connect(m_perCard, &NumberBox::chosen, this,
+            [setCards](double v) { setCards(static_cast<std::uint32_t>(std::lround(v))); });
     connect(m_remove, &QPushButton::clicked, this,
             [this] { m_bench.strands.removeLevel(m_bench.session.subjectId(), m_bench.session.level()); });
     connect(m_deviation, &NumberBox::chosen, this, [this](double v) {
@@ -77,13 +100,19 @@ void StrandLevels::refresh() {
         FigureCard::Lines lines;
         lines.name = tr("L%1").arg(i);
         lines.cost = tr("%1 triangles").arg(groupedText(static_cast<qint64>(2 * level.segments)));
-        lines.left = tr("%1 points a strand").arg(figureText(points, 2));
+        lines.left = level.perCard > 0 ? tr("a card for %1 strands").arg(level.perCard)
+                                       : tr("%1 points a strand").arg(figureText(points, 2));
         lines.right = QStringLiteral("%1 %").arg(figureText(share, 3));
         lines.leftBelow = i == 0 ? tr("the source") : tr("off by %1").arg(lengthText(level.deviation));
         const double from = chain.fromMetres[static_cast<std::size_t>(i)];
         lines.rightBelow = i == 0 ? tr("from 0 m") : from > 1e9 ? tr("never") : tr("from %1").arg(distanceText(from));
         cardAt(m_cards, i)->show(lines, i == chosen);
     }
+    const StrandLevel& at = of.levels[static_cast<std::size_t>(chosen)];
+    m_exact->setVisible(at.perCard == 0);
+    m_perCardRow->setVisible(at.perCard > 0);
+    m_perCard->show(at.perCard);
+    m_makeCards->setEnabled(of.levels.back().perCard == 0);
     m_exact->setEnabled(chosen > 0);
     m_remove->setEnabled(chosen > 0);
     m_deviation->show(1000 * of.levels[static_cast<std::size_t>(chosen)].deviation);

@@ -24,8 +24,11 @@ private:
     QVBoxLayout* m_cards;
     NumberBox* m_deviation;
     QWidget* m_exact;
+    NumberBox* m_perCard;
+    QWidget* m_perCardRow;
     QLabel* m_cover;
     QPushButton* m_add;
+    QPushButton* m_makeCards;
     QPushButton* m_remove;
 };
 

@@ -2,6 +2,7 @@
 // Strands on the graphics card: ribbons that face the camera, each read from buffers by its number, so that thousands
 // are one draw.
 
+#include "strands/strand_cards.h"
 #include "strands/strand_cover.h"
 #include "switching/selector.h"
 
@@ -18,7 +19,8 @@ struct StrandDraw {
     std::shared_ptr<const StrandSet> set;
     std::shared_ptr<const std::vector<float>> worth;
     std::shared_ptr<const StrandCosts> costs;
-    double deviation = -1; ///< of the level; below 0: all points
+    double deviation = -1;                    ///< of the level; below 0: all points
+    std::shared_ptr<const StrandCards> cards; ///< in place of lines; then only strands that have one are listed
     StrandLook look;
     Thinning thinning;
     bool thins = false;
@@ -49,7 +51,7 @@ public:
     void draw(const StrandDraw& what, const std::shared_ptr<const CellTable>& cells, std::uint32_t first,
               std::uint32_t count, const std::vector<std::uint32_t>& listed, const How& how);
     /// The most points that a strand of it has.
-    std::uint32_t mostPoints(const StrandDraw& what) { return levelOf(what).most; }
+    std::uint32_t mostPoints(const StrandDraw& what) { return levelOf(what).most; } // two where they are cards
 
 private:
     struct Buffer {
@@ -73,7 +75,15 @@ private:
     Level& levelOf(const StrandDraw& what);
     Places& placesOf(const StrandDraw& what, const std::shared_ptr<const CellTable>& cells);
 
-    QOpenGLShaderProgram m_program;
+    struct Cards {
+        std::weak_ptr<const StrandCards> owner;
+        GLuint picture = 0;
+        Buffer stands;
+    };
+    const Cards& cardsOf(const std::shared_ptr<const StrandCards>& cards);
+    QOpenGLShaderProgram m_lines;
+    QOpenGLShaderProgram m_byCards;
+    std::map<const StrandCards*, Cards> m_cards;
     std::map<std::pair<const StrandSet*, double>, Level> m_levels;
     std::map<const CellTable*, Places> m_places;
     Buffer m_listed;

@@ -55,7 +55,21 @@ void addStrands(const StrandsBody& body, const Batch& batch, const Selection& se
     draw.set = body.strands;
     draw.worth = body.worth;
     draw.costs = batch.strands;
-    draw.deviation = level == 0 ? -1 : body.levels[static_cast<std::size_t>(level)].deviation;
+    const StrandLevel& of = body.levels[static_cast<std::size_t>(level)];
+    draw.deviation = level == 0 ? -1 : of.deviation;
+    if (of.perCard > 0 && body.layout.cards) {
+        constexpr double kEnds = 1e9; // metres that a line may be off and still has its ends
+        draw.deviation = kEnds;
+        draw.cards = body.layout.cards;
+        std::vector<std::uint32_t> with;
+        eachOf(selection, run, [&](std::uint32_t slot) {
+            if (batch.copies->placementOf[slot] < draw.cards->count())
+                with.push_back(slot);
+        });
+        if (with.empty())
+            return;
+        item.listed = std::move(with);
+    }
     draw.look = body.look;
     draw.thinning = batch.thinning;
     draw.thins = hasSizes(batch, options);

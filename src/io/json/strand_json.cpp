@@ -1,6 +1,7 @@
 #include "io/json/strand_json.h"
 
 #include "io/json/switching_json.h"
+#include "strands/strand_cards.h"
 
 namespace thicket::json {
 namespace {
@@ -71,6 +72,8 @@ StrandRecipe decodeStrandRecipe(const ordered_json& in, const SubjectNames& name
 
 ordered_json encode(const StrandLevel& level) {
     ordered_json out{{"deviation", level.deviation}, {"segments", level.segments}};
+    if (level.perCard > 0)
+        out["strandsPerCard"] = level.perCard;
     if (level.fixed)
         out["fixed"] = encode(*level.fixed);
     return out;
@@ -80,6 +83,8 @@ StrandLevel decodeStrandLevel(const ordered_json& in, const std::string& path) {
     StrandLevel out;
     out.deviation = number(in, "deviation", path, 0, 1e6);
     out.segments = integer<std::uint64_t>(in, "segments", path, 0, kMostStrandPoints);
+    if (in.contains("strandsPerCard"))
+        out.perCard = integer<std::uint32_t>(in, "strandsPerCard", path, kLeastPerCard, kMostPerCard);
     if (in.contains("fixed"))
         out.fixed = decodeFixed(object(in, "fixed", path), path + "fixed.");
     return out;

@@ -363,6 +363,10 @@ StrandsBody decodeStrandsBody(const ordered_json& in, const fs::path& folder, co
         throw json::FieldError(path + "levels: there are 1 to 16");
     for (std::size_t i = 0; i < levels.size(); ++i)
         body.levels.push_back(json::decodeStrandLevel(levels[i], fmt::format("{}levels[{}].", path, i)));
+    for (std::size_t i = 0; i < body.levels.size(); ++i)
+        if (body.levels[i].perCard > 0 && (i == 0 || i + 1 < body.levels.size()))
+            throw json::FieldError(
+                fmt::format("{}levels[{}].strandsPerCard: only the last of several levels is one of cards", path, i));
     body.thinning = json::decodeThinning(json::object(in, "thinning", path), path + "thinning.");
     body.thinning.widths = true;
     return body;

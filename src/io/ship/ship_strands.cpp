@@ -9,6 +9,7 @@
 #include "io/ship/write_glb.h"
 #include "scene/strand_subject.h"
 #include "strands/ribbon_mesh.h"
+#include "strands/strand_cards.h"
 
 #include <fmt/format.h>
 #include <numbers>
@@ -37,17 +38,51 @@ Result<void> compareLines(const fs::path& file, const StrandSet& was, const JobC
     return {};
 }
 
+Result<void> shipCards(const Subject& strands, std::size_t level, const fs::path& file, const ShipOptions& options,
+                       const JobContext& job, ShipReport& report) {
+    const StrandsBody& body = *strands.strands();
+    if (!options.ribbons || !body.layout.cards)
+        return {};
+    Surfaces surfaces;
+    surfaces.images = {cardPicture(*body.layout.cards, body.look)};
+    Material& material = surfaces.materials.emplace_back();
+    material.name = strands.name;
+    material.doubleSided = true;
+    material.baseColorImage = 0;
+    material.alphaMode = AlphaMode::Mask;
+    material.alphaCutoff = 0.5F;
+    const Mesh mesh = cardMesh(*body.strands, *body.layout.cards, body.look);
+    const auto bytes = encodeAt(fmt::format("{}_LOD{}", strands.name, level), mesh, surfaces, body.strands->origin);
+    if (auto done = writeFile(file, bytes); !done)
+        return done;
+    const auto back = readModel(file, job);
+    if (!back)
+        return back.error();
+    if (back->size() != 1 || back->front().levels.front().mesh.indices.size() != mesh.indices.size() ||
+        back->front().surfaces.images.size() != 1)
+        return readBackDiffers(file, "it holds other cards");
+    report.files.push_back({file, bytes.size(), true});
+    return {};
+}
+
 } // namespace
 
 std::string encodeStrandRule(const Subject& strands, const View& view) {
     const StrandsBody& body = *strands.strands();
     const ResolvedChain chain = strandChain(strands, view);
     ordered_json levels = ordered_json::array();
-    for (std::size_t l = 0; l < body.levels.size(); ++l)
+    for (std::size_t l = 0; l < body.levels.size(); ++l) {
         levels.push_back({{"fromMetres", chain.fromMetres[l]},
                           {"deviation", body.levels[l].deviation},
                           {"segments", body.levels[l].segments},
                           {"triangles", 2 * body.levels[l].segments}});
+        if (const auto& cards = body.layout.cards; cards && body.levels[l].perCard > 0)
+            levels.back()["cards"] = {{"strandsPerCard", body.levels[l].perCard},
+                                      {"count", cards->count()},
+                                      {"width", 2 * cards->half},
+                                      {"low", cards->low},
+                                      {"high", cards->high}};
+    }
     const ordered_json out{
         {"format", "lean-thicket-strands"},
         {"version", kStrandVersion},
@@ -64,6 +99,11 @@ std::string encodeStrandRule(const Subject& strands, const View& view) {
           {"cover", "c = keep(d) * (1 + 0.5 * band), at most 1"},
           {"grow", "where the cover is held min(growAtMost, 1 / c), else the curve"},
           {"width", "width * grow * shrink; below a pixel it stays a pixel, and opacity falls in its place"},
+          {"card",
+           "of strands < cards.count: cards.low to cards.high along the axis of its tuft, in the .cards.glb the edge "
+           "from a card's first to its third corner, turned about it to the camera; its width * shrink, and where "
+           "keep(d) < cards.count / count and the cover is held * min(growAtMost, 1 / cover of keep(d) * count / "
+           "cards.count)"},
           {"switch", "fromMetres * (1 + softBand * (2 * u - 1)), u in 0..1 a hash of the strand"}}},
         {"levels", levels}};
     return json::text(out, 2) + "\n";
@@ -79,6 +119,13 @@ Result<void> shipStrands(const Scene& scene, const Subject& strands, const fs::p
     for (std::size_t l = 0; l < body.levels.size(); ++l) {
         if (job.cancelled())
             return cancelledError();
+        if (body.levels[l].perCard > 0) {
+            if (auto done =
+                    shipCards(strands, l, folder / fmt::format("{}.L{}.cards.glb", base, l), options, job, report);
+                !done)
+                return done;
+            continue;
+        }
         const StrandSet cut = cutStrands(*body.strands, *body.worth, body.levels[l].deviation, 1, 1);
         const std::string name = fmt::format("{}_LOD{}", strands.name, l);
         if (options.extensionGlb || options.namedGlb) {
