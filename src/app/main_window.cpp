@@ -152,6 +152,10 @@ MainWindow::MainWindow() {
     connect(m_model, &QAbstractItemModel::modelReset, this, [this] {
         m_list->setCurrentIndex(m_filter->mapFromSource(m_model->indexOf(m_bench.session.subjectId())));
     });
+    connect(&m_bench.session.document, &Document::sceneChanged, this, [this] { m_memory.clear(); });
+    m_budgetPanel->moments()->pictureOf = [this](double seconds, const QSize& size) {
+        return m_viewport->glance(seconds, size);
+    };
     const auto follow = [this] {
         refreshGauges();
         refreshCharts();

@@ -175,6 +175,7 @@ private:
     double m_playFrom = 0;
     QTimer m_messageTimer;
     QTimer m_culledTimer; ///< what culling saves is counted a few times a second at most, and not in motion
+    std::vector<SubjectMemory> m_memory; ///< of the scene; empty: not reckoned since it changed
     QTimer m_gaugesTimer; ///< gauges and charts follow the camera a few times a second less often than the picture
     std::optional<std::array<std::uint64_t, 5>> m_saves; ///< what each reason to cull saves; none: not reckoned yet
     bool m_quiet = false;

@@ -183,7 +183,7 @@ void MainWindow::refreshGauges() {
     const Device* device = m_bench.session.scene().currentDevice();
     if (device == nullptr)
         return;
-    const Ledger ledger = ledgerOf(m_viewport->input(), m_viewport->exact(), m_viewport->shotView(), *device);
+    Ledger ledger = ledgerOf(m_viewport->input(), m_viewport->exact(), m_viewport->shotView(), *device);
     const auto of = [](const QString& value, const QString& limit) { return value + tr(" of ") + limit; };
     m_triangles->setExact(cost.triangles);
     m_draws->setExact(cost.draws);
@@ -199,8 +199,12 @@ void MainWindow::refreshGauges() {
     m_time->setValue(
         tr("%1 of %2 ms").arg(ledger.ms, 0, 'f', 1).arg(device->frameMs, 0, 'f', 1), ledger.ms / device->frameMs,
         tr("Frame time estimated from the device's figures (%1)").arg(QString::fromStdString(device->source)));
-    if (m_stage == Stage::Budget)
-        m_budgetPanel->setFrame(ledger, m_bench.budget.route() == nullptr ? -1 : m_routeChart->time());
+    if (m_stage != Stage::Budget)
+        return;
+    if (m_memory.empty())
+        m_memory = memoryOfScene(m_bench.session.scene());
+    ledger = withMemory(std::move(ledger), m_viewport->exact(), m_memory);
+    m_budgetPanel->setFrame(ledger, m_bench.budget.route() == nullptr ? -1 : m_routeChart->time());
 }
 
 void MainWindow::refreshCharts() {

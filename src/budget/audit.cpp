@@ -54,6 +54,15 @@ Ledger ledgerOf(const SelectInput& input, const Selection& selection, const View
     return ledger;
 }
 
+Ledger withMemory(Ledger ledger, const Selection& selection, const std::vector<SubjectMemory>& memory) {
+    constexpr double kPerMegabyte = 1e6;
+    for (std::size_t i = 0; i < ledger.rows.size() && i < memory.size(); ++i) {
+        const double tiles = memory[i].tile > 0 ? selection.subjects[i].drawn : 0;
+        ledger.rows[i].memoryMb = memory[i].with(selection.levels[i], tiles) / kPerMegabyte;
+    }
+    return ledger;
+}
+
 Pacing pacingOf(const Audit& audit) {
     Pacing out;
     if (audit.frames.empty())

@@ -18,7 +18,8 @@ bool overBudget(const Device& device, double ms, std::uint64_t triangles, std::u
 struct LedgerRow {
     std::uint32_t subject = 0; ///< id
     SubjectCost cost;
-    double ms = 0; ///< this subject's share, so that rows and base add up to the frame
+    double ms = 0;       ///< this subject's share, so that rows and base add up to the frame
+    double memoryMb = 0; ///< millions of bytes that are there for it, as withMemory says
 };
 struct Ledger {
     std::vector<LedgerRow> rows; ///< one a subject, scene order
@@ -26,6 +27,10 @@ struct Ledger {
     double ms = 0;
 };
 Ledger ledgerOf(const SelectInput& input, const Selection& selection, const View& view, const Device& device);
+
+/// The same with what each subject has in memory in this frame: the levels and tiles that show, and what is always there.
+/// memory   of the same scene
+Ledger withMemory(Ledger ledger, const Selection& selection, const std::vector<SubjectMemory>& memory);
 
 /// What a frame waits for: the longest of what it does.
 enum class Bound { Geometry, Pixels, Draws };

@@ -1,5 +1,6 @@
 // From over budget to a held one by mouse: fit, look, leave one out, keep, undo, drop, free.
 
+#include "app/budget/budget_panel.h"
 #include "app/budget/devices_dialog.h"
 #include "app/window_fixture.h"
 #include "io/project/device_file.h"
@@ -8,6 +9,7 @@
 #include "scene/edits.h"
 
 #include <QCheckBox>
+#include <QComboBox>
 #include <QLabel>
 #include <QMenu>
 #include <QPushButton>
@@ -231,6 +233,56 @@ TEST_F(FitTest, a_device_is_fitted_to_times_measured_elsewhere_and_to_this_machi
     EXPECT_TRUE(dialog.said().contains("software")) << "the display of this test draws in software";
     dialog.accept();
     EXPECT_EQ(window->bench().session.scene().settings.devices[0].source, dialog.devices()[0].source);
+}
+
+TEST_F(FitTest, the_worst_moments_have_pictures_and_a_click_goes_there) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    auto* moments = window->findChild<MomentsView*>(QStringLiteral("moments"));
+    ASSERT_NE(moments, nullptr);
+    ASSERT_TRUE(moments->isVisible());
+    const std::vector<std::size_t>& worst = budget().findings().moments;
+    ASSERT_FALSE(worst.empty());
+    ASSERT_TRUE(QTest::qWaitFor([&] { return moments->pictures() > 0; }, 60'000));
+    // The ball is to be seen in it.
+    const QImage shown = moments->grab(moments->place(0)).toImage();
+    const QColor middle = shown.pixelColor(shown.width() / 2, shown.height() / 2);
+    const QColor corner = shown.pixelColor(2, shown.height() - 4);
+    EXPECT_GT(std::abs(middle.red() - corner.red()) + std::abs(middle.green() - corner.green()), 20);
+    QTest::mouseClick(moments, Qt::LeftButton, {}, moments->place(0).center());
+    QTest::qWait(100);
+    const double seconds = budget().audit()->frames[worst[0]].seconds;
+    const View there = viewOnRoute(*budget().route(), window->bench().session.scene().statedView(), seconds);
+    EXPECT_LT((window->viewport().shotView().eye - there.eye).norm(), 1e-6);
+}
+
+TEST_F(FitTest, the_ledger_is_sorted_by_what_is_chosen) {
+    ASSERT_NO_FATAL_FAILURE(overBudget());
+    auto* column = window->findChild<QComboBox*>(QStringLiteral("ledgerColumn"));
+    auto* ledger = window->findChild<LedgerView*>();
+    ASSERT_TRUE(column != nullptr && ledger != nullptr);
+    // Another ball, lighter by far, with a picture that weighs more than its triangles.
+    window->open({text(ballFile(folder.path(), "small.glb", 8))});
+    waitForJobs();
+    Session& session = window->bench().session;
+    const std::uint32_t large = session.scene().subjects.front().id;
+    const std::uint32_t small = session.scene().subjects.back().id;
+    ASSERT_NE(large, small);
+    window->setStage(Stage::Budget);
+    window->viewport().setShotView({0, 1, 8}, {0, 0, 0});
+    rest();
+    const auto first = [&] {
+        QTest::mouseClick(ledger, Qt::LeftButton, {}, QPoint(20, 40));
+        return session.subjectId();
+    };
+    for (int i = 0; i < column->count(); ++i) {
+        column->setCurrentIndex(i);
+        const Subject* chosen = session.scene().find(first());
+        ASSERT_NE(chosen, nullptr);
+        const QString by = column->itemText(i);
+        if (by == QStringLiteral("triangles") || by == QStringLiteral("memory")) {
+            EXPECT_EQ(chosen->id, large) << by.toStdString();
+        }
+    }
 }
 
 TEST_F(FitTest, an_audit_is_kept_by_name_and_later_ones_are_compared_with_it) {

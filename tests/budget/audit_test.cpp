@@ -69,6 +69,28 @@ TEST(Ledger, rows_and_base_add_up_to_the_frame) {
     EXPECT_EQ(ledger.total.draws, selection.total.draws);
 }
 
+TEST(Ledger, memory_is_that_of_the_levels_that_show) {
+    const Scene scene = sceneWithBalls();
+    const SelectInput s = selectInput(scene, scene.settings.view);
+    const std::vector<SubjectMemory> memory = memoryOfScene(scene);
+    double before = 1e300;
+    for (const double away : {6.0, 300.0}) {
+        SelectState state;
+        Selection selection;
+        const View view = lookAt(scene.settings.view, {0, 0, away}, {0, 0, 0});
+        select(s, view, 0, {}, state, selection);
+        const Ledger ledger = withMemory(ledgerOf(s, selection, view, {}), selection, memory);
+        double sum = 0;
+        for (std::size_t i = 0; i < ledger.rows.size(); ++i) {
+            const std::size_t level = away < 100 ? 0 : 1;
+            EXPECT_NEAR(ledger.rows[i].memoryMb, memory[i].with(std::uint64_t{1} << level, 0) / 1e6, 1e-12);
+            sum += ledger.rows[i].memoryMb;
+        }
+        EXPECT_LT(sum, before) << "a coarser level takes less";
+        before = sum;
+    }
+}
+
 TEST(Audit, walks_every_frame_and_sees_the_switches) {
     const Scene scene = sceneWithBalls();
     Device device;

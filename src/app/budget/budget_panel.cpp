@@ -41,14 +41,77 @@ void LedgerView::show(const Ledger& ledger) {
                       .arg(ms, 0, 'f', 1)
                       .arg(ledger.ms, 0, 'f', 1);
     }
+    sort();
+}
+
+void LedgerView::setColumn(LedgerColumn column) {
+    m_column = column;
+    sort();
+}
+
+double LedgerView::valueOf(const LedgerRow& row) const {
+    switch (m_column) {
+    case LedgerColumn::Time:
+        return row.ms;
+    case LedgerColumn::Triangles:
+        return static_cast<double>(row.cost.triangles);
+    case LedgerColumn::Vertices:
+        return static_cast<double>(row.cost.vertices);
+    case LedgerColumn::Draws:
+        return static_cast<double>(row.cost.draws);
+    case LedgerColumn::Pixels: {
+        const Device* device = m_bench.session.scene().currentDevice();
+        return row.cost.pixels * (device != nullptr ? device->overdraw : 1);
+    }
+    case LedgerColumn::Memory:
+        return row.memoryMb;
+    }
+    return 0;
+}
+
+QString LedgerView::textOf(double value) const {
+    switch (m_column) {
+    case LedgerColumn::Time:
+        return tr("%1 ms").arg(value, 0, 'f', 2);
+    case LedgerColumn::Memory:
+        return tr("%1 MB").arg(figureText(value, 3));
+    case LedgerColumn::Draws:
+        return groupedText(std::llround(value));
+    case LedgerColumn::Triangles:
+    case LedgerColumn::Vertices:
+    case LedgerColumn::Pixels:
+        return shortText(value);
+    }
+    return {};
+}
+
+double LedgerView::fullOf() const {
+    double most = 0;
+    for (const LedgerRow& row : m_ledger.rows)
+        most = std::max(most, valueOf(row));
+    const Device* device = m_bench.session.scene().currentDevice();
+    if (device == nullptr)
+        return std::max(most, 1e-9);
+    const double budget = m_column == LedgerColumn::Time        ? device->frameMs
+                          : m_column == LedgerColumn::Triangles ? static_cast<double>(device->triangleBudget)
+                          : m_column == LedgerColumn::Draws     ? static_cast<double>(device->drawBudget)
+                          : m_column == LedgerColumn::Memory    ? device->memoryMb
+                                                                : 0;
+    return std::max(budget > 0 ? budget : most, 1e-9);
+}
+
+void LedgerView::sort() {
     m_order.clear();
     for (std::size_t i = 0; i < m_ledger.rows.size(); ++i) {
         const auto& copies = m_ledger.rows[i].cost.culledBy; // drawn ones too
-        if (std::any_of(std::begin(copies), std::end(copies), [](std::uint32_t n) { return n > 0; }))
-            m_order.push_back(i); // what stands nowhere, as the assets of fields, spends nothing
+        const bool stands = std::any_of(std::begin(copies), std::end(copies), [](std::uint32_t n) { return n > 0; });
+        // What stands nowhere, as the assets of fields, spends nothing but memory.
+        if (stands || (m_column == LedgerColumn::Memory && valueOf(m_ledger.rows[i]) > 0))
+            m_order.push_back(i);
     }
-    std::stable_sort(m_order.begin(), m_order.end(),
-                     [this](std::size_t a, std::size_t b) { return m_ledger.rows[a].ms > m_ledger.rows[b].ms; });
+    std::stable_sort(m_order.begin(), m_order.end(), [this](std::size_t a, std::size_t b) {
+        return valueOf(m_ledger.rows[a]) > valueOf(m_ledger.rows[b]);
+    });
     setFixedHeight(std::max(40, kHead + static_cast<int>(m_order.size()) * kRow));
     update();
 }
@@ -63,8 +126,7 @@ void LedgerView::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);
     const Look& l = Look::now();
-    const Device* device = m_bench.session.scene().currentDevice();
-    const double full = std::max(device != nullptr ? device->frameMs : 8.0, 0.01);
+    const double full = fullOf();
     p.setFont(Look::font(10.5));
     p.setPen(l.quiet);
     p.drawText(QRect(0, 0, width(), 16), Qt::AlignLeft | Qt::AlignVCenter, m_waits);
@@ -78,13 +140,12 @@ void LedgerView::paintEvent(QPaintEvent*) {
         p.setPen(l.text);
         p.drawText(QRect(0, y, width() - 70, 16), Qt::AlignLeft | Qt::AlignVCenter,
                    p.fontMetrics().elidedText(QString::fromStdString(s->name), Qt::ElideRight, width() - 76));
-        p.drawText(QRect(width() - 70, y, 70, 16), Qt::AlignRight | Qt::AlignVCenter,
-                   QStringLiteral("%1 ms").arg(row.ms, 0, 'f', 2));
+        p.drawText(QRect(width() - 70, y, 70, 16), Qt::AlignRight | Qt::AlignVCenter, textOf(valueOf(row)));
         p.setPen(Qt::NoPen);
         p.setBrush(l.raised);
         p.drawRoundedRect(QRectF(0, y + 18, width(), 4), 2, 2);
         p.setBrush(colorOf ? colorOf(i) : l.good);
-        p.drawRoundedRect(QRectF(0, y + 18, std::clamp(row.ms / full, 0.005, 1.0) * width(), 4), 2, 2);
+        p.drawRoundedRect(QRectF(0, y + 18, std::clamp(valueOf(row) / full, 0.005, 1.0) * width(), 4), 2, 2);
         p.setFont(Look::font(10.5));
         p.setPen(l.quiet);
         p.drawText(QRect(0, y + 24, width(), 14), Qt::AlignLeft | Qt::AlignVCenter,
@@ -166,6 +227,14 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     sweepColumn->addLayout(sweepButtons);
     body->addWidget(m_sweepBox);
     m_ledger = new LedgerView(bench);
+    auto* column = new ChoiceBox;
+    column->setObjectName(QStringLiteral("ledgerColumn"));
+    column->addItems(
+        {tr("time"), tr("triangles"), tr("vertices"), tr("draws"), tr("pixels, with overdraw"), tr("memory")});
+    body->addWidget(fieldRow(tr("Sort by"), column,
+                             tr("What the bars show, and what comes first. Memory: what this frame needs there")));
+    connect(column, &QComboBox::currentIndexChanged, m_ledger,
+            [this](int i) { m_ledger->setColumn(static_cast<LedgerColumn>(i)); });
     body->addWidget(m_ledger);
     connect(table, &QPushButton::clicked, this, [this] {
         const QString file = QFileDialog::getSaveFileName(this, tr("Write all places"), QStringLiteral("cost.csv"),
@@ -189,13 +258,8 @@ BudgetPanel::BudgetPanel(Workbench& bench, QWidget* parent)
     connect(m_compare->menu(), &QMenu::aboutToShow, this, &BudgetPanel::fillCompareMenu);
     connect(&bench.budget, &BudgetModel::baselineChanged, this, &BudgetPanel::refreshFindings);
     body->addWidget(m_compare, 0, Qt::AlignLeft);
-    m_moments = makeLabel({}, "small");
-    m_moments->setTextFormat(Qt::RichText);
-    m_moments->setWordWrap(true);
-    m_moments->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
-    m_moments->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
-    connect(m_moments, &QLabel::linkActivated, this,
-            [this](const QString& link) { emit momentRequested(link.toDouble()); });
+    m_moments = new MomentsView(bench);
+    connect(m_moments, &MomentsView::picked, this, &BudgetPanel::momentRequested);
     body->addWidget(m_moments);
     m_notes = new QVBoxLayout;
     m_notes->setSpacing(4);
@@ -315,7 +379,7 @@ void BudgetPanel::refreshFindings() {
                       .arg(l.quiet.name(), tr("was %1").arg(before).replace(' ', QStringLiteral("&nbsp;")))
                 : QString();
         const auto oneLine = [](QString text) { return text.replace(' ', QStringLiteral("&nbsp;")); };
-        rows += QStringLiteral("<tr><td style='color:%1; padding:2px 8px 2px 0'>%2</td><td align='right' "
+        rows += QStringLiteral("<tr><td style='color:%1; padding:2px 4px 2px 0'>%2</td><td align='right' "
                                "style='color:%3'>%4%5</td></tr>")
                     .arg(l.quiet.name(), oneLine(name), (bad ? l.over : l.text).name(), oneLine(value), then);
     };
@@ -374,7 +438,7 @@ void BudgetPanel::refreshFindings() {
         verdict = QStringLiteral("<p style='color:%1; margin:6px 0 0 0'>%2</p>")
                       .arg((compared && m_bench.budget.worse()->empty() ? l.good : l.over).name(), verdict);
     m_findings->setText(
-        QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
+        QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table cellspacing='0' width='100%'>%2</table>")
             .arg(m_bench.budget.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"),
                  rows) +
         verdict);
@@ -541,21 +605,9 @@ void BudgetPanel::refreshNotes() {
     clearLayout(m_notes);
     const Audit* audit = m_bench.budget.audit();
     const bool shown = audit != nullptr && !audit->frames.empty() && m_bench.budget.fit() == nullptr;
-    m_moments->setVisible(shown && audit->framesOver > 0);
+    m_moments->refresh();
     if (!shown)
         return;
-    QStringList moments;
-    const QString color = Look::now().accent.name();
-    for (const std::size_t f : m_bench.budget.findings().moments) {
-        const AuditFrame& frame = audit->frames[f];
-        if (frame.over)
-            moments << QStringLiteral("<a style='color:%1; text-decoration:none' href='%2'>%3&nbsp;s</a>&nbsp;%4")
-                           .arg(color)
-                           .arg(frame.seconds)
-                           .arg(frame.seconds, 0, 'f', 1)
-                           .arg(tr("%1 ms").arg(frame.ms, 0, 'f', 1).replace(' ', QStringLiteral("&nbsp;")));
-    }
-    m_moments->setText(tr("worst at ") + moments.join(QStringLiteral(" · ")));
     if (m_bench.budget.auditStale())
         return;
     for (const BudgetNote& note : m_bench.budget.findings().notes) {

@@ -2,17 +2,22 @@
 // Budget: the device, who spends the frame, what the audit found.
 
 #include "app/budget/fit_view.h"
+#include "app/budget/moments_view.h"
 #include "app/parts/controls.h"
 #include "appmodel/workbench.h"
 
 namespace thicket::app {
 
-/// The ledger of the present frame as bars, dearest first.
+/// What a ledger is looked through by.
+enum class LedgerColumn { Time, Triangles, Vertices, Draws, Pixels, Memory };
+
+/// The ledger of the present frame as bars, those that have most of the chosen column first.
 class LedgerView : public QWidget {
     Q_OBJECT
 public:
     explicit LedgerView(Workbench& bench, QWidget* parent = nullptr);
     void show(const Ledger& ledger);
+    void setColumn(LedgerColumn column);
     /// Colours come from the lanes, so that both agree.
     std::function<QColor(std::size_t)> colorOf;
 
@@ -22,7 +27,13 @@ protected:
 
 private:
     Workbench& m_bench;
+    [[nodiscard]] double valueOf(const LedgerRow& row) const;
+    [[nodiscard]] QString textOf(double value) const;
+    /// What a bar as long as the panel is: the device's budget of it, else the most that any has.
+    [[nodiscard]] double fullOf() const;
+    void sort();
     Ledger m_ledger;
+    LedgerColumn m_column = LedgerColumn::Time;
     QString m_waits;                  ///< what the frame waits for
     std::vector<std::size_t> m_order; ///< of its rows: dearest first
 };
@@ -34,6 +45,7 @@ public:
     void setFrame(const Ledger& ledger, double seconds);
     void setPlaying(bool playing);
     [[nodiscard]] LedgerView* ledger() const { return m_ledger; }
+    [[nodiscard]] MomentsView* moments() const { return m_moments; }
 
 signals:
     void playRequested();
@@ -59,7 +71,7 @@ private:
     LedgerView* m_ledger;
     QLabel* m_findings;
     QPushButton* m_compare;
-    QLabel* m_moments; ///< the worst of the route, to go to
+    MomentsView* m_moments;
     QVBoxLayout* m_notes;
     QPushButton* m_key;
     ChoiceBox* m_route;

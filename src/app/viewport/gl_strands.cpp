@@ -9,7 +9,7 @@ namespace {
 
 // The curves are those of switching/thinning: the share that is kept, how wide the kept ones grow, and the smooth step
 // by which those beyond the share lose their width.
-const char* kCommonVertex = R"(#version 330 core
+const char* kStrandHead = R"(#version 330 core
 uniform samplerBuffer uPoints, uMiddles;
 uniform usamplerBuffer uFirst, uSlots, uListed;
 uniform int uBase; uniform bool uHasList;
@@ -43,7 +43,7 @@ int slotHere() { return int(uHasList ? texelFetch(uListed, uBase + gl_InstanceID
 float keptAt(int slot) { return along(distance(texelFetch(uMiddles, slot).xyz, uDecided), uKeepPoints, uKeep); }
 )";
 
-const char* kLineVertex = R"(
+const char* kStrandVertex = R"(
 void main() {
   int slot = slotHere();
   int strand = int(texelFetch(uSlots, slot).r);
@@ -75,7 +75,7 @@ void main() {
 })";
 
 // A card turns about the axis of its tuft. Half of them show the picture mirrored.
-const char* kCardVertex = R"(
+const char* kStrandCardVertex = R"(
 uniform samplerBuffer uStands; // axis and size of each
 uniform vec3 uCard; // half its width, where it begins and where it ends along the axis
 uniform float uShare;
@@ -115,7 +115,7 @@ void main() {
 
 // Below a pixel the opacity falls: a share of the pixels is drawn, another one for each strand, so that strands over
 // each other cover as many layers do.
-const char* kFragment = R"(
+const char* kStrandFragment = R"(
 in vec3 vColor; in vec3 vTangent; in vec3 vPlace; in float vOpacity; flat in float vPhase;
 uniform vec3 uEye; uniform float uHaze; uniform vec3 uHazeColor; uniform vec4 uTint; uniform float uFade;
 #ifdef CARDS
@@ -166,8 +166,9 @@ bool GlStrands::initialize() {
     if (!initializeOpenGLFunctions())
         return false;
     const auto build = [](QOpenGLShaderProgram& program, const char* vertex, const char* head) {
-        if (!program.addShaderFromSourceCode(QOpenGLShader::Vertex, QByteArray(kCommonVertex) + vertex) ||
-            !program.addShaderFromSourceCode(QOpenGLShader::Fragment, QByteArray(head) + kFragment) || !program.link())
+        if (!program.addShaderFromSourceCode(QOpenGLShader::Vertex, QByteArray(kStrandHead) + vertex) ||
+            !program.addShaderFromSourceCode(QOpenGLShader::Fragment, QByteArray(head) + kStrandFragment) ||
+            !program.link())
             return false;
         program.bind();
         program.setUniformValue("uPoints", kPointsUnit);
@@ -178,8 +179,8 @@ bool GlStrands::initialize() {
         program.release();
         return true;
     };
-    if (!build(m_lines, kLineVertex, "#version 330 core\n") ||
-        !build(m_byCards, kCardVertex, "#version 330 core\n#define CARDS\n"))
+    if (!build(m_lines, kStrandVertex, "#version 330 core\n") ||
+        !build(m_byCards, kStrandCardVertex, "#version 330 core\n#define CARDS\n"))
         return false;
     m_byCards.bind();
     m_byCards.setUniformValue("uPicture", 0);

@@ -102,6 +102,9 @@ public:
     void setMoment(std::size_t animation, double seconds);
     void toRest();
 
+    /// A small picture from where the route is at a moment, of levels that are light enough for it.
+    [[nodiscard]] QImage glance(double seconds, const QSize& size);
+
     /// The exact selection of the present frame: what the gauges show.
     [[nodiscard]] const Selection& exact() const { return m_exact; }
     [[nodiscard]] const SelectInput& input() const { return m_input; }
