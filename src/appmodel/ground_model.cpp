@@ -101,13 +101,16 @@ void GroundModel::setTileSize(std::uint32_t id, std::uint32_t cells) {
     m_session.change({id}, std::move(change));
 }
 
-void GroundModel::setMorph(std::uint32_t id, bool on) {
+void GroundModel::setBetween(std::uint32_t id, Passing between) {
     const Subject* found = terrain(id);
-    if (found == nullptr || found->terrain()->morph == on)
+    if (found == nullptr || found->terrain()->between == between)
         return;
     Subject after = *found;
-    std::get<TerrainBody>(after.body).morph = on;
-    m_session.document.push(changeSubject(scene(), std::move(after), on ? "Morph between levels" : "Switch suddenly"));
+    std::get<TerrainBody>(after.body).between = between;
+    m_session.document.push(changeSubject(scene(), std::move(after),
+                                          between == Passing::Morph       ? "Morph between levels"
+                                          : between == Passing::CrossFade ? "Cross-fade between levels"
+                                                                          : "Switch suddenly"));
 }
 
 void GroundModel::standOnGround(std::uint32_t id) {

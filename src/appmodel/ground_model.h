@@ -21,7 +21,7 @@ public:
     void relink(std::uint32_t id, const QString& path);
 
     void setTileSize(std::uint32_t id, std::uint32_t cells);
-    void setMorph(std::uint32_t id, bool on);
+    void setBetween(std::uint32_t id, Passing between);
 
     /// Puts all copies of a mesh or a field onto the ground below or above them, as one step; says where there is none.
     void standOnGround(std::uint32_t id);

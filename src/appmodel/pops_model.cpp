@@ -142,8 +142,8 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
             Subject after = now;
             bool changed = false;
             if (auto* ground = std::get_if<TerrainBody>(&after.body)) {
-                if (!ground->morph) {
-                    ground->morph = true;
+                if (ground->between == Passing::Sudden) {
+                    ground->between = Passing::Morph;
                     moved += static_cast<int>(smoothing.switches.size());
                     edit.changes.emplace_back(SubjectEdit{i, now, std::move(after)});
                 }

@@ -114,7 +114,8 @@ TileRule tileRuleOf(const Subject& terrain, const View& view) {
     const ResolvedChain chain = groundChain(terrain, view);
     TileRule rule;
     rule.allowPx = chain.rule.allowPx;
-    rule.band = body.morph ? terrain.rule.hysteresis : 0;
+    rule.band = body.between == Passing::Sudden ? 0 : terrain.rule.hysteresis;
+    rule.crossFade = body.between == Passing::CrossFade;
     rule.factor = chain.detail;
     rule.reach = terrain.rule.reachMetres;
     rule.margin = terrain.rule.marginMetres;

@@ -47,7 +47,7 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         for (const SwitchPlace& place : switchesOf(work))
             out.switches.push_back({place.level, place.key.metres, place.key.metres, true});
         out.subject = work.subjects.front();
-        std::get<TerrainBody>(out.subject.body).morph = true;
+        std::get<TerrainBody>(out.subject.body).between = Passing::Morph;
         return out;
     }
     std::set<int> looked;

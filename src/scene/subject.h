@@ -121,6 +121,15 @@ struct InstancesBody {
     std::shared_ptr<const ScatterRecipe> recipe = {}; ///< what it was scattered by; null: it came from a table
 };
 
+/// What is drawn while one level of ground gives way to another.
+enum class Passing { Morph, CrossFade, Sudden };
+constexpr Named<Passing> kPassings[] = {{Passing::Morph, "morph", "morph"},
+                                        {Passing::CrossFade, "cross-fade", "cross-fade"},
+                                        {Passing::Sudden, "sudden", "sudden"}};
+constexpr std::span<const Named<Passing>> namesOf(Passing /*any*/) {
+    return kPassings;
+}
+
 /// Ground, drawn by tiles.
 struct TerrainBody {
     HeightOptions reading;                                    ///< how its file is read
@@ -131,8 +140,8 @@ struct TerrainBody {
     std::shared_ptr<const TileTree> tree;                     ///< of `heights`
     std::shared_ptr<const Mesh> likeness; ///< a small mesh of it for pictures, made when its tiles are
     std::shared_ptr<const Surfaces> likenessSurfaces;
-    std::uint32_t cells = 64; ///< a tile's grid
-    bool morph = true;        ///< levels pass into each other over the hysteresis of its rule; else switches are sudden
+    std::uint32_t cells = 64;                      ///< a tile's grid
+    Passing between = Passing::Morph;              ///< over the hysteresis of its rule
     std::vector<std::optional<FixedSwitch>> fixed; ///< by level
 };
 

@@ -55,7 +55,7 @@ Result<Subject> takeLevels(const Subject& subject, const Subject& from) {
         field->thinning = from.instances()->thinning;
         field->fixed = from.instances()->fixed;
     } else if (auto* ground = std::get_if<TerrainBody>(&out.body)) {
-        ground->morph = from.terrain()->morph;
+        ground->between = from.terrain()->between;
         ground->fixed = from.terrain()->fixed;
         if (ground->tree)
             ground->fixed.resize(std::min(ground->fixed.size(), ground->tree->levels.size()));

@@ -349,7 +349,9 @@ private:
         const double scale = m_pixelScale;
         drawn.errorPx = tile.error > 0 ? static_cast<float>(tile.error * scale / std::max(distance, 1e-9)) : 0;
         m_out.worstErrorPx = std::max(m_out.worstErrorPx, static_cast<double>(drawn.errorPx));
-        m_out.triangles += m_tree.trianglesOf(drawn.ref, drawn.stitch);
+        const bool both = m_rule.crossFade && drawn.morph > 0 && drawn.morph < 1;
+        m_out.fading += both ? 1 : 0;
+        m_out.triangles += (both ? 2 : 1) * std::uint64_t{m_tree.trianglesOf(drawn.ref, drawn.stitch)};
         const std::uint32_t across = m_tree.cellsAcross(drawn.ref);
         const std::uint32_t down = m_tree.cellsDown(drawn.ref);
         m_out.vertices += std::uint64_t{across + 1} * (down + 1);

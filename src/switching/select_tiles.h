@@ -21,7 +21,10 @@ namespace thicket {
 /// How a terrain is drawn, for one view's field and lines.
 struct TileRule {
     double allowPx = 1;
-    double band = 0.3;   ///< 0: switches are sudden
+    double band = 0.3; ///< 0: switches are sudden
+    /// Over the band both levels are drawn, one in the pixels that the other leaves, in place of one that moves from
+    /// the one to the other; sides move all the same, so that neighbours meet.
+    bool crossFade = false;
     double factor = 1;   ///< every switch comes in so many times as far
     double reach = 0;    ///< metres; 0: no such limit
     double margin = 0.5; ///< metres; kept when this far outside the view
@@ -56,6 +59,7 @@ struct TileCut {
     std::uint32_t hidden = 0;
     std::uint32_t forced = 0; ///< tiles that were split for a neighbour's sake
     std::uint32_t split = 0;  ///< tiles drawn before whose quarters are drawn now
+    std::uint32_t fading = 0; ///< tiles of which both levels are drawn
     std::uint32_t merged = 0; ///< tiles drawn now whose quarters were drawn before
 };
 

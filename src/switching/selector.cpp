@@ -77,7 +77,7 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
         SubjectCost& cost = out.subjects[ground.subject];
         cost.triangles += cut.triangles;
         cost.vertices += cut.vertices;
-        cost.draws += cut.tiles.size();
+        cost.draws += cut.tiles.size() + cut.fading;
         cost.pixels += cut.pixels;
         cost.drawn += static_cast<std::uint32_t>(cut.tiles.size());
         for (const DrawnTile& tile : cut.tiles)
@@ -155,7 +155,6 @@ TileRule ruleOf(const GroundBatch& ground, const View& view, const SelectOptions
                                    : 0;
     rule.cullView = options.cullView;
     rule.horizon = options.cullHidden;
-    rule.band = options.fades ? rule.band : 0;
     // All of a wide terrain at its finest is more than any machine holds.
     constexpr std::size_t kMostFinest = 16384;
     const TileTree::Level& finest = ground.tree->levels.front();

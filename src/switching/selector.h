@@ -73,7 +73,7 @@ struct SelectOptions {
     double keepFactor = 1; ///< of a field so much of the share that is kept is drawn (the viewport in motion); 0..1
     double speed = 0;      ///< of the camera, metres a second
     double halfSpeed = 0;  ///< at this speed switches come in half as far, at twice it a third; 0: speed is nothing
-    bool fades = true;     ///< false: switches are sudden
+    bool fades = true;     ///< false: switches of copies are sudden
     bool cullView = true;
     bool cullReach = true;
     bool cullSmall = true;

@@ -65,26 +65,34 @@ TEST_F(GroundWindow, no_hole_and_no_crack_shows_between_tiles_of_unlike_levels) 
             return rule;
         }(),
         QStringLiteral("Allow more"));
-    window->bench().grounds.setMorph(ground().id, false);
     window->bench().grounds.setTileSize(ground().id, 16);
     waitForJobs();
     window->viewport().setShading(Shading::Levels);
     // Slanting down there is ground everywhere: what is not its colours is the sky, seen through a gap.
     window->viewport().setShotView({0, 60, 60}, {0, 0, 10});
-    settle();
-    std::set<int> levels;
-    for (const DrawnTile& tile : window->viewport().exact().grounds[0].tiles)
-        levels.insert(static_cast<int>(tile.ref.level));
-    EXPECT_GE(levels.size(), 2U);
-    const QImage picture = window->viewport().grabFramebuffer();
-    // A gap is a thin line of the dark sky below the ground, between lit ground on either side.
-    int gaps = 0;
-    for (int y = 20; y < picture.height() - 80; ++y)
-        for (int x = 20; x < picture.width() - 20; ++x) {
-            const auto light = [&](int by) { return qGray(picture.pixel(x, y + by)); };
-            gaps += light(0) < 0.85 * std::min(light(-4), light(4)) ? 1 : 0;
-        }
-    EXPECT_EQ(gaps, 0);
+    std::map<Passing, std::uint64_t> drawn;
+    for (const Passing between : {Passing::Sudden, Passing::Morph, Passing::CrossFade}) {
+        window->bench().grounds.setBetween(ground().id, between);
+        settle();
+        const Selection& exact = window->viewport().exact();
+        std::set<int> levels;
+        for (const DrawnTile& tile : exact.grounds[0].tiles)
+            levels.insert(static_cast<int>(tile.ref.level));
+        EXPECT_GE(levels.size(), 2U);
+        EXPECT_EQ(window->viewport().submittedTriangles(), exact.total.triangles) << "what is counted is drawn";
+        EXPECT_EQ(exact.grounds[0].fading > 0, between == Passing::CrossFade);
+        drawn[between] = exact.total.triangles;
+        const QImage picture = window->viewport().grabFramebuffer();
+        // A gap is a thin line of the dark sky below the ground, between lit ground on either side.
+        int gaps = 0;
+        for (int y = 20; y < picture.height() - 80; ++y)
+            for (int x = 20; x < picture.width() - 20; ++x) {
+                const auto light = [&](int by) { return qGray(picture.pixel(x, y + by)); };
+                gaps += light(0) < 0.85 * std::min(light(-4), light(4)) ? 1 : 0;
+            }
+        EXPECT_EQ(gaps, 0) << keyOf(between);
+    }
+    EXPECT_GT(drawn[Passing::CrossFade], drawn[Passing::Morph]) << "both levels are drawn";
 }
 
 TEST_F(GroundWindow, a_click_looks_at_a_tile_and_a_handle_moves_its_switch) {
@@ -149,7 +157,7 @@ TEST_F(GroundWindow, a_mesh_that_gets_coarser_away_from_the_camera_is_forecast_a
 
 TEST_F(GroundWindow, sudden_switches_are_listed_as_pops_and_gone_once_levels_pass_into_each_other) {
     EXPECT_TRUE(window->bench().pops.pops().empty());
-    window->bench().grounds.setMorph(ground().id, false);
+    window->bench().grounds.setBetween(ground().id, Passing::Sudden);
     window->bench().pops.look();
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().pops.waiting() == 0; }, 60'000));
     const auto pops = window->bench().pops.pops();
@@ -161,10 +169,10 @@ TEST_F(GroundWindow, sudden_switches_are_listed_as_pops_and_gone_once_levels_pas
     EXPECT_TRUE(ground().terrain()->fixed.at(static_cast<std::size_t>(level)));
     window->bench().pops.smoothUnseen({ground().id}, std::nullopt);
     waitForJobs();
-    EXPECT_TRUE(ground().terrain()->morph);
+    EXPECT_EQ(ground().terrain()->between, Passing::Morph);
     ASSERT_TRUE(QTest::qWaitFor([&] { return window->bench().pops.pops().empty(); }, 60'000));
     window->bench().session.document.undo().undo();
-    EXPECT_FALSE(ground().terrain()->morph) << "one step to undo";
+    EXPECT_EQ(ground().terrain()->between, Passing::Sudden) << "one step to undo";
 }
 
 TEST_F(GroundWindow, tile_sizes_are_tried_and_chosen_by_dragging) {

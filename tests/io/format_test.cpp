@@ -189,7 +189,7 @@ TerrainBody anyTerrain(Dice& dice) {
         }
     }
     body.cells = 2 * (1 + static_cast<std::uint32_t>(dice.upTo(127)));
-    body.morph = dice.coin();
+    body.between = static_cast<Passing>(dice.upTo(2));
     for (int i = dice.upTo(3); i > 0; --i) {
         GroundStroke stroke;
         stroke.kind = static_cast<BrushKind>(dice.upTo(3));
@@ -523,6 +523,36 @@ TEST(Format, placements_that_are_many_stand_beside_the_project) {
     auto absurd = bytes;
     absurd[15] = std::byte{0xFF}; // 2^63 of them
     EXPECT_NE(decodePlacements(absurd, "x").error().what.find("more than"), std::string::npos);
+}
+
+TEST(Format, what_older_projects_say_of_levels_of_ground_still_counts) {
+    Scene scene;
+    Subject ground;
+    ground.id = 3;
+    ground.name = "bed";
+    ground.radius = 40;
+    TerrainBody body;
+    body.trial = GroundRecipe();
+    body.between = Passing::CrossFade;
+    ground.body = body;
+    scene.subjects.push_back(ground);
+    json project = json::parse(encodeProject(scene, "/somewhere/here"));
+    const auto read = [&] {
+        const auto back = decodeProject(project.dump(), "/somewhere/here", "x");
+        EXPECT_TRUE(back) << (back ? "" : back.error().text());
+        return back ? std::optional(back->subjects[0].terrain()->between) : std::nullopt;
+    };
+    EXPECT_EQ(read(), Passing::CrossFade);
+    json& said = project["subjects"][0];
+    said.erase("between");
+    said["morph"] = false;
+    EXPECT_EQ(read(), Passing::Sudden);
+    said["morph"] = true;
+    EXPECT_EQ(read(), Passing::Morph);
+    said["between"] = "leap";
+    const auto refused = decodeProject(project.dump(), "/somewhere/here", "x");
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().text().find("\"leap\" is not"), std::string::npos) << refused.error().text();
 }
 
 TEST(Format, projects_of_the_first_version_open_as_they_were) {

@@ -51,7 +51,7 @@ TEST(Pops, of_ground_are_where_its_levels_switch_suddenly_and_go_when_they_pass_
     body.trial->columns = body.trial->rows = 129;
     body.trial->relief = 30;
     body.cells = 16;
-    body.morph = false;
+    body.between = Passing::Sudden;
     auto ground = makeTerrain("bed", std::move(body), {});
     ASSERT_TRUE(ground);
     ground->id = 3;
@@ -85,7 +85,7 @@ TEST(Pops, of_ground_are_where_its_levels_switch_suddenly_and_go_when_they_pass_
     scene.subjects[0] = smooth->subject;
     EXPECT_TRUE(switchesOf(scene).empty());
     scene.subjects[0].rule.reachMetres = 1;
-    std::get<TerrainBody>(scene.subjects[0].body).morph = false;
+    std::get<TerrainBody>(scene.subjects[0].body).between = Passing::Sudden;
     EXPECT_TRUE(switchesOf(scene).empty()) << "beyond the reach nothing switches";
 }
 

@@ -147,13 +147,13 @@ TEST(TakeLevels, of_strands_how_far_their_levels_may_be_off_and_of_ground_how_it
     };
     Subject sudden = bed(3, 513);
     auto& body = std::get<TerrainBody>(sudden.body);
-    body.morph = false;
+    body.between = Passing::CrossFade;
     body.fixed.resize(4);
     body.fixed[3] = FixedSwitch{DecideBy::Distance, 700};
     const Subject small = bed(4, 129);
     const auto ground = takeLevels(small, sudden);
     ASSERT_TRUE(ground);
-    EXPECT_FALSE(ground->terrain()->morph);
+    EXPECT_EQ(ground->terrain()->between, Passing::CrossFade);
     EXPECT_LE(ground->terrain()->fixed.size(), small.terrain()->tree->levels.size());
     EXPECT_EQ(ground->terrain()->heights, small.terrain()->heights);
 }

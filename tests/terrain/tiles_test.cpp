@@ -205,6 +205,40 @@ TEST(Tiles, errors_are_those_of_the_heights_and_not_larger_than_need_be) {
     EXPECT_GT(tree->tiles.back().error, 1);
 }
 
+TEST(Tiles, a_cross_fade_chooses_as_morphing_does_and_counts_both_levels) {
+    std::mt19937 random(8);
+    std::uniform_real_distribution<double> unit(-1, 1);
+    std::uint32_t fading = 0;
+    for (int look = 0; look < 12; ++look) {
+        const auto tree = treeOf(randomGround(random, 280, 240, look % 2 == 1), 16);
+        const Vec3d eye(60 * unit(random), 30 + 20 * unit(random), 60 * unit(random));
+        const View view = lookAt(View(), eye, eye + Vec3d(unit(random), -0.4, unit(random)));
+        TileRule rule;
+        rule.allowPx = 3;
+        const TileCut morphs = cutOf(tree, view, rule);
+        rule.crossFade = true;
+        const TileCut fades = cutOf(tree, view, rule);
+        ASSERT_EQ(fades.tiles.size(), morphs.tiles.size());
+        std::uint64_t twice = 0;
+        std::uint32_t both = 0;
+        for (std::size_t i = 0; i < fades.tiles.size(); ++i) {
+            const DrawnTile& tile = fades.tiles[i];
+            EXPECT_EQ(tile.ref, morphs.tiles[i].ref);
+            EXPECT_EQ(tile.morph, morphs.tiles[i].morph);
+            EXPECT_EQ(tile.edges, morphs.tiles[i].edges);
+            if (tile.morph > 0 && tile.morph < 1) {
+                twice += tree->trianglesOf(tile.ref, tile.stitch);
+                ++both;
+            }
+        }
+        EXPECT_EQ(fades.triangles, morphs.triangles + twice);
+        EXPECT_EQ(fades.fading, both);
+        EXPECT_EQ(morphs.fading, 0U);
+        fading += both;
+    }
+    EXPECT_GT(fading, 12U) << "there must be some to be seen";
+}
+
 TEST(Tiles, what_was_drawn_before_is_no_matter_and_what_changed_is_said) {
     std::mt19937 random(3);
     std::uniform_real_distribution<double> unit(-1, 1);

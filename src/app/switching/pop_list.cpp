@@ -230,7 +230,7 @@ void PopList::fillWays() {
     }
     if (s->terrain() != nullptr) {
         menu->addAction(tr("Let its levels pass into each other: no switch of this ground is left to be seen"), this,
-                        [this, id] { m_bench.grounds.setMorph(id, true); });
+                        [this, id] { m_bench.grounds.setBetween(id, Passing::Morph); });
         for (const double factor : {1.3, 2.0})
             menu->addAction(tr("Have the level come in everywhere from %1").arg(distanceText(factor * from)), this,
                             [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });

@@ -27,15 +27,16 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
     m_allow->setObjectName(QStringLiteral("groundAllow"));
     body->addWidget(fieldRow(tr("Allow"), m_allow, tr("How many pixels the drawn ground may be off its heights")));
     m_between = new ChoiceBox;
-    m_between->addItems({tr("morph"), tr("sudden")});
+    m_between->addItems({tr("morph"), tr("cross-fade"), tr("sudden")});
     m_between->setObjectName(QStringLiteral("groundMorph"));
     body->addWidget(fieldRow(tr("Between levels"), m_between,
                              tr("Morph: points move to where the coarser level has them while its error comes down to "
-                                "what is allowed; nothing jumps")));
+                                "what is allowed; nothing jumps. Cross-fade: both levels are drawn meanwhile, pixel by "
+                                "pixel, which costs twice the triangles there")));
     m_band = new NumberBox(0, 50, 1, tr(" %"));
-    body->addWidget(
-        fieldRow(tr("Morph over"), m_band,
-                 tr("So much farther than it could, a coarser level is reached: the way over which it morphs")));
+    body->addWidget(fieldRow(tr("Over"), m_band,
+                             tr("So much farther than it could, a coarser level is reached: the way over which levels "
+                                "pass into each other")));
     m_importance = new NumberBox(0.1, 10, 2, tr(" ×"));
     body->addWidget(fieldRow(tr("Importance"), m_importance, tr("All its switches come in so many times as far")));
 
@@ -108,7 +109,7 @@ TerrainPanel::TerrainPanel(Workbench& bench, QWidget* parent)
     });
     connect(m_between, &QComboBox::activated, this, [this](int i) {
         if (const Subject* s = terrain())
-            m_bench.grounds.setMorph(s->id, i == 0);
+            m_bench.grounds.setBetween(s->id, static_cast<Passing>(i));
     });
     connect(m_cells, &QComboBox::activated, this, [this](int i) {
         if (const Subject* s = terrain(); s != nullptr && i >= 0)
@@ -154,9 +155,9 @@ void TerrainPanel::refresh() {
     aside->setText(QString::fromStdString(s->name));
     m_decide->setCurrentIndex(static_cast<int>(s->rule.decideBy));
     m_allow->show(s->rule.allowPx);
-    m_between->setCurrentIndex(of.morph ? 0 : 1);
+    m_between->setCurrentIndex(static_cast<int>(of.between));
     m_band->show(100 * s->rule.hysteresis);
-    m_band->setEnabled(of.morph);
+    m_band->setEnabled(of.between != Passing::Sudden);
     m_importance->show(s->rule.importance);
     m_reach->show(s->rule.reachMetres);
     m_reachGrows->show(s->rule.reachGrows);

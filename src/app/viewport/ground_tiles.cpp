@@ -162,6 +162,14 @@ void GroundTiles::draw(const Ground& ground, const DrawnTile& tile, Kept& kept, 
     const double side = static_cast<double>(std::uint64_t{tree.cells} << tile.ref.level) * tree.spacing;
     item.model.translate(static_cast<float>(tree.origin.x() + tile.ref.x * side), static_cast<float>(tree.origin.y()),
                          static_cast<float>(tree.origin.z() + tile.ref.y * side));
+    if (ground.crossFade && tile.morph > 0 && tile.morph < 1) {
+        DrawItem coarser = item;
+        item.morph = 0;
+        item.fade = 1 - tile.morph;
+        coarser.morph = 1;
+        coarser.fade = -item.fade; // in the pixels that the finer one leaves
+        out.push_back(std::move(coarser));
+    }
     out.push_back(std::move(item));
 }
 
@@ -244,7 +252,7 @@ void GroundTiles::add(const Scene& scene, const SelectInput& input, const Select
         if (body == nullptr || body->tree != batch.tree)
             continue;
         follow(subject.id, batch.tree);
-        const Ground ground{subject.id, body, batch.tree, batch.rule.allowPx};
+        const Ground ground{subject.id, body, batch.tree, batch.rule.allowPx, batch.rule.crossFade};
         const std::vector<DrawnTile>& tiles = selection.grounds[g].tiles;
         makeSome(ground, missingOf(ground, tiles), wanted);
         drawAll(ground, tiles, out);

@@ -42,6 +42,7 @@ private:
         const TerrainBody* body;
         std::shared_ptr<const TileTree> tree;
         double allowPx;
+        bool crossFade;
     };
     void follow(std::uint32_t subject, const std::shared_ptr<const TileTree>& tree);
     void makeRoom();

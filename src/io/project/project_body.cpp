@@ -281,7 +281,7 @@ void encodeBody(const Subject& s, const TerrainBody& body, const fs::path& folde
         out["source"] = {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}};
     out["reading"] = json::encode(body.reading);
     out["cells"] = body.cells;
-    out["morph"] = body.morph;
+    out["between"] = keyOf(body.between);
     if (!body.strokes.empty()) {
         out["strokes"] = ordered_json::array();
         for (const auto& stroke : body.strokes)
@@ -303,7 +303,10 @@ TerrainBody decodeTerrain(const ordered_json& in, const fs::path& folder, const 
     body.cells = json::integer<std::uint32_t>(in, "cells", path, 2, 256);
     if (!isTileSize(body.cells))
         throw json::FieldError(fmt::format("{}cells: {} is odd", path, body.cells));
-    body.morph = json::flag(in, "morph", path, true);
+    if (in.contains("between"))
+        body.between = json::choice<Passing>(in, "between", path);
+    else if (!json::flag(in, "morph", path, true)) // as it was said before there were three
+        body.between = Passing::Sudden;
     if (in.contains("strokes")) {
         const ordered_json& strokes = json::list(in, "strokes", path);
         for (std::size_t i = 0; i < strokes.size(); ++i)
