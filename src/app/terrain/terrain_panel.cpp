@@ -203,7 +203,13 @@ void TerrainPanel::showFrame(const SelectInput& input, const Selection& selectio
                                    "style='padding:1px 0'>%3</td></tr>")
                         .arg(l.quiet.name(), name, value.toHtmlEscaped());
         };
-        row(tr("tiles, and draws"), groupedText(static_cast<qint64>(cut.tiles.size())));
+        const auto tiles = static_cast<qint64>(cut.tiles.size());
+        if (cut.fading > 0) {
+            row(tr("tiles"), groupedText(tiles));
+            row(tr("both levels drawn"), groupedText(cut.fading));
+        } else {
+            row(tr("tiles, and draws"), groupedText(tiles));
+        }
         row(tr("triangles"), groupedText(static_cast<qint64>(cut.triangles)));
         row(tr("off at the most"), pixelText(cut.worstErrorPx));
         row(tr("split for a neighbour"), groupedText(cut.forced));
