@@ -391,6 +391,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     CLI::App* shipCommand = app.add_subcommand("ship", "Write all levels and thresholds, read back and compared");
     shipCommand->add_option("PROJECT", projectOptions.project, "A project file")->required();
     shipCommand->add_option("-o,--out", projectOptions.out, "Folder to write to")->required();
+    shipCommand->add_flag("--ribbons", projectOptions.ribbons,
+                          "Strands as ribbons of triangles too, besides their lines");
     common(shipCommand);
 
     StrandsOptions strandsOptions;

@@ -66,6 +66,7 @@ struct ProjectOptions {
     bool dryRun = false;
     std::filesystem::path junit;   ///< the outcome for build servers, as JUnit XML; empty: none
     std::filesystem::path against; ///< an audit of before, as JSON
+    bool ribbons = false;          ///< of strands, shipped besides their lines
     double worse = 0.05;           ///< share by which a figure may rise against it
 };
 

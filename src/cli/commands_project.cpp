@@ -332,7 +332,9 @@ int ship(const Console& console, const ProjectOptions& options) {
     auto scene = openWhole(options.project, console.job);
     if (!scene)
         return fail(console, scene.error());
-    auto report = shipScene(*scene, options.out, {}, console.job);
+    ShipOptions what;
+    what.ribbons = options.ribbons;
+    auto report = shipScene(*scene, options.out, what, console.job);
     if (!report)
         return fail(console, report.error());
     if (console.json) {

@@ -13,6 +13,7 @@
 #include "image/image.h"
 
 #include <fstream>
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -695,6 +696,12 @@ TEST(CliStrands, cards_are_a_last_level_that_a_project_keeps) {
     EXPECT_EQ(last["triangles"], made.json()["count"].get<int>() / 20 * 2);
     const Ran shipped = run({"ship", files.project, "-o", (files.folder.path() / "out3").string(), "--json"});
     ASSERT_EQ(shipped.code, 0) << shipped.err;
+    const std::string cards = fmt::format("marram.L{}.cards.glb", made.json()["levels"].size() - 1);
+    EXPECT_TRUE(fs::exists(files.folder.path() / "out3" / cards));
+    EXPECT_FALSE(fs::exists(files.folder.path() / "out3" / "marram.L0.ribbons.glb"));
+    ASSERT_EQ(run({"ship", files.project, "-o", (files.folder.path() / "out4").string(), "--ribbons"}).code, 0);
+    EXPECT_TRUE(fs::exists(files.folder.path() / "out4" / "marram.L0.ribbons.glb"));
+    EXPECT_TRUE(fs::exists(files.folder.path() / "out4" / cards));
     const auto rule = nlohmann::json::parse(*readTextFile(files.folder.path() / "out3" / "marram.strands.json"));
     EXPECT_EQ(rule["levels"].back()["cards"]["strandsPerCard"], 20);
     EXPECT_EQ(rule["levels"].back()["fromMetres"], last["from_metres"]);

@@ -166,10 +166,13 @@ void ShipPanel::refresh() {
                          row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0), tr("%1 levels").arg(levels));
                      },
                      [&](const StrandsBody& of) {
-                         const auto levels = static_cast<int>(of.levels.size());
+                         const bool byCards =
+                             !of.levels.empty() && of.levels.back().perCard > 0; // in a file of their own
+                         const auto levels = static_cast<int>(of.levels.size()) - (byCards ? 1 : 0);
                          const bool lines = m_extension->isChecked() || m_named->isChecked();
+                         const bool ribbons = m_ribbons->isChecked();
                          row(of.strands != nullptr,
-                             (lines ? levels : 0) + (m_ribbons->isChecked() ? levels : 0) +
+                             (lines ? levels : 0) + (ribbons ? levels : 0) + (byCards && (lines || ribbons) ? 1 : 0) +
                                  (m_json->isChecked() ? 1 : 0),
                              tr("%1 strands").arg(groupedText(static_cast<qint64>(copyCount(s)))));
                      },

@@ -1,20 +1,21 @@
 #pragma once
-// What emitters have alive at a moment, as one item to draw.
+// What emitters give off at a moment, and what of it a ray meets.
 
-#include "app/viewport/gl_scene.h"
+#include "app/viewport/cloud_maker.h"
+#include "scene/scene.h"
 #include "switching/selector.h"
 
 namespace thicket::app {
 
 /// Of all emitters that a selection draws. A level that comes in gives off from its switch on; what the one before has
-/// given off lives out. Empty when nothing is alive.
+/// given off lives out.
 /// seconds   on the clock of the effects
-std::optional<DrawItem> particlesOf(const Scene& scene, const SelectInput& input, const Selection& selection,
-                                    const View& view, double seconds);
+CloudWish cloudOf(const Scene& scene, const SelectInput& input, const Selection& selection, const View& view,
+                  double seconds);
 
 /// Levels of one emitter, each moved along x; `level` -1: all of them side by side at these offsets, else that one.
-std::optional<DrawItem> particlesOf(const Subject& emitter, int level, const std::vector<double>& offsets,
-                                    const Vec3d& eye, double seconds);
+CloudWish cloudOf(const Subject& emitter, int level, const std::vector<double>& offsets, const Vec3d& eye,
+                  double seconds);
 
 /// What of a cloud is met along a ray.
 struct CloudHit {

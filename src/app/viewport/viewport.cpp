@@ -22,6 +22,15 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)), m_groundTiles([this] {
           QMetaObject::invokeMethod(
               this, [this] { update(); }, Qt::QueuedConnection);
+      }),
+      m_clouds([this] {
+          QMetaObject::invokeMethod(
+              this,
+              [this] {
+                  if (!m_moving) // else the next frame comes anyway
+                      update();
+              },
+              Qt::QueuedConnection);
       }) {
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName(tr("Viewport"));

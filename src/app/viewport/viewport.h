@@ -3,6 +3,7 @@
 
 #include "app/terrain/ground_panel.h"
 #include "app/viewport/care_brush.h"
+#include "app/viewport/cloud_maker.h"
 #include "app/viewport/ground_tiles.h"
 #include "app/viewport/moving_budget.h"
 #include "app/viewport/orbit_camera.h"
@@ -143,11 +144,13 @@ public:
     [[nodiscard]] bool moving() const { return m_moving; }
     /// The exact picture stands, be it without smooth edges as yet.
     [[nodiscard]] bool exactStands() const {
-        return !m_moving && (m_restShown || m_plainShown) && (solo() || m_groundTiles.waiting() == 0);
+        return !m_moving && (m_restShown || m_plainShown) && !m_clouds.waiting() &&
+               (solo() || m_groundTiles.waiting() == 0);
     }
     /// The exact picture stands, with smooth edges.
     [[nodiscard]] bool settled() const {
-        return !m_moving && m_restShown && m_restPicture.done() && (solo() || m_groundTiles.waiting() == 0);
+        return !m_moving && m_restShown && m_restPicture.done() && !m_clouds.waiting() &&
+               (solo() || m_groundTiles.waiting() == 0);
     }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
 
@@ -183,8 +186,7 @@ private:
     std::vector<DrawItem> emitterItems(const Subject& subject);
     void paintEmitterLabels(QPainter& painter, const QMatrix4x4& viewProjection, const Subject& subject) const;
     void addParticles(const Selection& selection, const View& view, std::vector<DrawItem>& out);
-    /// The same item again where nothing in it has changed, so that a picture at rest stays.
-    void keepParticles(std::optional<DrawItem> made, std::vector<DrawItem>& out);
+    void addCloud(const CloudWish& wish, std::vector<DrawItem>& out);
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
     void turn(double left, double up);
     void pan(double right, double down);
@@ -346,7 +348,9 @@ private:
     ImpostorViews m_views;
     GroundTiles m_groundTiles;
     double m_effectSeconds = 12; ///< on the clock of emitters: all of them have been at it for so long
-    std::shared_ptr<const ParticleDraw> m_lastParticles;
+    CloudMaker m_clouds;
+    std::shared_ptr<const ParticleDraw> m_lastParticles;        ///< as drawn
+    bool m_cloudStands = true;                                  ///< that is what there is at this moment
     mutable std::pair<std::vector<EmitterPart>, Bounds> m_seen; ///< of the emitter that was framed last
     std::optional<Vec3d> m_groundPlace;                         ///< someone clicked on the chosen ground there
     double m_walkPhase = 0;

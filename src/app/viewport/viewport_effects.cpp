@@ -23,19 +23,20 @@ Vec3d Viewport::placeLookedAt() const {
     return m_sceneOrbit.pivot;
 }
 
-void Viewport::keepParticles(std::optional<DrawItem> made, std::vector<DrawItem>& out) {
-    if (!made) {
-        m_lastParticles.reset();
+/// The newest cloud there is, until the one that is wanted is made; at rest it comes by itself.
+void Viewport::addCloud(const CloudWish& wish, std::vector<DrawItem>& out) {
+    const CloudMaker::Made made = m_clouds.want(wish);
+    m_lastParticles = made.cloud;
+    m_cloudStands = made.asIs;
+    if (!m_lastParticles)
         return;
-    }
-    if (m_lastParticles && *m_lastParticles == *made->particles)
-        made->particles = m_lastParticles;
-    m_lastParticles = made->particles;
-    out.push_back(std::move(*made));
+    DrawItem item;
+    item.particles = m_lastParticles;
+    out.push_back(std::move(item));
 }
 
 void Viewport::addParticles(const Selection& selection, const View& view, std::vector<DrawItem>& out) {
-    keepParticles(particlesOf(m_bench.session.scene(), m_input, selection, view, m_effectSeconds), out);
+    addCloud(cloudOf(m_bench.session.scene(), m_input, selection, view, m_effectSeconds), out);
 }
 
 std::vector<DrawItem> Viewport::emitterItems(const Subject& subject) {
@@ -43,9 +44,9 @@ std::vector<DrawItem> Viewport::emitterItems(const Subject& subject) {
     const auto last = static_cast<int>(subject.emitter()->emitter.levels.size()) - 1;
     const int level = m_stage == Stage::Gather || m_showSource ? 0 : std::min(m_bench.session.level(), last);
     const bool all = comparing(Arrangement::LineUp);
-    keepParticles(particlesOf(subject, all ? -1 : level, all ? lineUpOffsets(subject) : std::vector<double>(),
-                              m_soloOrbit.eye(), m_effectSeconds),
-                  out);
+    addCloud(cloudOf(subject, all ? -1 : level, all ? lineUpOffsets(subject) : std::vector<double>(), m_soloOrbit.eye(),
+                     m_effectSeconds),
+             out);
     return out;
 }
 

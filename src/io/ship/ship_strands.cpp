@@ -41,7 +41,7 @@ Result<void> compareLines(const fs::path& file, const StrandSet& was, const JobC
 Result<void> shipCards(const Subject& strands, std::size_t level, const fs::path& file, const ShipOptions& options,
                        const JobContext& job, ShipReport& report) {
     const StrandsBody& body = *strands.strands();
-    if (!options.ribbons || !body.layout.cards)
+    if (!(options.extensionGlb || options.namedGlb || options.ribbons) || !body.layout.cards)
         return {};
     Surfaces surfaces;
     surfaces.images = {cardPicture(*body.layout.cards, body.look)};
