@@ -417,7 +417,7 @@ void FilesModel::takeLevels(std::uint32_t id, std::uint32_t from) {
         return;
     const std::string label = found->name + " takes the levels of " + other->name;
     if (found->strands() == nullptr) {
-        auto made = thicket::takeLevels(*found, *other);
+        auto made = thicket::takeLevels(*found, *other, {});
         if (!made) {
             m_session.report(made.error());
             return;
@@ -429,8 +429,8 @@ void FilesModel::takeLevels(std::uint32_t id, std::uint32_t from) {
     // Strands choose their points anew, which takes a while.
     Session::Change change{tr("Choosing points"), label};
     change.kind = Kind::Strands;
-    change.work = [other = *other](const Subject& before, const Scene&, const JobContext&) {
-        return thicket::takeLevels(before, other);
+    change.work = [other = *other](const Subject& before, const Scene&, const JobContext& job) {
+        return thicket::takeLevels(before, other, job);
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         const StrandsBody& is = *now.strands();

@@ -72,7 +72,21 @@ Subject withGrowthOf(const Subject& now, const Subject& before, const Subject& m
     after.radius = made.radius;
     if (was.look != body.look)
         after = withLook(std::move(after), was.look);
-    return was.levels == before.strands()->levels ? after : withStrandLevels(std::move(after), was.levels);
+    const std::vector<StrandLevel>& then = before.strands()->levels;
+    if (was.levels == then)
+        return after;
+    // Where only their switches were moved meanwhile, and there are as many of them, nothing is chosen anew.
+    auto& own = std::get<StrandsBody>(after.body).levels;
+    std::vector<StrandLevel> moved = then;
+    for (std::size_t i = 0; i < moved.size() && i < was.levels.size(); ++i)
+        moved[i].fixed = was.levels[i].fixed;
+    if (moved == was.levels && own.size() == was.levels.size()) {
+        for (std::size_t i = 0; i < own.size(); ++i)
+            own[i].fixed = was.levels[i].fixed;
+        return after;
+    }
+    auto chosen = withStrandLevels(after, was.levels, {});
+    return chosen ? *chosen : after;
 }
 
 } // namespace
@@ -168,10 +182,16 @@ void StrandModel::setRecipe(std::uint32_t id, const StrandRecipe& recipe, const 
             return made;
         auto& body = std::get<StrandsBody>(made->body);
         body.recipe = std::make_shared<const StrandRecipe>(recipe);
-        if (!alike)
-            made = withStrandLevels(
-                *made, usualLevels(*body.strands, *body.worth, std::max<std::size_t>(2, was.levels.size())));
-        return made;
+        if (alike)
+            return made;
+        const bool cards = !was.levels.empty() && was.levels.back().perCard > 0;
+        const std::size_t most = was.levels.size() - (cards ? 1 : 0);
+        std::vector<StrandLevel> levels = usualLevels(*body.strands, *body.worth, std::max<std::size_t>(2, most));
+        if (cards) { // they stay, where they come in too
+            levels.push_back(was.levels.back());
+            levels.back().deviation = 0;
+        }
+        return withStrandLevels(*made, std::move(levels), job);
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         // Name, rule, curves, looks and levels may have changed meanwhile: only what grew comes from the job.
@@ -192,8 +212,9 @@ void StrandModel::changeLevels(std::uint32_t id, const QString& label,
     change.title = tr("Choosing points");
     change.label = label.toStdString();
     change.kind = Kind::Strands;
-    change.work = [how = std::move(how)](const Subject& before, const Scene&, const JobContext&) -> Result<Subject> {
-        return before.strands()->strands ? withStrandLevels(before, how(*before.strands())) : before;
+    change.work = [how = std::move(how)](const Subject& before, const Scene&,
+                                         const JobContext& job) -> Result<Subject> {
+        return before.strands()->strands ? withStrandLevels(before, how(*before.strands()), job) : before;
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         const StrandsBody& is = *now.strands();

@@ -92,7 +92,9 @@ int strands(const Console& console, const StrandsOptions& options) {
         std::vector<StrandLevel> levels = made->strands()->levels;
         levels.emplace_back();
         levels.back().perCard = options.perCard;
-        *made = withStrandLevels(std::move(*made), std::move(levels));
+        made = withStrandLevels(std::move(*made), std::move(levels), console.job);
+        if (!made)
+            return fail(console, made.error());
     }
     const double ms = msSince(start);
     for (const std::string& note : notes)

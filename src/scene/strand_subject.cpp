@@ -63,7 +63,7 @@ Result<void> derive(StrandsBody& body, const std::string& name, const JobContext
     return {};
 }
 
-void layLevels(StrandsBody& body, std::vector<StrandLevel> levels) {
+Result<void> layLevels(StrandsBody& body, std::vector<StrandLevel> levels, const JobContext& job) {
     StrandLevel source;
     source.segments = body.strands->segments();
     std::vector<StrandLevel> out{source};
@@ -82,14 +82,20 @@ void layLevels(StrandsBody& body, std::vector<StrandLevel> levels) {
     std::shared_ptr<const StrandCards> cards;
     if (ofCards) {
         const bool same = body.layout.cards && !body.levels.empty() && body.levels.back().perCard == ofCards->perCard;
-        cards =
-            same ? body.layout.cards : std::make_shared<const StrandCards>(cardsOf(*body.strands, ofCards->perCard));
+        cards = body.layout.cards;
+        if (!same) {
+            auto made = cardsOf(*body.strands, ofCards->perCard, job);
+            if (!made)
+                return made.error();
+            cards = std::make_shared<const StrandCards>(std::move(*made));
+        }
         ofCards->deviation = cards->deviation;
         ofCards->segments = cards->count();
         out.push_back(*ofCards);
     }
     body.levels = std::move(out);
     body.layout = layOut(*body.strands, *body.worth, body.places, body.levels, &body.layout, std::move(cards));
+    return {};
 }
 
 } // namespace
@@ -102,7 +108,8 @@ Result<Subject> makeStrands(std::string name, Role role, StrandsBody body, const
         return done.error();
     out.rule = usualStrandRule(role, body.places.meanLength);
     body.thinning = usualStrandThinning(role, out.rule.reachMetres);
-    layLevels(body, usualLevels(*body.strands, *body.worth, kMostLevels));
+    if (auto done = layLevels(body, usualLevels(*body.strands, *body.worth, kMostLevels), job); !done)
+        return done.error();
     out.body = std::move(body);
     refresh({}, out);
     return out;
@@ -113,13 +120,15 @@ Result<Subject> withStrands(Subject subject, std::shared_ptr<const StrandSet> st
     body.strands = std::move(strands);
     if (auto done = derive(body, subject.name, job); !done)
         return done.error();
-    layLevels(body, std::vector<StrandLevel>(body.levels));
+    if (auto done = layLevels(body, std::vector<StrandLevel>(body.levels), job); !done)
+        return done.error();
     refresh({}, subject);
     return subject;
 }
 
-Subject withStrandLevels(Subject subject, std::vector<StrandLevel> levels) {
-    layLevels(std::get<StrandsBody>(subject.body), std::move(levels));
+Result<Subject> withStrandLevels(Subject subject, std::vector<StrandLevel> levels, const JobContext& job) {
+    if (auto done = layLevels(std::get<StrandsBody>(subject.body), std::move(levels), job); !done)
+        return done.error();
     return subject;
 }
 

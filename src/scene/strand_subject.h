@@ -16,7 +16,8 @@ Result<Subject> withStrands(Subject subject, std::shared_ptr<const StrandSet> st
 
 /// The same strands with other levels: their deviations, or how many strands a card stands for, count, and deviations
 /// become true ones. The first is the source's; one of cards is the last, and there is at most one.
-Subject withStrandLevels(Subject subject, std::vector<StrandLevel> levels);
+/// ERRORS    Cancelled.
+Result<Subject> withStrandLevels(Subject subject, std::vector<StrandLevel> levels, const JobContext& job);
 
 /// The same strands in other colours, in their picture too.
 Subject withLook(Subject subject, const StrandLook& look);

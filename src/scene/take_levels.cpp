@@ -40,7 +40,7 @@ Result<void> takeEmitterLevels(Subject& to, const Subject& from) {
 
 } // namespace
 
-Result<Subject> takeLevels(const Subject& subject, const Subject& from) {
+Result<Subject> takeLevels(const Subject& subject, const Subject& from, const JobContext& job) {
     if (subject.kind() != from.kind() || subject.id == from.id)
         return Error{ErrorCode::BadInput, subject.name, "cannot have the levels of " + from.name,
                      "take those of another subject of its kind"};
@@ -64,7 +64,7 @@ Result<Subject> takeLevels(const Subject& subject, const Subject& from) {
         if (strands->strands && !strands->levels.empty()) {
             std::vector<StrandLevel> levels = from.strands()->levels;
             levels.front() = strands->levels.front();
-            return withStrandLevels(std::move(out), std::move(levels));
+            return withStrandLevels(std::move(out), std::move(levels), job);
         }
     } else if (auto done = takeEmitterLevels(out, from); !done) {
         return done.error();

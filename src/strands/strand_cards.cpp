@@ -1,13 +1,12 @@
 #include "strands/strand_cards.h"
 
 #include "base/parallel.h"
+#include "strands/nearest_root.h"
 #include "strands/ribbon_picture.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <numbers>
-#include <unordered_map>
 
 namespace thicket {
 namespace {
@@ -45,82 +44,6 @@ Frame frameOf(const StrandSet& set, std::uint32_t strand, const Vec3f& axis, dou
     out.towards = out.across.cross(out.along);
     return out;
 }
-
-/// Which of the first strands each is nearest to, by their roots.
-class Nearest {
-public:
-    Nearest(const StrandSet& set, std::uint32_t count) : m_set(set) {
-        Vec3f low = rootOf(0);
-        Vec3f high = low;
-        for (std::uint32_t s = 0; s < count; ++s) {
-            low = low.cwiseMin(rootOf(s));
-            high = high.cwiseMax(rootOf(s));
-        }
-        Vec3f wide = high - low;
-        std::sort(wide.data(), wide.data() + 3);
-        m_low = low;
-        m_square = std::max(
-            {std::sqrt(wide[1] * wide[2] / static_cast<float>(count)), wide[2] / static_cast<float>(count), 1e-6F});
-        for (std::uint32_t s = 0; s < count; ++s)
-            m_cells[cellOf(rootOf(s))].push_back(s);
-        m_most = 2;
-        for (const float w : wide)
-            m_most = std::max(m_most, 2 + static_cast<int>(w / m_square));
-    }
-
-    [[nodiscard]] std::uint32_t of(std::uint32_t strand) const {
-        const Vec3f at = rootOf(strand);
-        const Cell middle = cellOf(at);
-        float best = 1e30F;
-        std::uint32_t found = 0;
-        // Of a strand outside of all of them the ring that holds the first may be far.
-        const int most = m_most + std::abs(middle[0]) + std::abs(middle[1]) + std::abs(middle[2]);
-        for (int ring = 0; ring <= most; ++ring) {
-            if (ring > 0 && best < 1e29F && static_cast<float>(ring - 1) * m_square > std::sqrt(best))
-                break;
-            for (int x = -ring; x <= ring; ++x)
-                for (int y = -ring; y <= ring; ++y)
-                    for (int z = -ring; z <= ring; ++z) {
-                        if (std::max({std::abs(x), std::abs(y), std::abs(z)}) < ring) {
-                            z = ring - 1; // on to the other side
-                            continue;
-                        }
-                        const auto cell = m_cells.find({middle[0] + x, middle[1] + y, middle[2] + z});
-                        if (cell == m_cells.end())
-                            continue;
-                        for (const std::uint32_t s : cell->second) {
-                            const float away = (rootOf(s) - at).squaredNorm();
-                            if (away < best || (away == best && s < found)) {
-                                best = away;
-                                found = s;
-                            }
-                        }
-                    }
-        }
-        return found;
-    }
-
-private:
-    using Cell = std::array<int, 3>;
-    struct Hash {
-        std::size_t operator()(const Cell& c) const {
-            return static_cast<std::size_t>(c[0]) * 73'856'093U ^ static_cast<std::size_t>(c[1]) * 19'349'663U ^
-                   static_cast<std::size_t>(c[2]) * 83'492'791U;
-        }
-    };
-    [[nodiscard]] const Vec3f& rootOf(std::uint32_t strand) const { return m_set.points[m_set.first[strand]]; }
-    [[nodiscard]] Cell cellOf(const Vec3f& at) const {
-        const Vec3f c = (at - m_low) / m_square;
-        return {static_cast<int>(std::floor(c.x())), static_cast<int>(std::floor(c.y())),
-                static_cast<int>(std::floor(c.z()))};
-    }
-
-    const StrandSet& m_set;
-    Vec3f m_low;
-    float m_square = 1;
-    int m_most = 2;
-    std::unordered_map<Cell, std::vector<std::uint32_t>, Hash> m_cells;
-};
 
 struct Extent {
     float half = 0;
@@ -180,14 +103,17 @@ float StrandCards::at(float u, float v) const {
     return value == 0 ? -1 : static_cast<float>(value - 1) / 254;
 }
 
-StrandCards cardsOf(const StrandSet& set, std::uint32_t perCard) {
+Result<StrandCards> cardsOf(const StrandSet& set, std::uint32_t perCard, const JobContext& job) {
     const auto count = static_cast<std::uint32_t>(std::max<std::size_t>(1, set.size() / perCard));
-    const Nearest nearest(set, count);
+    const NearestRoot nearest(set, count);
     std::vector<std::uint32_t> tuftOf(set.size());
-    parallelChunks(set.size(), 4096, [&](std::size_t begin, std::size_t end) {
+    constexpr std::size_t kTogether = 4096;
+    const bool whole = parallelChunks(set.size(), kTogether, job, [&](std::size_t begin, std::size_t end) {
         for (std::size_t s = begin; s < end; ++s)
-            tuftOf[s] = nearest.of(static_cast<std::uint32_t>(s));
+            tuftOf[s] = nearest.of(set.points[set.first[s]]);
     });
+    if (!whole)
+        return cancelledError();
     const auto lineOf = [&set](std::uint32_t s) -> Vec3f {
         return set.points[set.first[s + 1] - 1] - set.points[set.first[s]];
     };

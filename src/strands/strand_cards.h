@@ -44,8 +44,9 @@ struct StrandCards {
 };
 
 /// REQUIRES   a set in a progressive order, perCard in kLeastPerCard .. kMostPerCard.
-/// COST       O(strands) on all cores; some small pictures.
-StrandCards cardsOf(const StrandSet& set, std::uint32_t perCard);
+/// ERRORS     Cancelled.
+/// COST       O(strands * log(strands)) on all cores; some small pictures.
+Result<StrandCards> cardsOf(const StrandSet& set, std::uint32_t perCard, const JobContext& job);
 
 /// How many times as wide a card is at a distance: 1 as long as all strands with cards are kept, then what holds the
 /// cover where that is held.

@@ -8,6 +8,7 @@
 #include "io/ship/write_glb.h"
 #include "scene/kinds.h"
 #include "scene/strand_subject.h"
+#include "strands/strand_cards.h"
 #include "support/temp_folder.h"
 
 #include <QTest>
@@ -95,7 +96,7 @@ TEST_F(Growth, levels_that_were_changed_while_it_grew_are_those_of_what_grew) {
     bench.strands.setRecipe(id, recipe, "Another seed");
     Subject other = *scene().find(id);
     std::get<StrandsBody>(other.body).levels.pop_back();
-    other = withStrandLevels(other, other.strands()->levels);
+    other = *withStrandLevels(other, other.strands()->levels, {});
     other.name = "Marram";
     other.rule.reachMetres = 123;
     bench.session.document.push(changeSubject(scene(), other, "Meanwhile"));
@@ -111,6 +112,52 @@ TEST_F(Growth, levels_that_were_changed_while_it_grew_are_those_of_what_grew) {
     EXPECT_EQ(now.name, "Marram");
     EXPECT_EQ(now.rule.reachMetres, 123);
     EXPECT_EQ(strands().look.vary, 0.11);
+}
+
+TEST_F(Growth, a_switch_that_was_moved_while_it_grew_stays_where_it_was_put) {
+    grow();
+    StrandRecipe recipe = *bench.strands.recipe(id);
+    recipe.where.seed = 12;
+    bench.strands.setRecipe(id, recipe, "Another seed");
+    bench.switching.setSwitchDistance(id, 1, 33);
+    ASSERT_TRUE(strands().levels[1].fixed);
+    const FixedSwitch put = *strands().levels[1].fixed;
+    idle();
+    EXPECT_EQ(strands().recipe->where.seed, 12U);
+    ASSERT_TRUE(strands().levels[1].fixed);
+    EXPECT_EQ(*strands().levels[1].fixed, put);
+}
+
+TEST_F(Growth, cards_stay_whatever_grows_and_are_those_of_what_grew) {
+    grow();
+    ASSERT_TRUE(bench.strands.setCards(id, 20));
+    idle();
+    ASSERT_EQ(strands().levels.back().perCard, 20U);
+    bench.switching.setSwitchDistance(id, static_cast<int>(strands().levels.size()) - 1, 80);
+    const auto before = strands().layout.cards;
+    ASSERT_TRUE(before);
+    for (int change = 0; change < 2; ++change) {
+        StrandRecipe recipe = *bench.strands.recipe(id);
+        if (change == 0)
+            recipe.where.density *= 0.5; // its levels stay
+        else
+            recipe.length *= 2; // asks for others
+        bench.strands.setRecipe(id, recipe, "Grow");
+        idle();
+        ASSERT_EQ(strands().levels.back().perCard, 20U) << change;
+        EXPECT_TRUE(strands().levels.back().fixed) << change;
+        ASSERT_TRUE(strands().layout.cards);
+        EXPECT_NE(strands().layout.cards, before);
+        EXPECT_EQ(strands().layout.cards->count(), strands().strands->size() / 20);
+        EXPECT_EQ(strands().levels.back().segments, strands().layout.cards->count());
+        EXPECT_EQ(strands().levels.back().deviation, strands().layout.cards->deviation);
+    }
+    // Too few for that many, and no number at all: nothing changes, and the one who asked hears it.
+    const int steps = bench.session.document.undo().index();
+    EXPECT_FALSE(bench.strands.setCards(id, static_cast<std::uint32_t>(strands().strands->size())));
+    EXPECT_FALSE(bench.strands.setCards(id, 1));
+    idle();
+    EXPECT_EQ(bench.session.document.undo().index(), steps);
 }
 
 TEST_F(Growth, a_level_that_is_asked_for_while_it_grows_is_not_lost) {

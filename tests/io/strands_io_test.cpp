@@ -315,7 +315,7 @@ TEST(StrandsProject, cards_are_made_again_as_they_were_and_stand_last) {
     Subject made = grass(scene);
     std::vector<StrandLevel> levels = made.strands()->levels;
     levels.emplace_back().perCard = 7;
-    made = withStrandLevels(std::move(made), levels);
+    made = *withStrandLevels(std::move(made), levels, {});
     apply(scene, addSubjects(scene, {made}, {}));
     const fs::path file = folder.path() / "a.thicket.json";
     ASSERT_TRUE(writeProject(scene, file, true));
@@ -412,7 +412,7 @@ TEST(Shipping, strands_and_emitters_are_written_and_read_back) {
     Subject meadow = grass(scene);
     std::vector<StrandLevel> withCards = meadow.strands()->levels;
     withCards.emplace_back().perCard = 10;
-    apply(scene, addSubjects(scene, {withStrandLevels(std::move(meadow), withCards), *smoke}, {}));
+    apply(scene, addSubjects(scene, {*withStrandLevels(std::move(meadow), withCards, {}), *smoke}, {}));
     ShipOptions options;
     options.ribbons = true;
     const auto report = shipScene(scene, folder.path() / "out", options, {});

@@ -46,7 +46,7 @@ TEST(TakeLevels, of_a_mesh_its_rule_and_the_switches_set_by_hand) {
     from.mesh().levels[2].fixed = FixedSwitch{DecideBy::Distance, 30};
     Subject to = ball(2, 4);
     to.mesh().levels[3].fixed = FixedSwitch{DecideBy::Distance, 99};
-    const auto made = takeLevels(to, from);
+    const auto made = takeLevels(to, from, {});
     ASSERT_TRUE(made);
     EXPECT_EQ(made->rule.allowPx, 3);
     EXPECT_EQ(made->rule.reachMetres, 80);
@@ -56,7 +56,7 @@ TEST(TakeLevels, of_a_mesh_its_rule_and_the_switches_set_by_hand) {
     EXPECT_EQ(made->mesh().levels[1].fixed, from.mesh().levels[1].fixed);
     EXPECT_EQ(made->mesh().levels[2].mesh, to.mesh().levels[2].mesh) << "the meshes are its own";
     EXPECT_FALSE(made->mesh().levels[3].fixed) << "the other has no such level";
-    EXPECT_FALSE(takeLevels(to, to));
+    EXPECT_FALSE(takeLevels(to, to, {}));
 }
 
 TEST(TakeLevels, of_an_emitter_its_levels_for_parts_of_the_same_names) {
@@ -79,7 +79,7 @@ TEST(TakeLevels, of_an_emitter_its_levels_for_parts_of_the_same_names) {
     ASSERT_TRUE(to);
     from->id = 1;
     to->id = 2;
-    const auto made = takeLevels(*to, *from);
+    const auto made = takeLevels(*to, *from, {});
     ASSERT_TRUE(made) << made.error().text();
     const Emitter& e = made->emitter()->emitter;
     ASSERT_EQ(e.levels.size(), 3U);
@@ -92,10 +92,10 @@ TEST(TakeLevels, of_an_emitter_its_levels_for_parts_of_the_same_names) {
     auto other = makeEmitter("marsh", beacon, std::vector<std::shared_ptr<const Image>>(1));
     ASSERT_TRUE(other);
     other->id = 3;
-    const auto none = takeLevels(*other, *from);
+    const auto none = takeLevels(*other, *from, {});
     ASSERT_FALSE(none);
     EXPECT_NE(none.error().what.find("no part"), std::string::npos);
-    EXPECT_FALSE(takeLevels(*to, ball(7, 2))) << "another kind";
+    EXPECT_FALSE(takeLevels(*to, ball(7, 2), {})) << "another kind";
 }
 
 TEST(TakeLevels, of_strands_how_far_their_levels_may_be_off_and_of_ground_how_it_switches) {
@@ -126,9 +126,9 @@ TEST(TakeLevels, of_strands_how_far_their_levels_may_be_off_and_of_ground_how_it
     StrandLevel coarse = from.strands()->levels.front();
     coarse.deviation = 0.03;
     levels.push_back(coarse);
-    from = withStrandLevels(std::move(from), std::move(levels));
+    from = *withStrandLevels(std::move(from), std::move(levels), {});
     std::get<StrandsBody>(from.body).thinning.holdCover = false;
-    const auto made = takeLevels(to, from);
+    const auto made = takeLevels(to, from, {});
     ASSERT_TRUE(made);
     EXPECT_EQ(made->strands()->strands, to.strands()->strands);
     EXPECT_EQ(made->strands()->levels.size(), 2U);
@@ -151,7 +151,7 @@ TEST(TakeLevels, of_strands_how_far_their_levels_may_be_off_and_of_ground_how_it
     body.fixed.resize(4);
     body.fixed[3] = FixedSwitch{DecideBy::Distance, 700};
     const Subject small = bed(4, 129);
-    const auto ground = takeLevels(small, sudden);
+    const auto ground = takeLevels(small, sudden, {});
     ASSERT_TRUE(ground);
     EXPECT_EQ(ground->terrain()->between, Passing::CrossFade);
     EXPECT_LE(ground->terrain()->fixed.size(), small.terrain()->tree->levels.size());

@@ -1,6 +1,7 @@
 // Strands: the true deviation of fewer points, growing by a recipe, costs against a count by hand, cover as rendered.
 
 #include "strands/grow_strands.h"
+#include "strands/nearest_root.h"
 #include "strands/ribbon_mesh.h"
 #include "strands/strand_cards.h"
 #include "strands/strand_cover.h"
@@ -355,7 +356,7 @@ TEST(StrandCards, stand_for_all_strands_and_cover_what_they_cover) {
     chain.levels.resize(2);
     chain.fromMetres = {0, 1};
     for (const std::uint32_t perCard : {8U, 30U}) {
-        const StrandCards cards = cardsOf(set, perCard);
+        const StrandCards cards = *cardsOf(set, perCard, {});
         EXPECT_EQ(cards.count(), set.size() / perCard);
         EXPECT_EQ(cards.picture.size(), static_cast<std::size_t>(cards.width) * static_cast<std::size_t>(cards.height));
         EXPECT_GT(cards.deviation, 0);
@@ -367,7 +368,7 @@ TEST(StrandCards, stand_for_all_strands_and_cover_what_they_cover) {
             EXPECT_LT(c.colour, 5) << perCard << " a card, " << c.metres << " m";
             EXPECT_NEAR(static_cast<double>(c.drawn) * perCard / c.strands, 1, 0.2);
         }
-        EXPECT_EQ(cardsOf(set, perCard), cards) << "the same again";
+        EXPECT_EQ(*cardsOf(set, perCard, {}), cards) << "the same again";
     }
 }
 
@@ -390,7 +391,7 @@ TEST(StrandCards, a_picture_is_that_of_its_tuft) {
         ordered.widths.insert(ordered.widths.end(), 2, 0.1F);
         ordered.first.push_back(static_cast<std::uint32_t>(ordered.points.size()));
     }
-    const StrandCards cards = cardsOf(ordered, 3);
+    const StrandCards cards = *cardsOf(ordered, 3, {});
     EXPECT_EQ(cards.count(), 2U);
     EXPECT_NEAR(cards.half, 0.45, 1e-3);
     EXPECT_NEAR(cards.high, 2.05, 1e-3);
@@ -412,7 +413,7 @@ TEST(StrandCards, a_picture_is_that_of_its_tuft) {
 
 TEST(StrandCards, each_strand_is_of_the_tuft_whose_card_is_nearest) {
     const StrandSet set = wild(600, 12);
-    const StrandCards cards = cardsOf(set, 9);
+    const StrandCards cards = *cardsOf(set, 9, {});
     std::vector<Vec3f> lines(cards.count(), Vec3f::Zero());
     for (std::uint32_t s = 0; s < set.size(); ++s) {
         std::uint32_t nearest = 0;
@@ -424,6 +425,63 @@ TEST(StrandCards, each_strand_is_of_the_tuft_whose_card_is_nearest) {
     }
     for (std::uint32_t c = 0; c < cards.count(); ++c)
         EXPECT_LT((lines[c].normalized() - cards.stands[c].axis).norm(), 1e-4F) << c;
+}
+
+TEST(StrandCards, nearest_roots_are_those_that_looking_at_all_finds) {
+    std::mt19937 dice(31);
+    std::uniform_real_distribution<float> any(-1, 1);
+    for (int round = 0; round < 12; ++round) {
+        // Spread, in one plane, on one line, many in one place, and one far from all others.
+        StrandSet set;
+        set.first.push_back(0);
+        for (int s = 0; s < 300; ++s) {
+            Vec3f root(20 * any(dice), 20 * any(dice), 20 * any(dice));
+            if (round % 4 >= 1)
+                root.y() = 0;
+            if (round % 4 >= 2)
+                root.z() = 0;
+            if (round % 4 == 3)
+                root.x() = std::floor(root.x() / 10);
+            if (s == 250)
+                root.x() = 1e5F;
+            set.points.insert(set.points.end(), {root, root + Vec3f(0, 1, 0)});
+            set.widths.insert(set.widths.end(), 2, 0.01F);
+            set.first.push_back(static_cast<std::uint32_t>(set.points.size()));
+        }
+        const std::uint32_t count = round == 0 ? 1 : 40 + 40 * static_cast<std::uint32_t>(round % 3);
+        const NearestRoot nearest(set, count);
+        for (std::uint32_t s = 0; s < set.size(); ++s) {
+            const Vec3f place = set.points[set.first[s]] + 0.3F * Vec3f(any(dice), any(dice), any(dice));
+            std::uint32_t best = 0;
+            for (std::uint32_t c = 1; c < count; ++c)
+                if ((set.points[set.first[c]] - place).squaredNorm() <
+                    (set.points[set.first[best]] - place).squaredNorm())
+                    best = c;
+            ASSERT_EQ(nearest.of(place), best) << "round " << round << ", strand " << s;
+        }
+    }
+}
+
+TEST(StrandCards, one_strand_far_away_costs_nothing_and_a_cancel_is_heard) {
+    StrandSet set;
+    set.first.push_back(0);
+    std::mt19937 dice(2);
+    std::uniform_real_distribution<float> any(0, 1);
+    constexpr int kMany = 60'000;
+    for (int s = 0; s < kMany; ++s) {
+        const Vec3f root(s == kMany / 2 ? 9e5F : any(dice), 0, any(dice));
+        set.points.insert(set.points.end(), {root, root + Vec3f(0, 0.1F, 0)});
+        set.widths.insert(set.widths.end(), 2, 0.001F);
+        set.first.push_back(static_cast<std::uint32_t>(set.points.size()));
+    }
+    const auto cards = cardsOf(set, 2, {});
+    ASSERT_TRUE(cards);
+    EXPECT_EQ(cards->count(), static_cast<std::uint32_t>(kMany / 2));
+    std::stop_source stop;
+    stop.request_stop();
+    const auto cancelled = cardsOf(set, 2, JobContext{stop.get_token(), {}});
+    ASSERT_FALSE(cancelled);
+    EXPECT_EQ(cancelled.error().code, ErrorCode::Cancelled);
 }
 
 TEST(StrandCards, grow_only_once_some_of_them_go) {
@@ -441,7 +499,7 @@ TEST(StrandCards, grow_only_once_some_of_them_go) {
 TEST(StrandCosts, of_cards_are_two_triangles_for_each_that_has_one) {
     View view;
     Chosen chosen(wild(1200, 4), {}, view);
-    const auto cards = std::make_shared<const StrandCards>(cardsOf(chosen.set, 12));
+    const auto cards = std::make_shared<const StrandCards>(*cardsOf(chosen.set, 12, {}));
     StrandLevel level;
     level.perCard = 12;
     level.deviation = cards->deviation;

@@ -278,6 +278,10 @@ void Viewport::paintSceneOverlay(QPainter& p, const QMatrix4x4& viewProjection) 
         state = tr("L%1").arg(static_cast<int>(picked.level));
         if (chain.levels.front().area > 0)
             state += tr(" · %1 live").arg(groupedText(triangles / 2));
+        else if (batch.strands && batch.strands->carded[static_cast<std::size_t>(picked.level)])
+            state += batch.strands->triangles(static_cast<std::size_t>(picked.level), copy->slot, 1) > 0
+                         ? tr(" · has a card")
+                         : tr(" · in another's card");
         else if (batch.strands)
             state += tr(" · %1 segments")
                          .arg(batch.strands->triangles(static_cast<std::size_t>(picked.level), copy->slot, 1) / 2);
