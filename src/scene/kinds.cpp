@@ -62,7 +62,7 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                        ResolvedChain chain = chainIn(subject, thing, view);
                                        Thinning thinning =
                                            nearerBy(thinningFor(body.thinning, fullHeightOf(view, chain.radius)),
-                                                    view.looser(subject.id));
+                                                    nearerTimes(view, subject.id));
                                        out.push_back({index,
                                                       *asset,
                                                       std::move(chain),
@@ -82,7 +82,7 @@ std::vector<Batch> batchesOf(const Scene& scene, std::uint32_t index, const View
                                                       strandChain(subject, view),
                                                       body.layout.cells,
                                                       true,
-                                                      nearerBy(strandThinning(subject, view), view.looser(subject.id)),
+                                                      nearerBy(strandThinning(subject, view), nearerTimes(view, subject.id)),
                                                       {},
                                                       body.layout.costs});
                                    return out;
@@ -152,6 +152,10 @@ const Thinning* thinningOf(const Subject& subject) {
         return &field->thinning;
     const StrandsBody* strands = subject.strands();
     return strands != nullptr ? &strands->thinning : nullptr;
+}
+
+double nearerTimes(const View& view, std::uint32_t subject) {
+    return view.looser(subject) / view.detail;
 }
 
 double fullHeightOf(const Scene& scene, const Subject& subject, const View& view) {

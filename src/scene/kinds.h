@@ -33,6 +33,9 @@ const Thinning* thinningOf(const Subject& subject);
 /// Where what it draws fills the picture's height: the largest of a field's assets, one of strands; metres, 0 where
 /// there is none.
 double fullHeightOf(const Scene& scene, const Subject& subject, const View& view);
+/// How many times nearer the curves of a field or of strands come than they were typed: by the detail of the scene and
+/// of the device, as switches do, and by what a fit loosened.
+double nearerTimes(const View& view, std::uint32_t subject);
 /// REQUIRES   a subject that thins out.
 void setThinning(Subject& subject, Thinning thinning);
 

@@ -145,6 +145,35 @@ TEST(FieldsInScenes, curves_by_height_follow_what_is_seen_and_curves_by_distance
     }
 }
 
+TEST(FieldsInScenes, curves_go_with_the_detail_of_scene_and_device_and_with_what_a_fit_loosened) {
+    Scene scene = shore();
+    Subject field = makeField(scene, "Balls", Role::GroundCover, {2}, Placements(2));
+    field.id = scene.nextId++;
+    const auto index = static_cast<std::uint32_t>(scene.subjects.size());
+    scene.subjects.push_back(field);
+    const Thinning typed = field.instances()->thinning;
+    const auto keptAt = [&](double metres) {
+        return batchesOf(scene, index, scene.statedView(), nullptr)[0].thinning.keepAt(metres);
+    };
+    scene.settings.devices.resize(2);
+    scene.settings.device = 1;
+    for (const double ofScene : {1.0, 0.5, 2.0})
+        for (const double ofDevice : {1.0, 0.25}) {
+            scene.settings.view.detail = ofScene;
+            scene.settings.devices[1].detail = ofDevice;
+            scene.settings.devices[0].detail = 7; // another one
+            const double times = ofScene * ofDevice;
+            EXPECT_NEAR(nearerTimes(scene.statedView(), field.id), 1 / times, 1e-12);
+            for (const double d : {4.0, 9.0, 20.0})
+                EXPECT_NEAR(keptAt(d * times), typed.keepAt(d), 1e-9) << ofScene << " of the scene, " << ofDevice;
+        }
+    scene.settings.view.detail = 1;
+    scene.settings.devices[1].detail = 0.5;
+    scene.settings.devices[1].fitted[field.id] = 3;
+    EXPECT_NEAR(nearerTimes(scene.statedView(), field.id), 6, 1e-12);
+    EXPECT_NEAR(keptAt(2), typed.keepAt(12), 1e-9);
+}
+
 TEST(FieldsInScenes, reach_as_far_as_copies_are_tall_where_they_stand) {
     const Scene scene = shore();
     Placements copies(1);

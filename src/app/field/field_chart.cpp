@@ -30,7 +30,6 @@ protected:
     }
 };
 
-constexpr double kGrab = 9; // pixels about a handle
 
 } // namespace
 
@@ -286,12 +285,14 @@ void FieldChart::paintOverlay(QPainter& p) {
     for (std::size_t i = 0; i < m_cover.size(); ++i) // what was measured is worth more than what follows from curves
         if (i == 0 || m_cover[i].share() < least.share)
             least = {m_cover[i].share(), m_cover[i].metres};
-    const double looser = m_bench.session.scene().statedView().looser(field()->id);
+    const double nearer = nearerTimes(m_bench.session.scene().statedView(), field()->id);
     drawTitle(p,
-              looser == 1
+              std::abs(nearer - 1) < 1e-9
                   ? m_thinning.fullHeight > 0 ? tr("Keep and grow with height on screen")
                                               : tr("Keep and grow with distance")
-                  : tr("Keep and grow with distance · fitted to this device: %1 × as near").arg(figureText(looser, 3)),
+              : nearer > 1
+                  ? tr("Keep and grow with distance · on this device %1 × as near").arg(figureText(nearer, 3))
+                  : tr("Keep and grow with distance · on this device %1 × as far").arg(figureText(1 / nearer, 3)),
               !m_thinning.thins()   ? m_thinning.widths ? tr("every strand is drawn, as wide as it is")
                                                         : tr("every copy is drawn, as large as it is")
                 : least.share > 0.995 ? tr("the cover is held")

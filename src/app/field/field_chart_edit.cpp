@@ -17,6 +17,7 @@ namespace thicket::app {
 FieldChart::Hit FieldChart::hitAt(const QPointF& p) const {
     if (field() == nullptr)
         return {};
+    constexpr double kGrab = 9; // pixels about a handle
     const auto near = [&p](const QPointF& at) { return QLineF(p, at).length() < kGrab; };
     // The grow curve's handles lie on top; where both are at 100 % the mouse above takes it, below the share.
     if (!m_thinning.holdCover)

@@ -104,7 +104,7 @@ std::string encodeField(const Scene& scene, const Subject& field, const View& vi
         {"thinning", json::encode(body.thinning)},
         {"formulas",
          {{"rank", "(row + 0.5) / copies, rows of the table from 0: it is in the progressive order"},
-          {"drawn", "rank < keep(d) * (1 + band), d from the camera to the copy's middle"},
+          {"drawn", "rank < keep(d) * (1 + band), d from the camera to the copy's middle, over view.detail"},
           {"shrink", "smoothstep of clamp((keep(d) * (1 + band) - rank) / (keep(d) * band), 0, 1)"},
           {"cover", "c = keep(d) * (1 + 0.3714 * band), at most 1"},
           {"grow", "where the cover is held min(growAtMost, 1 / sqrt(c)), else the curve"},

@@ -94,7 +94,7 @@ std::string encodeStrandRule(const Subject& strands, const View& view) {
         {"look", json::encode(body.look)},
         {"formulas",
          {{"rank", "(strand + 0.5) / count, strands from 0 in the order of the file: it is progressive"},
-          {"drawn", "rank < keep(d) * (1 + band), d from the camera to the middle of the strand's box"},
+          {"drawn", "rank < keep(d) * (1 + band), d from the camera to the middle of the strand's box, over view.detail"},
           {"shrink", "smoothstep of clamp((keep(d) * (1 + band) - rank) / (keep(d) * band), 0, 1)"},
           {"cover", "c = keep(d) * (1 + 0.5 * band), at most 1"},
           {"grow", "where the cover is held min(growAtMost, 1 / c), else the curve"},
