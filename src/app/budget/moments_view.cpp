@@ -27,6 +27,11 @@ MomentsView::MomentsView(Workbench& bench, QWidget* parent) : QWidget(parent), m
     setFocusPolicy(Qt::TabFocus);
     m_next.setSingleShot(true);
     connect(&m_next, &QTimer::timeout, this, &MomentsView::makeOne);
+    connect(&bench.budget, &BudgetModel::auditChanged, this, [this] {
+        if (!m_bench.budget.auditStale()) // flown anew
+            m_moments.clear();
+        refresh();
+    });
 }
 
 void MomentsView::refresh() {
@@ -38,7 +43,7 @@ void MomentsView::refresh() {
             if (frame.over)
                 moments.push_back({frame.seconds, frame.ms, frame.bound, {}});
         }
-    // What looks the same need not be drawn again: the scene is what it was while the audit is not stale.
+    // Of the same audit pictures stay, whatever is changed meanwhile: they are of the scene that was flown.
     for (Moment& moment : moments)
         for (const Moment& before : m_moments)
             if (before.seconds == moment.seconds && before.ms == moment.ms)
