@@ -1,10 +1,10 @@
 #include "app/viewport/cloud_maker.h"
 
-#include <atomic>
 #include <chrono>
+#include <condition_variable>
 #include <gtest/gtest.h>
+#include <mutex>
 #include <random>
-#include <thread>
 
 namespace thicket::app {
 namespace {
@@ -29,25 +29,43 @@ CloudWish wishAt(double seconds) {
     return out;
 }
 
-void waitFor(const CloudMaker& maker) {
-    for (int i = 0; i < 60'000 && maker.waiting(); ++i)
-        std::this_thread::sleep_for(std::chrono::milliseconds(1));
-}
+/// Hears when a cloud is there, and waits for the last one.
+class Listener {
+    std::mutex m_mutex;
+    std::condition_variable m_ready;
+    int m_heard = 0;
+
+public:
+    void wait() {
+        std::unique_lock lock(m_mutex);
+        m_ready.wait_for(lock, std::chrono::seconds(60), [this] { return !maker.waiting(); });
+    }
+    [[nodiscard]] int heard() {
+        const std::lock_guard lock(m_mutex);
+        return m_heard;
+    }
+    /// The last member: what it calls is there until it has ended.
+    CloudMaker maker{[this] {
+        const std::lock_guard lock(m_mutex);
+        ++m_heard;
+        m_ready.notify_all();
+    }};
+};
 
 TEST(CloudMaker, the_last_wish_is_what_there_is_in_the_end) {
-    std::atomic<int> ready = 0;
-    CloudMaker maker([&ready] { ++ready; });
+    Listener listener;
+    CloudMaker& maker = listener.maker;
     CloudWish last;
     std::mt19937 dice(2);
     for (int i = 0; i < 200; ++i) {
         last = wishAt(10 + 0.1 * i);
         EXPECT_FALSE(maker.want(last).asIs) << "nobody waits for it";
         if (dice() % 8 == 0)
-            waitFor(maker);
+            listener.wait();
     }
-    waitFor(maker);
+    listener.wait();
     ASSERT_FALSE(maker.waiting());
-    EXPECT_GT(ready, 0);
+    EXPECT_GT(listener.heard(), 0);
     const CloudMaker::Made made = maker.want(last);
     EXPECT_TRUE(made.asIs);
     ASSERT_TRUE(made.cloud);
@@ -56,10 +74,11 @@ TEST(CloudMaker, the_last_wish_is_what_there_is_in_the_end) {
 }
 
 TEST(CloudMaker, until_the_next_is_made_the_one_before_stays_and_nothing_is_there_at_once) {
-    CloudMaker maker([] {});
+    Listener listener;
+    CloudMaker& maker = listener.maker;
     EXPECT_FALSE(maker.waiting());
     maker.want(wishAt(10));
-    waitFor(maker);
+    listener.wait();
     const auto before = maker.want(wishAt(10)).cloud;
     ASSERT_TRUE(before);
     const CloudMaker::Made meanwhile = maker.want(wishAt(11));
@@ -68,7 +87,7 @@ TEST(CloudMaker, until_the_next_is_made_the_one_before_stays_and_nothing_is_ther
     const CloudMaker::Made nothing = maker.want(CloudWish());
     EXPECT_TRUE(nothing.asIs);
     EXPECT_FALSE(nothing.cloud);
-    waitFor(maker);
+    listener.wait();
     EXPECT_FALSE(maker.want(CloudWish()).cloud) << "what was asked for before it comes too late";
 }
 

@@ -72,8 +72,8 @@ protected:
         QTest::mouseRelease(widget, Qt::LeftButton, {}, to);
     }
     void rest() const {
+        // It is not settled while something fades, nor before what was changed is drawn.
         ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 60'000));
-        QTest::qWait(700); // until fades are over and the exact picture is drawn
     }
 
     TempFolder folder;

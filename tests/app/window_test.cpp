@@ -197,7 +197,7 @@ TEST_F(WindowTest, the_chart_draws_what_is_seen_below_what_is_off) {
         for (Level& level : body.levels)
             level.visible = share * level.deviation;
         session.document.push(changeSubject(session.scene(), after, "Seen"));
-        QTest::qWait(200);
+        chart.replot();
         return chart.grab().toImage();
     };
     const QImage both = withSeen(0.2);
@@ -208,7 +208,7 @@ TEST_F(WindowTest, the_chart_draws_what_is_seen_below_what_is_off) {
     Subject without = *session.meshSubject();
     without.mesh().curve.visible.clear();
     session.document.push(changeSubject(session.scene(), without, "Not seen"));
-    QTest::qWait(200);
+    chart.replot();
     const QImage alone = chart.grab().toImage();
     // Half-way between two points there is the line, and nothing without it.
     int drawn = 0;

@@ -12,6 +12,7 @@
 #include <fstream>
 #include <gtest/gtest.h>
 #include <map>
+#include <mutex>
 #include <random>
 #include <regex>
 #include <set>
@@ -262,12 +263,22 @@ TEST(GiveWay, a_thread_and_its_helpers_step_back_and_others_do_not) {
     const auto niceOf = [] { return getpriority(PRIO_PROCESS, static_cast<id_t>(gettid())); };
     const int own = niceOf();
     std::atomic<int> least = 100;
+    std::mutex mutex;
+    std::set<std::thread::id> helped;
     std::thread worker([&] {
         const GiveWay forOthers;
+        const auto patience = std::chrono::steady_clock::now() + std::chrono::seconds(5);
         parallelChunks(64, 1, [&](std::size_t, std::size_t) {
             for (int now = least, here = niceOf(); here < now && !least.compare_exchange_weak(now, here);) {
             }
-            std::this_thread::sleep_for(std::chrono::milliseconds(1)); // so that others come to help
+            // Until another thread has come to help, where there is one to come.
+            const auto alone = [&] {
+                const std::lock_guard lock(mutex);
+                helped.insert(std::this_thread::get_id());
+                return helped.size() < 2 && std::thread::hardware_concurrency() > 1;
+            };
+            while (alone() && std::chrono::steady_clock::now() < patience)
+                std::this_thread::yield();
         });
     });
     worker.join();

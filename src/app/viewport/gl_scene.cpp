@@ -240,7 +240,7 @@ void GlScene::resume(int width, int height) {
 }
 
 void GlScene::begin(const QColor& top, const QColor& bottom, int width, int height) {
-    m_triangles = m_draws = m_particleTriangles = m_particleDraws = 0;
+    m_counts = {};
     resume(width, height);
     glClearColor(0, 0, 0, 1);
     glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
@@ -354,8 +354,9 @@ void GlScene::drawPart(const DrawItem& item, Shading shading, const Part& of) {
                       material.alphaCutoff);
         glBindTexture(GL_TEXTURE_2D, id);
         drawTriangles(from, to);
-        m_triangles += std::uint64_t{to - from} * of.copies;
-        m_draws += from == part.firstTriangle && of.firstCopy == 0 ? 1 : 0; // one that is drawn in pieces is still one
+        m_counts.triangles += std::uint64_t{to - from} * of.copies;
+        m_counts.draws +=
+            from == part.firstTriangle && of.firstCopy == 0 ? 1 : 0; // one that is drawn in pieces is still one
     }
     if (shading == Shading::Edges) {
         glDisable(GL_POLYGON_OFFSET_FILL);
@@ -383,11 +384,11 @@ std::uint64_t GlScene::drawStrands(const DrawItem& item, const QMatrix4x4& viewP
                     tintOf(item, shading), item.fade});
     const auto level = static_cast<std::size_t>(item.level);
     if (item.listed.empty())
-        m_triangles += item.strands->costs->triangles(level, item.first + first, count);
+        m_counts.triangles += item.strands->costs->triangles(level, item.first + first, count);
     else
         for (std::uint32_t i = first; i < first + count; ++i)
-            m_triangles += item.strands->costs->triangles(level, item.listed[i], 1);
-    m_draws += first == 0 ? 1 : 0;
+            m_counts.triangles += item.strands->costs->triangles(level, item.listed[i], 1);
+    m_counts.draws += first == 0 ? 1 : 0;
     return first + count < item.times() ? each * (first + count) : 0;
 }
 
@@ -397,8 +398,8 @@ std::uint64_t GlScene::draw(const DrawItem& item, const QMatrix4x4& viewProjecti
         return drawStrands(item, viewProjection, eye, shading, from, most);
     if (item.particles) {
         m_particles.draw(*item.particles, {viewProjection, eye, {}});
-        m_particleTriangles = 2 * item.particles->dots.size();
-        m_particleDraws = item.particles->groups.size();
+        m_counts.particleTriangles = 2 * item.particles->dots.size();
+        m_counts.particleDraws = item.particles->groups.size();
         return 0;
     }
     if (!item.mesh || item.times() == 0)

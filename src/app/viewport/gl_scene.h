@@ -110,8 +110,17 @@ public:
     /// Frees what no scene holds any more.
     void forget();
 
-    [[nodiscard]] std::uint64_t triangles() const { return m_triangles + m_particleTriangles; }
-    [[nodiscard]] std::uint64_t draws() const { return m_draws + m_particleDraws; }
+    /// What was drawn since begin().
+    struct Counts {
+        std::uint64_t triangles = 0;
+        std::uint64_t draws = 0;
+        std::uint64_t particleTriangles = 0; ///< of the one item that holds them all, however often it is laid on
+        std::uint64_t particleDraws = 0;
+    };
+    [[nodiscard]] const Counts& counts() const { return m_counts; }
+    void setCounts(const Counts& counts) { m_counts = counts; }
+    [[nodiscard]] std::uint64_t triangles() const { return m_counts.triangles + m_counts.particleTriangles; }
+    [[nodiscard]] std::uint64_t draws() const { return m_counts.draws + m_counts.particleDraws; }
 
 private:
     struct GpuMesh {
@@ -184,10 +193,7 @@ private:
     GLuint m_lineBuffer = 0;
     QThreadPool m_decoders;
     std::function<void()> m_pictureReady;
-    std::uint64_t m_triangles = 0;
-    std::uint64_t m_draws = 0;
-    std::uint64_t m_particleTriangles = 0; ///< of the one item that holds them all, however often it is laid on
-    std::uint64_t m_particleDraws = 0;
+    Counts m_counts;
 };
 
 } // namespace thicket::app

@@ -94,7 +94,12 @@ void main() {
 } // namespace
 
 bool GlSurface::initialize() {
-    return formOf(Normals | Textured | Hazes) != nullptr && formOf(Normals | Hazes) != nullptr;
+    // Every word is in one of these: what a driver does not take is known before anything is drawn.
+    for (const unsigned does : {Normals | Hazes, Normals | Textured | Hazes, Normals | Textured | Hazes | Cuts | Fades,
+                                Normals | Heats, Normals | Cares, unsigned{Flat}})
+        if (formOf(does) == nullptr)
+            return false;
+    return true;
 }
 
 GlSurface::Form* GlSurface::formOf(unsigned does) {

@@ -144,12 +144,11 @@ public:
     [[nodiscard]] bool moving() const { return m_moving; }
     /// The exact picture stands, be it without smooth edges as yet.
     [[nodiscard]] bool exactStands() const {
-        return !m_moving && (m_restShown || m_plainShown) && !m_clouds.waiting() &&
-               (solo() || m_groundTiles.waiting() == 0);
+        return !m_moving && (m_restShown || m_plainShown) && m_cloudStands && (solo() || m_groundTiles.waiting() == 0);
     }
     /// The exact picture stands, with smooth edges.
     [[nodiscard]] bool settled() const {
-        return !m_moving && m_restShown && m_restPicture.done() && !m_clouds.waiting() &&
+        return !m_moving && m_restShown && m_restPicture.done() && m_cloudStands &&
                (solo() || m_groundTiles.waiting() == 0);
     }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }

@@ -76,9 +76,15 @@ void Viewport::paintOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         paintSoloOverlay(p, viewProjection);
     else
         paintSceneOverlay(p, viewProjection);
-    if (m_factorDrawn > 1.01) {
-        const QString text = solo() ? tr("lighter while moving")
-                                    : tr("lighter while moving · allowance × %1").arg(m_factorDrawn, 0, 'f', 1);
+    const bool fewer = m_moving && m_budget.scale() < 1;
+    if (m_factorDrawn > 1.01 || fewer) {
+        QStringList how;
+        if (m_factorDrawn > 1.01 && !solo())
+            how << tr("allowance × %1").arg(m_factorDrawn, 0, 'f', 1);
+        if (fewer)
+            how << tr("%1 % of the pixels").arg(std::lround(100 * m_budget.scale() * m_budget.scale()));
+        how.prepend(tr("lighter while moving"));
+        const QString text = how.join(QStringLiteral(" · "));
         p.setFont(Look::font(11));
         const int w = p.fontMetrics().horizontalAdvance(text) + 20;
         const QRectF box(width() - w - 14, height() - 34, w, 22);

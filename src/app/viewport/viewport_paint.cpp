@@ -163,14 +163,14 @@ void Viewport::paintGL() {
         measureSpeed(shotView());
     // A fade at rest is drawn with all there is. Where that takes too long, what comes to rest has switched already.
     m_sudden = !m_moving && !solo() && m_budget.tooLong(m_exact.total.triangles);
-    // In motion what is exact is only read off: every other frame or so is enough for that.
-    if (!m_moving || solo() || m_frozen || m_lightState.batches.empty() || m_sinceExact.elapsed() >= kExactMs) {
+    const bool light =
+        m_moving && !solo() && !m_frozen && (m_budget.factor() > 1.01 || m_budget.lighten(m_exact.total.triangles));
+    // Where something lighter is drawn, what is exact is only read off: every other frame or so is enough for that.
+    if (!light || m_lightState.batches.empty() || m_sinceExact.elapsed() >= kExactMs) {
         selectNow();
         m_sinceExact.start();
     }
     const bool fading = !solo() && m_exact.total.fading > 0;
-    const bool light =
-        m_moving && !solo() && !m_frozen && (m_budget.factor() > 1.01 || m_budget.lighten(m_exact.total.triangles));
     if (!light)
         m_lightState = {};
     else if (m_lightState.batches.empty()) {
@@ -243,7 +243,8 @@ void Viewport::paintGL() {
 
 QImage Viewport::glance(double seconds, const QSize& size) {
     const Route* route = m_bench.budget.route();
-    if (!m_ready || m_moving || route == nullptr || route->keys.empty() || size.isEmpty())
+    // While the picture at rest comes about it has the counts of what is drawn, and the machine.
+    if (!m_ready || !settled() || route == nullptr || route->keys.empty() || size.isEmpty())
         return {};
     View view = viewOnRoute(*route, m_bench.session.scene().statedView(), seconds);
     view.aspect = static_cast<double>(size.width()) / size.height();
@@ -266,10 +267,12 @@ QImage Viewport::glance(double seconds, const QSize& size) {
     QOpenGLFramebufferObject target(size, format);
     target.bind();
     const Look& look = Look::now();
+    const GlScene::Counts shown = m_gl.counts();
     m_gl.begin(look.viewTop, look.viewBottom, size.width(), size.height());
     for (const DrawItem& item : items)
         m_gl.draw(item, viewProjectionOf(view), toQt(view.eye), Shading::Shaded);
     m_gl.end();
+    m_gl.setCounts(shown); // of the picture in the window
     QImage out = target.toImage().convertToFormat(QImage::Format_RGB32);
     doneCurrent();
     return out;
