@@ -35,7 +35,7 @@ public:
     void setThinning(std::uint32_t field, const Thinning& thinning, const QString& label, const QString& mergeKey = {});
     /// Copies grow by what holds the cover; or by a curve that begins as that growth is.
     void holdCover(std::uint32_t field, bool on);
-    /// Where a level comes in, metres at scale 1, for all assets of the field that have it.
+    /// Where a level comes in, metres in force at scale 1, for all assets of the field that have it.
     void setSwitch(std::uint32_t field, int level, double metres, const QString& mergeKey = {});
     void clearSwitch(std::uint32_t field, int level);
     void setEngineInstances(std::uint32_t field, bool on);

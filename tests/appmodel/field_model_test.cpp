@@ -167,6 +167,13 @@ TEST_F(Fields, switches_are_set_for_all_assets_and_freed_again) {
     const double free = from();
     bench.fields.setSwitch(id, 1, free * 2);
     EXPECT_NEAR(from(), free * 2, 0.01 * free);
+    SwitchRule rule = scene().find(id)->rule;
+    rule.importance = 3;
+    bench.switching.setRule(id, rule, "Importance");
+    bench.fields.setSwitch(id, 1, free * 2);
+    EXPECT_NEAR(from(), free * 2, 0.01 * free) << "a place is where it is in force";
+    rule.importance = 1;
+    bench.switching.setRule(id, rule, "Importance");
     EXPECT_TRUE(body().fixed.at(1).has_value());
     bench.fields.clearSwitch(id, 1);
     EXPECT_NEAR(from(), free, 1e-9);

@@ -115,7 +115,7 @@ void FieldChart::putSwitch(int level, double metres, const QString& mergeKey) {
     if (s == nullptr)
         return;
     if (s->instances() != nullptr)
-        m_bench.fields.setSwitch(s->id, level, metres / std::max(1e-9, m_chain.detail), mergeKey);
+        m_bench.fields.setSwitch(s->id, level, metres, mergeKey);
     else
         m_bench.switching.setSwitchDistance(s->id, level, metres, mergeKey);
 }

@@ -86,6 +86,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     connect(&bench.looks, &LooksModel::heatChanged, this, qOverload<>(&QWidget::update));
     connect(&bench.care, &CareModel::careChanged, this, qOverload<>(&QWidget::update));
     connect(&bench.session, &Session::selectionChanged, this, [this] {
+        m_nearest.reset(); // it was a copy of another subject
         if (m_player.moment().seconds != 0 || m_play.isActive())
             toRest();
         if (solo() && m_framed != m_bench.session.subjectId())
