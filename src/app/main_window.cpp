@@ -13,6 +13,7 @@
 #include "app/ship/ship_page.h"
 #include "app/strands/grow_panel.h"
 #include "app/strands/strand_levels.h"
+#include "app/switching/pop_list.h"
 #include "app/switching/switch_chart.h"
 #include "app/switching/switch_panel.h"
 #include "app/terrain/ground_panel.h"
@@ -38,6 +39,8 @@
 #include <QMenu>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSettings>
 #include <algorithm>
 
@@ -190,7 +193,8 @@ MainWindow::MainWindow() {
                             : tr("%1 pictures written, the last to %2").arg(files.size()).arg(files.back()),
                         false);
     });
-    connect(m_switchPanel, &SwitchPanel::popWanted, this, [this](int finer, int coarser, double metres) {
+    m_popList = new PopList(m_bench);
+    connect(m_popList, &PopList::wanted, this, [this](int finer, int coarser, double metres) {
         const Subject* s = m_bench.session.subject();
         if (s != nullptr && s->terrain() != nullptr) {
             m_viewport->standAt(metres);
@@ -199,6 +203,16 @@ MainWindow::MainWindow() {
         m_viewport->standWhereItSwitches(metres, coarser);
         if (s != nullptr && s->isMesh()) // of smoke there are no two pictures to be held against each other
             m_viewport->flicker(finer, coarser);
+        // It may have come into the panel of another kind, and is shown there a moment later.
+        QTimer::singleShot(0, m_popList, [this] {
+            for (QWidget* up = m_popList; up != nullptr; up = up->parentWidget())
+                if (auto* area = qobject_cast<QScrollArea*>(up)) {
+                    area->widget()->layout()->activate();
+                    area->widget()->adjustSize();
+                    area->verticalScrollBar()->setValue(m_popList->mapTo(area->widget(), QPoint(0, 0)).y());
+                    break;
+                }
+        });
     });
     connect(&m_bench.pops, &PopsModel::popsChanged, this, &MainWindow::refreshStages);
     connect(m_switchPanel, &SwitchPanel::cullingChosen, m_viewport, &Viewport::setCulling);

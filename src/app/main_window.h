@@ -23,6 +23,7 @@ namespace thicket::app {
 class BudgetPanel;
 class CareBar;
 class PlayBar;
+class PopList;
 class FindingsView;
 class EmitterChart;
 class EmitterSwitches;
@@ -154,6 +155,7 @@ private:
     FieldChart* m_fieldChart = nullptr;
     EmitterChart* m_emitterChart = nullptr;
     EmitterSwitches* m_emitterSwitches = nullptr;
+    PopList* m_popList = nullptr;           ///< in the panel of the kind that is selected
     QStackedWidget* m_thinCharts = nullptr; ///< of a mesh or ground, of strands, of an emitter
     RouteChart* m_routeChart = nullptr;
     ShipView* m_shipView = nullptr;

@@ -76,6 +76,11 @@ void MainWindow::showKind() {
     const bool thins = kind == Kind::Instances || kind == Kind::Strands; // by the same panel and chart
     m_gatherPanels->setCurrentIndex(static_cast<int>(kind));
     m_switchPanels->setCurrentIndex(thins ? 1 : emitter ? 3 : kind == Kind::Terrain ? 2 : 0);
+    // The pops of all subjects are one list, whatever is selected.
+    auto* panel = qobject_cast<Panel*>(m_switchPanels->currentWidget());
+    QVBoxLayout* place = panel == m_switchPanel ? m_switchPanel->popsPlace : panel->body;
+    if (place->indexOf(m_popList) < 0)
+        place->addWidget(m_popList);
     m_thinPanels->setCurrentIndex(kind == Kind::Terrain ? 1 : kind == Kind::Strands ? 2 : emitter ? 3 : 0);
     m_thinCharts->setCurrentIndex(kind == Kind::Strands ? 1 : emitter ? 2 : 0);
     // Ground has no height of its own on screen.

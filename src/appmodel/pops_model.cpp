@@ -80,14 +80,7 @@ std::vector<PopsModel::Pop> PopsModel::pops() const {
         if (known == m_scores.end())
             continue;
         const Subject* s = m_session.scene().find(place.subject);
-        int finer = place.level - 1;
-        if (s->isMesh()) {
-            const auto& levels = s->mesh().levels;
-            finer = static_cast<int>(std::find_if(levels.begin(), levels.end(),
-                                                  [&place](const Level& l) { return l.mesh == place.key.finer; }) -
-                                     levels.begin());
-        }
-        out.push_back({place, finer, known->second, known->second->severity(s->rule.allowPx)});
+        out.push_back({place, known->second, known->second->severity(s->rule.allowPx)});
     }
     std::stable_sort(out.begin(), out.end(), [](const Pop& a, const Pop& b) { return a.severity > b.severity; });
     return out;
@@ -95,6 +88,14 @@ std::vector<PopsModel::Pop> PopsModel::pops() const {
 
 void PopsModel::smoothLater(std::uint32_t id, int level, double factor) {
     const Subject* s = m_session.scene().find(id);
+    if (s != nullptr && s->instances() != nullptr) {
+        for (const SwitchPlace& place : switchesOf(m_session.scene()))
+            if (place.subject == id && place.level == level)
+                m_session.document.push(changeSubject(m_session.scene(),
+                                                      withSwitchAt(m_session.scene(), place, factor * place.key.metres),
+                                                      "Move a switch of " + s->name));
+        return;
+    }
     const auto chain = s != nullptr ? ownChainOf(*s, m_session.scene().statedView()) : std::nullopt;
     const auto at = static_cast<std::size_t>(level);
     if (!chain || at >= chain->fromMetres.size())
@@ -162,6 +163,16 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
                     }
                     continue;
                 }
+                if (auto* field = std::get_if<InstancesBody>(&after.body)) {
+                    const auto& smooth = smoothing.subject.instances()->fixed;
+                    if (s.unseen && s.toMetres > s.fromMetres && at < smooth.size()) {
+                        field->fixed.resize(std::max(field->fixed.size(), at + 1));
+                        field->fixed[at] = smooth[at];
+                        changed = true;
+                        ++moved;
+                    }
+                    continue;
+                }
                 if (!after.isMesh())
                     continue;
                 if (!s.unseen || s.toMetres <= s.fromMetres || at >= after.mesh().levels.size() ||
@@ -184,10 +195,18 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
 }
 
 void PopsModel::smoothByFade(std::uint32_t id, double seconds) {
-    if (const Subject* s = m_session.scene().findMesh(id)) {
+    if (const Subject* s = m_session.scene().find(id)) {
         SwitchRule rule = s->rule;
         rule.fadeSeconds = seconds;
         m_switching.setRule(id, rule, tr("Cross-fade longer"));
+    }
+}
+
+void PopsModel::smoothByBand(std::uint32_t id, double width) {
+    if (const Subject* s = m_session.scene().find(id)) {
+        SwitchRule rule = s->rule;
+        rule.softBand = width;
+        m_switching.setRule(id, rule, tr("Switch over more of the ground"));
     }
 }
 

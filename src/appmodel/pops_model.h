@@ -16,7 +16,6 @@ public:
 
     struct Pop {
         SwitchPlace place;
-        int finer = 0; ///< the level shown before
         std::shared_ptr<const PopScore> score;
         double severity = 0; ///< above 1 it is seen
     };
@@ -31,6 +30,7 @@ public:
     /// the level before.
     void smoothLater(std::uint32_t id, int level, double factor);
     void smoothByFade(std::uint32_t id, double seconds);
+    void smoothByBand(std::uint32_t id, double width); ///< of a field: its copies switch so much sooner or later
     /// Moves the switch to a level, or without one all switches of the subjects, just as far away as nobody sees them.
     void smoothUnseen(const std::vector<std::uint32_t>& ids, std::optional<int> level);
     void smoothByLevel(std::uint32_t id, int finer, int coarser);

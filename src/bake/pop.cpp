@@ -143,7 +143,8 @@ Pixels shown(const Picture& p, int side) {
 } // namespace
 
 double PopScore::severity(double allowPx) const {
-    return cloud ? meanDeltaE / kCloudDeltaE : std::max(outlineShift / std::max(allowPx, 1e-9), changedPixels / 0.01);
+    return cloud ? meanDeltaE / kCloudDeltaE
+                 : std::max({outlineShift / std::max(allowPx, 1e-9), changedPixels / 0.01, line / kLineDeltaE});
 }
 
 namespace {

@@ -31,13 +31,23 @@ struct PopScore {
     /// changedPixels is by how much its cover changes, and some two delta E spread over it go unseen.
     bool cloud = false;
     static constexpr double kCloudDeltaE = 2;
-    Pixels before; ///< of the direction in which most pixels change; alpha is cover
+    /// Of a field: the figures above are those of one copy as near as any switches, the worst of its assets, and these
+    /// say whether a line goes across the ground where they do (BandLine), with the soft band and without it.
+    bool field = false;
+    double line = 0;
+    double suddenLine = 0;
+    static constexpr double kLineDeltaE = 1; ///< what an eye just tells apart where two areas meet
+    /// Of the direction in which most pixels change; alpha is cover. Of a field: with the soft band, without it, and what
+    /// the former changes.
+    Pixels before;
     Pixels after;
     Pixels difference; ///< grey: how far the colours are apart; white at 20
 
-    /// "Unseen": the outline moves by no more than the allowance, and at most a hundredth of the pixels change.
+    /// "Unseen": the outline moves by no more than the allowance, at most a hundredth of the pixels change, and no line
+    /// is seen.
     [[nodiscard]] bool unseen(double allowPx) const {
-        return cloud ? meanDeltaE <= kCloudDeltaE : outlineShift <= allowPx && changedPixels <= 0.01;
+        return cloud ? meanDeltaE <= kCloudDeltaE
+                     : outlineShift <= allowPx && changedPixels <= 0.01 && line <= kLineDeltaE;
     }
     /// How many times worse than that; 1 and below is unseen.
     [[nodiscard]] double severity(double allowPx) const;

@@ -311,6 +311,9 @@ int pops(const Console& console, const ProjectOptions& options) {
                             {"changed_pixels", r.score.changedPixels},
                             {"mean_delta_e", r.score.meanDeltaE},
                             {"cloud", r.score.cloud},
+                            {"field", r.score.field},
+                            {"line_delta_e", r.score.line},
+                            {"line_delta_e_sudden", r.score.suddenLine},
                             {"unseen", r.score.unseen(r.subject->rule.allowPx)}});
         ordered_json all{{"seen", seen}, {"switches", list}};
         if (options.smooth)
@@ -322,7 +325,10 @@ int pops(const Console& console, const ProjectOptions& options) {
             console.out << fmt::format("{:<18} L{:<2} {:>10} {:>8.0f} {:>7.2f} px {:>7.1f} % {:>9.1f}  {}\n",
                                        r.subject->name, r.place.level, length(r.place.key.metres), r.score.pixelsTall,
                                        r.score.outlineShift, 100 * r.score.changedPixels, r.score.meanDeltaE,
-                                       r.score.unseen(r.subject->rule.allowPx) ? "unseen" : "");
+                                       r.score.unseen(r.subject->rule.allowPx) ? "unseen"
+                                       : r.score.field ? fmt::format("line {:.1f}, without the soft band {:.1f}",
+                                                                     r.score.line, r.score.suddenLine)
+                                                       : "");
         console.out << fmt::format("{} of {} switches are seen\n", seen, rows.size()) << table;
     }
     return seen > 0 ? 3 : 0;

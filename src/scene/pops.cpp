@@ -2,37 +2,16 @@
 
 #include "emitters/emitter_look.h"
 #include "scene/grounds.h"
+#include "scene/kinds.h"
+#include "scene/level_looks.h"
 #include "terrain/tile_grid.h"
 
 #include <algorithm>
 #include <memory>
+#include <set>
 
 namespace thicket {
 namespace {
-
-/// A level's looks from any side; of an impostor the view that is shown from there.
-class LevelLooks {
-public:
-    LevelLooks(const Level& level, std::shared_ptr<const Surfaces> surfaces)
-        : m_level(level), m_surfaces(std::move(surfaces)) {
-        if (m_level.views.across == 0)
-            m_seen = std::make_unique<Appearance>(*m_level.mesh, *m_surfaces);
-    }
-    const Appearance& from(const Vec3d& back) {
-        if (m_level.views.across == 0)
-            return *m_seen;
-        m_seen.reset();
-        m_view = viewRectangle(m_level.views, nearestView(m_level.views, back));
-        m_seen = std::make_unique<Appearance>(m_view, *m_surfaces);
-        return *m_seen;
-    }
-
-private:
-    const Level& m_level;
-    std::shared_ptr<const Surfaces> m_surfaces;
-    Mesh m_view;
-    std::unique_ptr<Appearance> m_seen;
-};
 
 /// The switches of a terrain's levels, each at the tile where it shows most.
 void addGround(const Subject& s, const Scene& scene, const View& view, std::vector<SwitchPlace>& out) {
@@ -55,7 +34,7 @@ void addGround(const Subject& s, const Scene& scene, const View& view, std::vect
         key.pixelScale = scene.settings.view.pixelScale();
         key.tree = body.tree;
         key.tile = static_cast<std::uint32_t>(worst - tree.tiles.begin());
-        out.push_back({s.id, static_cast<int>(level), std::move(key)});
+        out.push_back({s.id, static_cast<int>(level) - 1, static_cast<int>(level), std::move(key)});
     }
 }
 
@@ -73,8 +52,35 @@ void addEmitter(const Subject& s, const Scene& scene, const View& view, std::vec
         key.pixelScale = scene.settings.view.pixelScale();
         key.emitter = emitter;
         key.emitterLevel = level;
-        out.push_back({s.id, static_cast<int>(level), std::move(key)});
+        out.push_back({s.id, static_cast<int>(level) - 1, static_cast<int>(level), std::move(key)});
     }
+}
+
+/// The switches of a field's copies, those of all assets to one level together.
+void addField(const Subject& s, const Scene& scene, const View& view, std::vector<SwitchPlace>& out) {
+    for (std::size_t level = 1; level < mostLevels(scene, s); ++level) {
+        PopKey key;
+        key.band = bandOf(scene, s, level, view);
+        if (key.band.none())
+            continue;
+        key.metres = key.band.metres();
+        key.pixelScale = scene.settings.view.pixelScale();
+        const int finer = key.band.finer;
+        out.push_back({s.id, finer, static_cast<int>(level), std::move(key)});
+    }
+}
+
+/// Meshes that only fields place.
+std::set<std::uint32_t> onlyInFields(const Scene& scene) {
+    std::set<std::uint32_t> out;
+    for (const Subject& s : scene.subjects)
+        if (const InstancesBody* field = s.instances())
+            out.insert(field->assets.begin(), field->assets.end());
+    std::erase_if(out, [&scene](std::uint32_t id) {
+        const Subject* s = scene.findMesh(id);
+        return s == nullptr || copyCount(*s) > 0;
+    });
+    return out;
 }
 
 PopScore scoreEmitter(const SwitchPlace& place) {
@@ -155,12 +161,15 @@ Result<PopScore> scoreGround(const Subject& subject, const SwitchPlace& place, c
 std::vector<SwitchPlace> switchesOf(const Scene& scene) {
     std::vector<SwitchPlace> out;
     const View view = scene.statedView();
+    const std::set<std::uint32_t> inFields = onlyInFields(scene);
     for (const Subject& s : scene.subjects) {
+        if (s.instances() != nullptr)
+            addField(s, scene, view, out);
         if (s.terrain() != nullptr)
             addGround(s, scene, view, out);
         if (s.emitter() != nullptr)
             addEmitter(s, scene, view, out);
-        if (!s.isMesh())
+        if (!s.isMesh() || inFields.contains(s.id))
             continue;
         const ResolvedChain chain = chainOf(s, view);
         const std::vector<Level>& levels = s.mesh().levels;
@@ -169,12 +178,21 @@ std::vector<SwitchPlace> switchesOf(const Scene& scene) {
             if (chain.neverShows(i) || chain.beyondReach(i) || !levels[i].mesh || !levels[shown].mesh)
                 continue;
             out.push_back({s.id,
+                           static_cast<int>(shown),
                            static_cast<int>(i),
                            {levels[shown].mesh, levels[i].mesh, surfacesOf(s, levels[shown]), surfacesOf(s, levels[i]),
                             chain.fromMetres[i], scene.settings.view.pixelScale()}});
             shown = i;
         }
     }
+    return out;
+}
+
+SwitchPlace SwitchPlace::movedTo(double metres) const {
+    SwitchPlace out = *this;
+    out.key.metres = metres;
+    if (!key.band.none())
+        out.key.band = key.band.movedTo(metres);
     return out;
 }
 
@@ -186,14 +204,16 @@ Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, c
         return scoreEmitter(place);
     if (place.key.tree)
         return scoreGround(subject, place, options, job);
-    const auto levelOf = [&](const std::shared_ptr<const Mesh>& mesh) -> const Level& {
+    if (!place.key.band.none())
+        return scoreBand(place.key.band, place.key.pixelScale, options, job);
+    const auto viewsOfLevel = [&](const std::shared_ptr<const Mesh>& mesh) {
         for (const Level& level : subject.mesh().levels)
             if (level.mesh == mesh)
-                return level;
-        return subject.mesh().source();
+                return level.views;
+        return ViewGrid();
     };
-    LevelLooks finer(levelOf(place.key.finer), place.key.finerSurfaces);
-    LevelLooks coarser(levelOf(place.key.coarser), place.key.coarserSurfaces);
+    LevelLooks finer(place.key.finer, place.key.finerSurfaces, viewsOfLevel(place.key.finer));
+    LevelLooks coarser(place.key.coarser, place.key.coarserSurfaces, viewsOfLevel(place.key.coarser));
     // The switch happens so far from the nearest point of the bounds; the middle is farther by about their half depth.
     const Vec3d half = subject.bounds.size() / 2;
     const double depth = std::max(half.x(), half.z());

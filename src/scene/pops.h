@@ -2,7 +2,7 @@
 // The switches of a scene, each looked at where it happens.
 
 #include "bake/pop.h"
-#include "scene/scene.h"
+#include "scene/field_band.h"
 
 namespace thicket {
 
@@ -20,18 +20,25 @@ struct PopKey {
     /// Of an emitter: it and the coarser level, in place of meshes.
     std::optional<Emitter> emitter = {};
     std::size_t emitterLevel = 0;
+    /// Of a field: its copies and the levels of its assets, in place of meshes.
+    FieldBand band = {};
     bool operator==(const PopKey&) const = default;
 };
 
-/// One switch of a chain that can happen within the subject's reach. `level` is the coarser one.
+/// One switch of a chain that can happen within the subject's reach.
 struct SwitchPlace {
     std::uint32_t subject = 0;
-    int level = 1;
+    int finer = 0; ///< the level shown before
+    int level = 1; ///< the coarser one
     PopKey key;
+
+    /// The same switch at another distance.
+    [[nodiscard]] SwitchPlace movedTo(double metres) const;
 };
 
 /// All switches of a scene whose levels have their meshes, subject by subject, for the stated view. Levels that never
-/// show (their switch is where the next one's is) are left out. Of ground whose levels switch suddenly: of each level
+/// show (their switch is where the next one's is) are left out. Meshes that stand nowhere but in fields switch there: of
+/// a field all switches to a level of the same number are one. Of ground whose levels switch suddenly: of each level
 /// the tile that is off most where all of its like have come in; levels that pass into each other have no switch.
 std::vector<SwitchPlace> switchesOf(const Scene& scene);
 

@@ -1,5 +1,6 @@
 #include "scene/smooth.h"
 
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 #include <set>
@@ -12,12 +13,11 @@ constexpr double kMost = 8;   // times as far
 constexpr int kFiner = 3;     // halvings of the last step
 
 /// The nearest distance found at which a switch is unseen; empty when there is none, or when it was cancelled.
-std::optional<double> unseenFrom(const Subject& subject, SwitchPlace place, const PopOptions& options,
+std::optional<double> unseenFrom(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
                                  const JobContext& job) {
     const double start = place.key.metres;
     const auto unseen = [&](double metres) {
-        place.key.metres = metres;
-        const auto score = scoreSwitch(subject, place, options, job);
+        const auto score = scoreSwitch(subject, place.movedTo(metres), options, job);
         return score && score->unseen(subject.rule.allowPx);
     };
     double seen = start;
@@ -36,12 +36,41 @@ std::optional<double> unseenFrom(const Subject& subject, SwitchPlace place, cons
     return std::nullopt;
 }
 
+/// The chain that a switch is one of; of a field that of the asset that switches first.
+ResolvedChain chainMoved(const Scene& scene, const Subject& subject, const SwitchPlace& place, const View& view) {
+    if (place.key.band.none())
+        return *ownChainOf(subject, view);
+    const auto& assets = place.key.band.assets;
+    const auto first = std::min_element(assets.begin(), assets.end(),
+                                        [](const BandAsset& a, const BandAsset& b) { return a.metres < b.metres; });
+    return chainIn(subject, *scene.findMesh(subject.instances()->assets[first->place]), view);
+}
+
 } // namespace
+
+Subject withSwitchAt(const Scene& scene, const SwitchPlace& place, double metres) {
+    Subject out = *scene.find(place.subject);
+    const View view = scene.statedView();
+    const ResolvedChain chain = chainMoved(scene, out, place, view);
+    const auto level = static_cast<std::size_t>(place.level);
+    // What is off by nothing, as smoke is, has no pixels to be decided by.
+    const DecideBy unit = out.rule.decideBy == DecideBy::PixelError && chain.levels[level].deviationMetres <= 0
+                              ? DecideBy::Distance
+                              : out.rule.decideBy;
+    setFixed(out, level, fixAt(unit, metres, chain.levels[level], out.rule, chain.radius, view));
+    return out;
+}
 
 Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optional<int> onlyLevel,
                               const PopOptions& options, const JobContext& job) {
     Scene work = scene;
-    std::erase_if(work.subjects, [id](const Subject& s) { return s.id != id; });
+    const Subject* asked = scene.find(id);
+    std::set<std::uint32_t> kept{id};
+    if (asked != nullptr && asked->instances() != nullptr)
+        kept.insert(asked->instances()->assets.begin(), asked->instances()->assets.end());
+    std::erase_if(work.subjects, [&kept](const Subject& s) { return !kept.contains(s.id); });
+    // What it is made of comes after it, and is not asked for its switches.
+    std::stable_partition(work.subjects.begin(), work.subjects.end(), [id](const Subject& s) { return s.id == id; });
     Smoothing out;
     if (!work.subjects.empty() && work.subjects.front().terrain() != nullptr) {
         for (const SwitchPlace& place : switchesOf(work))
@@ -51,19 +80,17 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         return out;
     }
     std::set<int> looked;
-    const View view = scene.statedView();
     while (true) {
         const auto places = switchesOf(work);
         const auto next = std::find_if(places.begin(), places.end(), [&](const SwitchPlace& p) {
-            return !looked.contains(p.level) && (!onlyLevel || p.level == *onlyLevel);
+            return p.subject == id && !looked.contains(p.level) && (!onlyLevel || p.level == *onlyLevel);
         });
         if (next == places.end())
             break;
         looked.insert(next->level);
         Subject& subject = work.subjects.front();
         const auto level = static_cast<std::size_t>(next->level);
-        const ResolvedChain chain = *ownChainOf(subject, view);
-        job.report(static_cast<double>(level) / static_cast<double>(chain.levels.size()),
+        job.report(static_cast<double>(level) / static_cast<double>(level + 1),
                    fmt::format("looking where nobody sees L{} of {}", level, subject.name));
         const auto metres = unseenFrom(subject, *next, options, job);
         if (job.cancelled())
@@ -71,9 +98,7 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         const double from = next->key.metres;
         out.switches.push_back({next->level, from, metres.value_or(from), metres.has_value()});
         if (metres && *metres > from)
-            setFixed(subject, level,
-                     fixAt(subject.isMesh() ? subject.rule.decideBy : DecideBy::Distance, *metres, chain.levels[level],
-                           subject.rule, subject.radius, view));
+            subject = withSwitchAt(work, *next, *metres);
     }
     if (!work.subjects.empty())
         out.subject = work.subjects.front();

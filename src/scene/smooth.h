@@ -18,6 +18,10 @@ struct Smoothing {
     std::vector<SmoothedSwitch> switches;
 };
 
+/// The subject of a switch with that moved, fixed in the unit its rule decides by. Of a field the asset that switches
+/// first comes to be there; decided by pixels, the others keep their proportion to it.
+Subject withSwitchAt(const Scene& scene, const SwitchPlace& place, double metres);
+
 /// Moves each switch of a subject that is seen farther away, to about the nearest distance at which it is unseen, at
 /// most eight times as far. Level by level from the finest, since where one comes in decides what the next is seen
 /// beside. onlyLevel  only the switch to this level.

@@ -4,6 +4,7 @@
 #include "app/field/field_panel.h"
 #include "app/field/scatter_panel.h"
 #include "app/parts/controls.h"
+#include "app/switching/pop_list.h"
 #include "app/switching/switch_chart.h"
 #include "app/window_fixture.h"
 #include "scene/kinds.h"
@@ -124,6 +125,42 @@ TEST_F(FieldWindow, a_handles_place_is_typed_or_taken_from_the_camera) {
     QContextMenuEvent event(QContextMenuEvent::Mouse, at, chart.mapToGlobal(at));
     QApplication::sendEvent(&chart, &event);
     EXPECT_NEAR(body().thinning.keep.points[last].metres, stands, 0.02 * stands);
+}
+
+TEST_F(FieldWindow, its_pops_are_in_the_list_of_all_and_a_wider_band_is_one_step) {
+    Workbench& bench = window->bench();
+    bench.thin.thinToRoles({bench.session.scene().subjects.front().id});
+    waitForJobs();
+    bench.session.selectSubject(bench.session.scene().subjects.front().id);
+    bench.fields.setSwitch(field().id, 1, 5); // where it is seen
+    const auto scored = [&] { return bench.pops.waiting() == 0 && !bench.pops.pops().empty(); };
+    ASSERT_TRUE(QTest::qWaitFor(scored, 60'000));
+    for (const PopsModel::Pop& pop : bench.pops.pops())
+        EXPECT_EQ(pop.place.subject, field().id) << "the ball stands in the field alone";
+    const PopsModel::Pop worst = bench.pops.pops().front();
+    EXPECT_GT(worst.severity, 1);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return window->findChild<PopRow*>() != nullptr; }, 60'000));
+    QTest::mouseClick(window->findChild<PopRow*>(), Qt::LeftButton);
+    ASSERT_TRUE(QTest::qWaitFor([&] { return bench.session.subjectId() == field().id; }, 60'000));
+    EXPECT_NEAR(window->viewport().subjectDistance(), worst.place.key.metres, 0.5 * worst.place.key.metres)
+        << "as far as its size makes it";
+    auto* smooth = named<QPushButton>("smooth");
+    ASSERT_TRUE(QTest::qWaitFor([&] { return smooth->isVisible(); }, 60'000))
+        << "the list has come along into the field's panel";
+    EXPECT_TRUE(window->findChild<FieldPanel*>()->isAncestorOf(smooth));
+    emit smooth->menu()->aboutToShow();
+    const double before = field().rule.softBand;
+    const int steps = bench.session.document.undo().index();
+    smooth->menu()->actions().front()->trigger();
+    EXPECT_GT(field().rule.softBand, before);
+    EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
+    ASSERT_TRUE(QTest::qWaitFor(scored, 60'000));
+    bench.session.document.undo().undo();
+    EXPECT_EQ(field().rule.softBand, before);
+    bench.pops.smoothLater(field().id, 1, 2);
+    ASSERT_TRUE(body().fixed.at(1));
+    const double at = bandOf(bench.session.scene(), field(), 1, bench.session.scene().statedView()).metres();
+    EXPECT_NEAR(at, 10, 0.01);
 }
 
 TEST_F(FieldWindow, growth_follows_the_share_until_it_is_drawn_by_hand) {

@@ -163,7 +163,7 @@ TEST_F(GroundWindow, sudden_switches_are_listed_as_pops_and_gone_once_levels_pas
     const auto pops = window->bench().pops.pops();
     ASSERT_GE(pops.size(), 2U);
     EXPECT_EQ(pops[0].place.subject, ground().id);
-    EXPECT_EQ(pops[0].finer, pops[0].place.level - 1);
+    EXPECT_EQ(pops[0].place.finer, pops[0].place.level - 1);
     const int level = pops[0].place.level;
     window->bench().pops.smoothLater(ground().id, level, 1.3);
     EXPECT_TRUE(ground().terrain()->fixed.at(static_cast<std::size_t>(level)));

@@ -1,11 +1,14 @@
 // The switches of a scene and their scores.
 
+#include "scene/edits.h"
 #include "scene/emitter_subject.h"
+#include "scene/fields.h"
 #include "scene/grounds.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
 
+#include <cmath>
 #include <gtest/gtest.h>
 
 namespace thicket {
@@ -150,6 +153,85 @@ TEST(Pops, are_seen_less_the_later_the_switch_and_hold_the_outline_of_the_promis
     std::stop_source stop;
     stop.request_stop();
     EXPECT_FALSE(scoreSwitch(s, switchesOf(scene)[1], options, {stop.get_token(), {}}));
+}
+
+/// A square of balls, some of which switch to a level of another colour.
+Scene ballField(const Vec4f& coarse, double softBand) {
+    Scene scene = ballScene();
+    Subject& ball = scene.subjects[0];
+    ball.mesh().levels.resize(2);
+    for (Level& level : ball.mesh().levels) {
+        auto own = std::make_shared<Surfaces>();
+        own->materials.resize(1);
+        own->materials[0].baseColor = {0.2F, 0.5F, 0.2F, 1};
+        level.surfaces = own;
+    }
+    auto other = std::make_shared<Surfaces>(*ball.mesh().levels[1].surfaces);
+    other->materials[0].baseColor = coarse;
+    ball.mesh().levels[1].surfaces = other;
+    Placements copies;
+    for (std::uint32_t i = 0; i < 3000; ++i) {
+        Placement p;
+        p.id = i + 1;
+        // Evenly spread, whatever the number: the additive recurrence of the plastic number.
+        p.position = {60 * std::fmod(0.5 + 0.7548776662 * i, 1.0), 0, 60 * std::fmod(0.5 + 0.5698402910 * i, 1.0)};
+        p.scale = 0.5;
+        copies.push_back(p);
+    }
+    Subject field = makeField(scene, "Field", Role::Dressing, {7}, std::move(copies));
+    field.rule.softBand = softBand;
+    field.rule.reachMetres = 0;
+    std::get<InstancesBody>(field.body).thinning = {};
+    std::get<InstancesBody>(field.body).fixed = {std::nullopt, FixedSwitch{DecideBy::Distance, 25}};
+    apply(scene, addSubjects(scene, {std::move(field)}, "Field"));
+    return scene;
+}
+
+PopScore fieldScore(const Scene& scene) {
+    const auto places = switchesOf(scene);
+    EXPECT_EQ(places.size(), 1U);
+    PopOptions options;
+    options.directions = 1;
+    return *scoreSwitch(scene.subjects.back(), places.at(0), options, {});
+}
+
+TEST(Pops, of_a_field_are_judged_at_its_band_with_it_and_without) {
+    const Vec4f red(0.6F, 0.2F, 0.2F, 1);
+    const PopScore sudden = fieldScore(ballField(red, 0));
+    EXPECT_TRUE(sudden.field);
+    EXPECT_GT(sudden.line, 5) << "green before red";
+    EXPECT_EQ(sudden.line, sudden.suddenLine) << "there is no band";
+    EXPECT_FALSE(sudden.unseen(100));
+    const PopScore soft = fieldScore(ballField(red, 0.4));
+    EXPECT_LT(soft.line, 0.6 * soft.suddenLine);
+    EXPECT_NEAR(soft.suddenLine, sudden.suddenLine, 0.1 * sudden.suddenLine)
+        << "what it would be without is the same, but for the copies beside it";
+    EXPECT_GT(soft.changedPixels, 0.5) << "one copy by itself changes its colour all the same";
+    EXPECT_EQ(soft.before.rgba, fieldScore(ballField(red, 0.4)).before.rgba);
+    const PopScore like = fieldScore(ballField({0.2F, 0.5F, 0.2F, 1}, 0));
+    EXPECT_LT(like.suddenLine, PopScore::kLineDeltaE) << "the same colour before and after";
+}
+
+TEST(Pops, meshes_that_stand_in_fields_alone_are_judged_there) {
+    Scene scene = ballField({1, 1, 1, 1}, 0.1);
+    const auto places = switchesOf(scene);
+    ASSERT_EQ(places.size(), 1U);
+    EXPECT_EQ(places[0].subject, scene.subjects.back().id);
+    EXPECT_EQ(places[0].key.metres, 25);
+    // Another band, another score; and moved, all of it moves.
+    scene.subjects.back().rule.softBand = 0.2;
+    EXPECT_FALSE(switchesOf(scene)[0].key == places[0].key);
+    EXPECT_NEAR(places[0].movedTo(50).key.band.metres(), 50, 1e-9);
+    scene.subjects[0].mesh().placed = std::make_shared<const Placements>(Placements{Placement{90}});
+    EXPECT_EQ(switchesOf(scene).size(), 2U) << "it stands by itself too";
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_FALSE(scoreSwitch(scene.subjects.back(), places[0], {}, {stop.get_token(), {}}));
+    // Moved by hand, the switch is where it was said, in the unit of the rule.
+    const Subject moved = withSwitchAt(scene, places[0], 40);
+    ASSERT_TRUE(moved.instances()->fixed.at(1));
+    scene.subjects.back() = moved;
+    EXPECT_NEAR(switchesOf(scene).back().key.metres, 40, 1e-6);
 }
 
 /// Fewer pictures and smaller ones.

@@ -29,7 +29,17 @@ PopRow::PopRow(PopsModel::Pop pop, const QString& name, double allowPx, bool cho
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
     setAccessibleName(tr("Switch of %1 to level %2").arg(name).arg(m_pop.place.level));
-    if (m_pop.score->cloud)
+    if (m_pop.score->field)
+        setToolTip(
+            tr("Click to stand where it happens.\nA line across the ground is %1 (CIELAB) with its soft band, %2 if "
+               "all copies switched at one distance.\nOne copy by itself: the outline moves by %3, %4 of its "
+               "pixels change.\nUnseen: a line up to %5, an outline up to %6, and 1 % of the pixels.")
+                .arg(m_pop.score->line, 0, 'f', 1)
+                .arg(m_pop.score->suddenLine, 0, 'f', 1)
+                .arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels))
+                .arg(PopScore::kLineDeltaE)
+                .arg(pixelText(allowPx)));
+    else if (m_pop.score->cloud)
         setToolTip(tr("Click to stand where it happens.\nIts mean colours are %1 apart (CIELAB), it covers %2 more or "
                       "less.\nUnseen: up to %3 of what drifts anyway.")
                        .arg(m_pop.score->meanDeltaE, 0, 'f', 1)
@@ -60,6 +70,8 @@ void PopRow::paintEvent(QPaintEvent*) {
     const QRectF text = QRectF(rect()).adjusted(22, 3, -8, -4);
     const QString amount =
         unseen ? tr("unseen")
+        : m_pop.score->field
+            ? tr("line ΔE %1 · %2").arg(m_pop.score->line, 0, 'f', 1).arg(pixelText(m_pop.score->outlineShift))
         : m_pop.score->cloud
             ? tr("ΔE %1 · cover %2").arg(m_pop.score->meanDeltaE, 0, 'f', 1).arg(percent(m_pop.score->changedPixels))
             : QStringLiteral("%1 · %2").arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels));
@@ -71,8 +83,9 @@ void PopRow::paintEvent(QPaintEvent*) {
     p.drawText(text, Qt::AlignLeft | Qt::AlignTop, p.fontMetrics().elidedText(m_name, Qt::ElideRight, room));
     p.setFont(Look::font(10.5));
     p.setPen(l.quiet);
-    p.drawText(text, Qt::AlignLeft | Qt::AlignBottom,
-               tr("L%1 → L%2 at %3").arg(m_pop.finer).arg(m_pop.place.level).arg(distanceText(m_pop.place.key.metres)));
+    p.drawText(
+        text, Qt::AlignLeft | Qt::AlignBottom,
+        tr("L%1 → L%2 at %3").arg(m_pop.place.finer).arg(m_pop.place.level).arg(distanceText(m_pop.place.key.metres)));
     p.drawText(text, Qt::AlignRight | Qt::AlignBottom, tr("%1 px tall").arg(std::round(m_pop.score->pixelsTall)));
 }
 
@@ -105,14 +118,17 @@ void PopPictures::paintEvent(QPaintEvent*) {
     const Look& l = Look::now();
     QPainter p(this);
     p.setRenderHint(QPainter::SmoothPixmapTransform);
-    const QString names[3] = {tr("before"), tr("after"), tr("difference")};
+    const QString names[3] = {m_score->field ? tr("one by one") : tr("before"),
+                              m_score->field ? tr("all at once") : tr("after"), tr("difference")};
     const double side = std::min((width() - 8.0) / 3, height() - 18.0);
     for (int i = 0; i < 3; ++i) {
         const QRectF place(i * (side + 4), 0, side, side);
         p.fillRect(place, i == 2 ? QColor(0, 0, 0) : l.viewBottom);
         // As large as on screen, when that fits.
-        const double own = std::min(side, m_pictures[i].width() / m_score->scale / devicePixelRatioF());
-        p.drawImage(QRectF(place.center().x() - own / 2, place.center().y() - own / 2, own, own), m_pictures[i]);
+        const QSizeF whole = QSizeF(m_pictures[i].size()) / (m_score->scale * devicePixelRatioF());
+        const QSizeF own =
+            whole.scaled(std::min(side, whole.width()), std::min(side, whole.height()), Qt::KeepAspectRatio);
+        p.drawImage(QRectF(place.center() - QPointF(own.width() / 2, own.height() / 2), own), m_pictures[i]);
         p.setFont(Look::font(10.5));
         p.setPen(l.quiet);
         p.drawText(QRectF(place.left(), side + 2, side, 14), Qt::AlignCenter, names[i]);
@@ -203,7 +219,7 @@ void PopList::choose(const PopsModel::Pop& pop) {
     m_bench.session.selectSubject(pop.place.subject);
     m_bench.session.selectLevel(pop.place.level);
     refresh();
-    emit wanted(pop.finer, pop.place.level, pop.place.key.metres);
+    emit wanted(pop.place.finer, pop.place.level, pop.place.key.metres);
 }
 
 /// What each way costs is counted for one copy while the camera is where the way changes something.
@@ -213,7 +229,7 @@ void PopList::fillWays() {
     if (!m_chosen)
         return;
     const Subject* s = m_bench.session.scene().find(m_chosen->place.subject);
-    const auto finer = static_cast<std::size_t>(m_chosen->finer);
+    const auto finer = static_cast<std::size_t>(m_chosen->place.finer);
     const auto coarser = static_cast<std::size_t>(m_chosen->place.level);
     if (s == nullptr || (s->isMesh() && coarser >= s->mesh().levels.size()))
         return;
@@ -226,6 +242,23 @@ void PopList::fillWays() {
         for (const double factor : {1.3, 2.0})
             menu->addAction(tr("Switch later, at %1").arg(distanceText(factor * from)), this,
                             [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
+        return;
+    }
+    if (s->instances() != nullptr) {
+        const double band = s->rule.softBand;
+        const double wider = std::min(0.5, band < 0.1 ? 0.2 : 1.5 * band);
+        if (wider > band)
+            menu->addAction(tr("A soft band of ± %1 %: its copies switch one by one over more of the ground")
+                                .arg(std::round(100 * wider)),
+                            this, [this, id, wider] { m_bench.pops.smoothByBand(id, wider); });
+        menu->addAction(tr("Later, just where nobody sees it: looks for the place"), this,
+                        [this, id, level] { m_bench.pops.smoothUnseen({id}, level); });
+        for (const double factor : {1.3, 2.0})
+            menu->addAction(tr("Switch later, from %1").arg(distanceText(factor * from)), this,
+                            [this, id, level, factor] { m_bench.pops.smoothLater(id, level, factor); });
+        const double mixed = std::max(0.4, 2 * s->rule.fadeSeconds);
+        menu->addAction(tr("Cross-fade for %1 s: both levels of what switches meanwhile").arg(mixed, 0, 'g', 2), this,
+                        [this, id, mixed] { m_bench.pops.smoothByFade(id, mixed); });
         return;
     }
     if (s->terrain() != nullptr) {

@@ -117,9 +117,8 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
     m_rows->setSpacing(2);
     body->addLayout(m_rows);
     body->addSpacing(4);
-    m_pops = new PopList(bench);
-    body->addWidget(m_pops);
-    connect(m_pops, &PopList::wanted, this, &SwitchPanel::popWanted);
+    popsPlace = new QVBoxLayout;
+    body->addLayout(popsPlace);
     body->addSpacing(4);
     body->addWidget(makeLabel(tr("How it is measured and held steady"), "title"));
     m_measure = new ChoiceBox;

@@ -31,6 +31,7 @@ class SwitchPanel : public Panel {
     Q_OBJECT
 public:
     explicit SwitchPanel(Workbench& bench, QWidget* parent = nullptr);
+    QVBoxLayout* popsPlace; ///< where the list of pops stands among the rest
     /// How many copies each reason culls in the present frame, and how many triangles that keeps from being drawn: out
     /// of view, beyond reach, too small, hidden.
     void showCulled(const Selection& selection, const std::optional<std::array<std::uint64_t, 5>>& saves);
@@ -44,7 +45,6 @@ signals:
     /// The walk as pictures.
     void stripRequested();
     /// Someone wants to stand where a switch happens and see it.
-    void popWanted(int finer, int coarser, double metres);
 
 private:
     void refresh();
@@ -69,7 +69,6 @@ private:
     QVBoxLayout* m_notes;
     QVBoxLayout* m_rows;
     QLabel* m_none;
-    PopList* m_pops;
     std::array<QCheckBox*, 4> m_culls{};
 };
 

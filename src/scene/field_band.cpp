@@ -1,0 +1,234 @@
+#include "scene/field_band.h"
+
+#include "scene/kinds.h"
+#include "scene/level_looks.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+namespace thicket {
+namespace {
+
+constexpr double kBesideBand = 0.2;    // beside the soft band, of the distance: what is looked at on either side
+constexpr std::uint32_t kStands = 16;  // copies that are tried as the middle of the picture
+constexpr std::size_t kShots = 5;      // pictures in all, each round another copy
+constexpr int kSides = 8;              // that each is looked at from
+constexpr std::size_t kCounted = 4096; // copies that are counted to find the fullest picture
+constexpr double kHalfView = 0.1;      // the tangent of half the picture, to count by
+
+/// A copy as it is drawn from an eye.
+struct Drawn {
+    double distance = 0; ///< that its level is decided by
+    double size = 0;     ///< times its own scale; 0: it is not drawn
+    double from = 0;     ///< where it switches, without the soft band
+};
+
+Drawn drawnFrom(const FieldBand& band, const BandAsset& asset, std::size_t slot, const Vec3d& eye) {
+    const Placement& copy = (*band.copies)[slot];
+    const double centre = (copy.position - eye).norm();
+    Drawn out;
+    const double keep = asset.thinning.keepAt(centre);
+    out.size = asset.thinning.sizeAt(centre) *
+               sizeInBand(asset.thinning, keep, rankOf(static_cast<std::uint32_t>(slot), band.copies->size()));
+    const double scale = copy.scale * asset.thinning.sizeAt(centre);
+    const bool nearest = band.measureFrom == MeasureFrom::NearestPoint;
+    out.distance = nearest ? std::max(0.0, centre - asset.radius * scale) : centre;
+    out.from = asset.metres * (asset.growsWithScale ? scale : 1.0) * copy.importance;
+    return out;
+}
+
+const BandAsset* assetOf(const FieldBand& band, const Placement& copy) {
+    const auto found = std::find_if(band.assets.begin(), band.assets.end(),
+                                    [&copy](const BandAsset& a) { return a.place == copy.asset; });
+    return found == band.assets.end() ? nullptr : &*found;
+}
+
+/// Whether a copy is near enough to its switch to be looked at.
+bool besideSwitch(const FieldBand& band, const Drawn& drawn) {
+    return std::abs(drawn.distance - drawn.from) < (band.width + kBesideBand) * drawn.from;
+}
+
+struct Standing {
+    Vec3d eye{0, 0, 0};
+    Vec3d target{0, 0, 0};
+    int count = -1; ///< copies that are seen
+};
+
+/// Where pictures are fullest of copies that are about to switch, the fullest first. The first copies of a field are
+/// spread evenly over it, whatever its shape.
+std::vector<Standing> fullest(const FieldBand& band, const PopOptions& options) {
+    const Placements& copies = *band.copies;
+    std::vector<Standing> out;
+    for (std::size_t i = 0; i < copies.size() && out.size() < kStands; ++i) {
+        const BandAsset* asset = assetOf(band, copies[i]);
+        if (asset == nullptr)
+            continue;
+        // Its own switch is in the middle of the picture.
+        const double scale = asset->growsWithScale ? copies[i].scale : 1.0;
+        const double far = asset->metres * scale * copies[i].importance +
+                           (band.measureFrom == MeasureFrom::NearestPoint ? asset->radius * copies[i].scale : 0.0);
+        Standing best;
+        for (int side = 0; side < kSides; ++side) {
+            const double yaw = 2 * std::numbers::pi * (side + 0.25) / kSides;
+            const double level = std::cos(options.elevation);
+            const Vec3d back(std::sin(yaw) * level, std::sin(options.elevation), std::cos(yaw) * level);
+            const Vec3d eye = copies[i].position + back * far;
+            const Vec3d right = kUp.cross(back).normalized();
+            int count = 0;
+            for (std::size_t k = 0; k < std::min(copies.size(), kCounted); ++k) {
+                const BandAsset* other = assetOf(band, copies[k]);
+                const Vec3d way = copies[k].position - eye;
+                if (other == nullptr || std::abs(way.dot(right)) > kHalfView * -way.dot(back))
+                    continue;
+                const Drawn drawn = drawnFrom(band, *other, k, eye);
+                count += drawn.size > 0 && besideSwitch(band, drawn) ? 1 : 0;
+            }
+            if (count > best.count)
+                best = {eye, copies[i].position, count};
+        }
+        out.push_back(best);
+    }
+    std::stable_sort(out.begin(), out.end(), [](const Standing& a, const Standing& b) { return a.count > b.count; });
+    out.resize(std::min(out.size(), kShots));
+    return out;
+}
+
+/// How both levels of each asset look.
+struct BandLooks {
+    LevelLooks finer;
+    LevelLooks coarser;
+};
+
+std::vector<BandLooks> looksOf(const FieldBand& band) {
+    std::vector<BandLooks> out;
+    for (const BandAsset& a : band.assets)
+        out.push_back({LevelLooks(a.finer, a.finerSurfaces, a.finerViews),
+                       LevelLooks(a.coarser, a.coarserSurfaces, a.coarserViews)});
+    return out;
+}
+
+/// The worse of two, figure by figure.
+void takeWorse(PopScore& worst, const PopScore& one) {
+    worst.outlineShift = std::max(worst.outlineShift, one.outlineShift);
+    worst.changedPixels = std::max(worst.changedPixels, one.changedPixels);
+    worst.meanDeltaE = std::max(worst.meanDeltaE, one.meanDeltaE);
+    worst.pixelsTall = std::max(worst.pixelsTall, one.pixelsTall);
+}
+
+} // namespace
+
+double FieldBand::metres() const {
+    double out = 1e300;
+    for (const BandAsset& a : assets)
+        out = std::min(out, a.metres);
+    return assets.empty() ? 0 : out;
+}
+
+FieldBand FieldBand::movedTo(double to) const {
+    FieldBand out = *this;
+    const double times = to / std::max(metres(), 1e-9);
+    for (BandAsset& a : out.assets)
+        a.metres *= times;
+    return out;
+}
+
+std::size_t mostLevels(const Scene& scene, const Subject& field) {
+    std::size_t most = 0;
+    for (const std::uint32_t id : field.instances()->assets)
+        if (const Subject* asset = scene.findMesh(id))
+            most = std::max(most, asset->mesh().levels.size());
+    return most;
+}
+
+FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, const View& view) {
+    const InstancesBody& body = *field.instances();
+    FieldBand out;
+    out.width = field.rule.softBand;
+    out.measureFrom = field.rule.measureFrom;
+    std::vector<bool> used(body.assets.size(), false);
+    std::size_t left = used.size();
+    for (const Placement& copy : *body.copies) {
+        if (copy.asset >= used.size() || used[copy.asset])
+            continue;
+        used[copy.asset] = true;
+        if (--left == 0)
+            break;
+    }
+    for (std::uint32_t place = 0; place < body.assets.size(); ++place) {
+        const Subject* asset = scene.findMesh(body.assets[place]);
+        if (asset == nullptr || !used[place] || level >= asset->mesh().levels.size())
+            continue;
+        const ResolvedChain chain = chainIn(field, *asset, view);
+        const std::vector<Level>& levels = asset->mesh().levels;
+        if (chain.neverShows(level) || chain.beyondReach(level) || !levels[level].mesh)
+            continue;
+        std::size_t before = level; // the level in force before the switch
+        do
+            --before;
+        while (before > 0 && (chain.neverShows(before) || !levels[before].mesh));
+        if (!levels[before].mesh)
+            continue;
+        out.finer = static_cast<int>(before);
+        out.assets.push_back(
+            {place, levels[before].mesh, levels[level].mesh, surfacesOf(*asset, levels[before]),
+             surfacesOf(*asset, levels[level]), levels[before].views, levels[level].views, chain.fromMetres[level],
+             chain.growsWithScale[level], chain.radius,
+             nearerBy(thinningFor(body.thinning, fullHeightOf(view, chain.radius)), nearerTimes(view, field.id))});
+    }
+    if (!out.assets.empty())
+        out.copies = body.copies;
+    return out;
+}
+
+Result<PopScore> scoreBand(const FieldBand& band, double pixelsPerMetre, const PopOptions& options,
+                           const JobContext& job) {
+    std::vector<BandLooks> looks = looksOf(band);
+    PopScore out;
+    for (std::size_t i = 0; i < band.assets.size(); ++i) {
+        const BandAsset& a = band.assets[i];
+        const Bounds bounds = boundsOf(*a.finer);
+        const double near = a.metres * (1 - band.width);
+        const double depth = std::max(bounds.size().x(), bounds.size().z()) / 2;
+        auto one = scorePop([&](const Vec3d& back) -> const Appearance& { return looks[i].finer.from(back); },
+                            [&](const Vec3d& back) -> const Appearance& { return looks[i].coarser.from(back); }, bounds,
+                            std::max(near + depth, 1.2 * depth + 1e-6), pixelsPerMetre, options, job);
+        if (!one)
+            return one.error();
+        takeWorse(out, *one);
+    }
+
+    std::vector<BandShot> shots;
+    for (const Standing& standing : fullest(band, options)) {
+        BandShot shot{standing.eye, standing.target, {}};
+        for (std::size_t slot = 0; slot < band.copies->size(); ++slot) {
+            const Placement& copy = (*band.copies)[slot];
+            const BandAsset* asset = assetOf(band, copy);
+            if (asset == nullptr)
+                continue;
+            const Drawn drawn = drawnFrom(band, *asset, slot, standing.eye);
+            if (drawn.size <= 0 || !besideSwitch(band, drawn))
+                continue;
+            BandLooks& own = looks[static_cast<std::size_t>(asset - band.assets.data())];
+            const Vec3d back = copy.rotation.conjugate() * (standing.eye - copy.position).normalized();
+            shot.copies.push_back({&own.finer.from(back), &own.coarser.from(back), copy.position, copy.rotation,
+                                   copy.scale * drawn.size,
+                                   drawn.distance >= drawn.from * softFactor(band.width, spreadOf(copy.id)),
+                                   drawn.distance >= drawn.from});
+        }
+        shots.push_back(std::move(shot));
+    }
+    auto line = lookAtBand(shots, pixelsPerMetre, options, job);
+    if (!line)
+        return line.error();
+    out.field = true;
+    out.line = line->soft;
+    out.suddenLine = line->sudden;
+    out.scale = line->scale;
+    out.before = std::move(line->softly);
+    out.after = std::move(line->suddenly);
+    out.difference = std::move(line->difference);
+    return out;
+}
+
+} // namespace thicket
