@@ -164,13 +164,19 @@ MainWindow::MainWindow() {
         refreshCharts();
     };
     m_gaugesTimer.setSingleShot(true);
-    m_gaugesTimer.setInterval(60);
+    m_gaugesTimer.setInterval(150);
     connect(&m_gaugesTimer, &QTimer::timeout, this, follow);
     connect(m_viewport, &Viewport::selected, this, [this, follow] {
         if (!m_viewport->moving())
             follow();
         else if (!m_gaugesTimer.isActive())
             m_gaugesTimer.start();
+    });
+    connect(m_viewport, &Viewport::aboutToShow, this, [this, follow] {
+        if (m_gaugesTimer.isActive()) {
+            m_gaugesTimer.stop();
+            follow();
+        }
     });
     const auto stand = [this](double metres) {
         m_viewport->standAt(metres);

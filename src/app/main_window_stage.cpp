@@ -76,6 +76,8 @@ void MainWindow::showKind() {
     const bool thins = kind == Kind::Instances || kind == Kind::Strands; // by the same panel and chart
     m_gatherPanels->setCurrentIndex(static_cast<int>(kind));
     m_switchPanels->setCurrentIndex(thins ? 1 : emitter ? 3 : kind == Kind::Terrain ? 2 : 0);
+    if (m_stage == Stage::Switch) // once what was clicked is known
+        QTimer::singleShot(0, this, &MainWindow::showFrame);
     // The pops of all subjects are one list, whatever is selected.
     auto* panel = qobject_cast<Panel*>(m_switchPanels->currentWidget());
     QVBoxLayout* place = panel == m_switchPanel ? m_switchPanel->popsPlace : panel->body;
@@ -125,13 +127,19 @@ void MainWindow::showKind() {
 
 /// What the panels say of the frame; what culling saves is of a moment ago while it is reckoned anew.
 void MainWindow::showFrame() {
-    m_switchPanel->showCulled(m_viewport->exact(), m_saves);
-    m_switchPanel->setCopy(m_viewport->nearestPlacement());
-    m_fieldPanel->showFrame(m_viewport->input(), m_viewport->exact(), m_saves);
-    m_fieldPanel->setCopy(m_viewport->nearestPlacement());
-    m_emitterSwitches->showFrame(m_viewport->input(), m_viewport->exact());
-    m_terrainPanel->showFrame(m_viewport->input(), m_viewport->exact(), 1e6 * m_viewport->exact().groundSeconds,
-                              m_viewport->groundTiles().bytes(), m_saves);
+    const QWidget* panel = m_switchPanels->currentWidget();
+    if (panel == m_switchPanel) {
+        m_switchPanel->showCulled(m_viewport->exact(), m_saves);
+        m_switchPanel->setCopy(m_viewport->nearestPlacement());
+    } else if (panel == m_fieldPanel) {
+        m_fieldPanel->showFrame(m_viewport->input(), m_viewport->exact(), m_saves);
+        m_fieldPanel->setCopy(m_viewport->nearestPlacement());
+    } else if (panel == m_emitterSwitches) {
+        m_emitterSwitches->showFrame(m_viewport->input(), m_viewport->exact());
+    } else {
+        m_terrainPanel->showFrame(m_viewport->input(), m_viewport->exact(), 1e6 * m_viewport->exact().groundSeconds,
+                                  m_viewport->groundTiles().bytes(), m_saves);
+    }
 }
 
 void MainWindow::arrange(Arrangement arrangement) {

@@ -14,6 +14,7 @@
 #include <QDialog>
 #include <QMenu>
 #include <QMessageBox>
+#include <QMouseEvent>
 #include <QPushButton>
 #include <QTimer>
 
@@ -161,6 +162,45 @@ TEST_F(FieldWindow, its_pops_are_in_the_list_of_all_and_a_wider_band_is_one_step
     ASSERT_TRUE(body().fixed.at(1));
     const double at = bandOf(bench.session.scene(), field(), 1, bench.session.scene().statedView()).metres();
     EXPECT_NEAR(at, 10, 0.01);
+}
+
+TEST_F(FieldWindow, a_motion_shows_pictures_as_it_goes_and_the_exact_one_after_it) {
+    Viewport& view = window->viewport();
+    int shown = 0;
+    QObject::connect(&view, &Viewport::painted, &view, [&] { ++shown; });
+    const QPoint from(view.width() / 2, view.height() / 2);
+    QTest::mousePress(&view, Qt::RightButton, Qt::NoModifier, from);
+    const Vec3d before = view.shotView().eye;
+    const auto moveTo = [&](int step) {
+        const QPointF at = from + QPoint(4 * step, 0);
+        QMouseEvent event(QEvent::MouseMove, at, view.mapToGlobal(at), Qt::NoButton, Qt::RightButton, Qt::NoModifier);
+        QApplication::sendEvent(&view, &event);
+    };
+    // The mouse goes on whether a picture is done or not; each that is done is shown while it does.
+    int step = 0;
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            moveTo(++step);
+            EXPECT_TRUE(view.moving());
+            EXPECT_FALSE(view.exactStands());
+            return shown >= 5;
+        },
+        60'000));
+    EXPECT_NE(view.shotView().eye, before);
+    QTest::mouseRelease(&view, Qt::RightButton, Qt::NoModifier, from + QPoint(4 * step, 0));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.exactStands(); }, 60'000));
+    EXPECT_EQ(view.lightening(), 1);
+    rest();
+    EXPECT_EQ(view.submittedTriangles(), view.exact().total.triangles) << "what is counted is drawn";
+    // Another stage, in the middle of a motion: what is shown at the end is that stage's.
+    QTest::mousePress(&view, Qt::RightButton, Qt::NoModifier, from);
+    moveTo(2);
+    window->setStage(Stage::Thin);
+    QTest::mouseRelease(&view, Qt::RightButton, Qt::NoModifier, from);
+    rest();
+    window->setStage(Stage::Switch);
+    rest();
+    EXPECT_EQ(view.submittedTriangles(), view.exact().total.triangles);
 }
 
 TEST_F(FieldWindow, growth_follows_the_share_until_it_is_drawn_by_hand) {

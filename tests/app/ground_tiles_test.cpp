@@ -10,7 +10,9 @@
 
 #include <cmath>
 #include <gtest/gtest.h>
+#include <map>
 #include <semaphore>
+#include <set>
 
 namespace thicket::app {
 namespace {
@@ -76,7 +78,7 @@ TEST_P(TilesComeAndGo, never_a_hole_and_in_the_end_what_was_selected) {
     const auto frame = [&](const View& view) {
         select(input, view, 0, {}, state, selection);
         std::vector<DrawItem> items;
-        tiles.add(scene, input, selection, items);
+        tiles.add(scene, input, selection, 0, items);
         return items;
     };
     std::size_t waited = 0;
@@ -118,7 +120,7 @@ TEST(GroundTiles, while_an_edit_is_made_again_the_ground_as_it_was_is_drawn) {
     const auto frame = [&] {
         select(input, view, 0, {}, state, selection);
         std::vector<DrawItem> items;
-        tiles.add(scene, input, selection, items);
+        tiles.add(scene, input, selection, 0, items);
         return items;
     };
     const auto settle = [&] {
@@ -148,6 +150,64 @@ TEST(GroundTiles, while_an_edit_is_made_again_the_ground_as_it_was_is_drawn) {
         return out;
     };
     EXPECT_GT(tallest(after), tallest(before) + 1);
+}
+
+TEST(GroundTiles, lighter_tiles_fit_their_neighbours_as_the_whole_ones_do) {
+    const TempFolder folder;
+    const Scene scene = groundScene(folder, false);
+    const TerrainBody& body = *scene.subjects[0].terrain();
+    TileTree tree = *body.tree;
+    SelectInput input = selectInput(scene, scene.statedView());
+    SelectState state;
+    Selection selection;
+    for (const double yaw : {0.3, 2.0, 4.4}) {
+        const Vec3d eye(90 * std::cos(yaw), 15, 90 * std::sin(yaw));
+        select(input, lookAt(View(), eye, eye - Vec3d(std::cos(yaw), 0.2, std::sin(yaw))), 0, {}, state, selection);
+        // Each point on a side that two tiles share, of which both are drawn, is a point of both.
+        std::map<std::pair<std::int64_t, std::int64_t>, std::vector<float>> points;
+        std::size_t drawn = 0;
+        for (const DrawnTile& tile : selection.grounds[0].tiles) {
+            const auto whole = makeGroundTile(*body.heights, tree, tile.ref, tile.stitch);
+            ASSERT_TRUE(whole->lighter);
+            const GroundMesh& light = *whole->lighter;
+            EXPECT_LE(light.mesh.triangleCount(), whole->mesh.triangleCount() / 3);
+            EXPECT_EQ(light.extras.size(), 5 * light.mesh.positions.size());
+            const double side = static_cast<double>(std::uint64_t{tree.cells} << tile.ref.level) * tree.spacing;
+            std::set<std::pair<std::int64_t, std::int64_t>> own;
+            for (const std::uint32_t v : light.mesh.indices) {
+                const Vec3f& p = light.mesh.positions[v];
+                if (light.extras[5 * std::size_t{v} + 1] == 0) // not on a side
+                    continue;
+                const std::pair at(std::llround(tile.ref.x * side + static_cast<double>(p.x())),
+                                   std::llround(tile.ref.y * side + static_cast<double>(p.z())));
+                if (own.insert(at).second)
+                    points[at].push_back(p.y());
+            }
+            ++drawn;
+        }
+        EXPECT_GT(drawn, 4U);
+        std::size_t shared = 0;
+        for (const auto& [at, heights] : points) {
+            shared += heights.size() > 1 ? 1 : 0;
+            for (const float height : heights)
+                EXPECT_EQ(height, heights.front()) << at.first << ", " << at.second;
+        }
+        EXPECT_GT(shared, 8U);
+        // And where a finer tile meets a coarser one, it has no point that the coarser one lacks.
+        for (const DrawnTile& tile : selection.grounds[0].tiles) {
+            const auto light = makeGroundTile(*body.heights, tree, tile.ref, tile.stitch)->lighter;
+            const double side = static_cast<double>(std::uint64_t{tree.cells} << tile.ref.level) * tree.spacing;
+            const double step = side / 8;
+            for (const std::uint32_t v : light->mesh.indices) {
+                const int on = static_cast<int>(light->extras[5 * std::size_t{v} + 1]);
+                if (on == 0 || (tile.stitch & (1U << (on - 1))) == 0)
+                    continue;
+                const Vec3f& p = light->mesh.positions[v];
+                const double along = static_cast<double>(on == 1 || on == 3 ? p.x() : p.z());
+                EXPECT_NEAR(std::remainder(along, 2 * step), 0, 1e-3) << "an odd point on a stitched side";
+            }
+        }
+    }
 }
 
 } // namespace

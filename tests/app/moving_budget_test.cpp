@@ -82,5 +82,38 @@ TEST(MovingBudget, pixels_go_only_where_triangles_are_not_what_takes_the_time) {
     EXPECT_LT(other.factor(), 2);
 }
 
+TEST(MovingBudget, tiles_of_ground_are_halved_only_when_lightening_is_not_enough_and_steadily) {
+    // What is near the eye has the same tiles whatever the factor.
+    constexpr std::uint64_t kGround = 150'000;
+    const auto run = [](double nsPerTriangle) {
+        MovingBudget budget;
+        int changes = 0;
+        int before = 0;
+        for (int i = 0; i < 200; ++i) {
+            const int halvings = budget.halvingsOf(kGround);
+            changes += i > 60 && halvings != before ? 1 : 0;
+            before = halvings;
+            const std::uint64_t triangles =
+                (kGround >> (2 * halvings)) + static_cast<std::uint64_t>(2e5 / budget.factor());
+            budget.sceneTook(1e-6 * nsPerTriangle * static_cast<double>(triangles) + 5, 5, triangles, 1e5, 1e5);
+        }
+        EXPECT_EQ(changes, 0) << "the ground would flicker";
+        return before;
+    };
+    EXPECT_EQ(run(20), 0);
+    EXPECT_EQ(run(2000), 2);
+    EXPECT_GE(run(300), 1);
+}
+
+TEST(MovingBudget, a_frame_is_quick_only_where_that_is_known) {
+    MovingBudget budget;
+    EXPECT_FALSE(budget.within(10, 1, 1)) << "nothing was measured yet";
+    const Machine machine{100, 10, 5, 3e4};
+    for (int i = 0; i < 30; ++i)
+        machine.frame(budget);
+    EXPECT_TRUE(budget.within(8, 30'000, 400'000));
+    EXPECT_FALSE(budget.within(8, 300'000, 400'000));
+}
+
 } // namespace
 } // namespace thicket::app

@@ -33,6 +33,7 @@ enum class ValueUse { None, Heat, Care };
 struct GroundMesh {
     Mesh mesh;
     std::vector<float> extras;
+    std::shared_ptr<const GroundMesh> lighter; ///< the same tile with half as many cells a side, for motion; or none
 };
 
 /// One mesh in one way: at one place, or at those of many copies.

@@ -13,7 +13,7 @@ namespace thicket::app {
 namespace {
 
 std::size_t bytesOf(const GroundMesh& tile) {
-    return tile.mesh.bytes() + tile.extras.size() * sizeof(float);
+    return tile.mesh.bytes() + tile.extras.size() * sizeof(float) + (tile.lighter ? bytesOf(*tile.lighter) : 0);
 }
 
 } // namespace
@@ -153,7 +153,9 @@ void GroundTiles::draw(const Ground& ground, const DrawnTile& tile, Kept& kept, 
         return;
     DrawItem item;
     item.ground = kept.mesh;
-    item.mesh = {kept.mesh, &kept.mesh->mesh};
+    for (int i = 0; i < ground.halvings && item.ground->lighter; ++i)
+        item.ground = item.ground->lighter;
+    item.mesh = {item.ground, &item.ground->mesh};
     item.level = static_cast<int>(tile.ref.level);
     item.morph = tile.morph;
     item.morphEdges = tile.edges;
@@ -239,7 +241,7 @@ void GroundTiles::drawAll(const Ground& ground, const std::vector<DrawnTile>& ti
     }
 }
 
-void GroundTiles::add(const Scene& scene, const SelectInput& input, const Selection& selection,
+void GroundTiles::add(const Scene& scene, const SelectInput& input, const Selection& selection, int halvings,
                       std::vector<DrawItem>& out) {
     ++m_picture;
     m_made = 0;
@@ -252,7 +254,7 @@ void GroundTiles::add(const Scene& scene, const SelectInput& input, const Select
         if (body == nullptr || body->tree != batch.tree)
             continue;
         follow(subject.id, batch.tree);
-        const Ground ground{subject.id, body, batch.tree, batch.rule.allowPx, batch.rule.crossFade};
+        const Ground ground{subject.id, body, batch.tree, batch.rule.allowPx, batch.rule.crossFade, halvings};
         const std::vector<DrawnTile>& tiles = selection.grounds[g].tiles;
         makeSome(ground, missingOf(ground, tiles), wanted);
         drawAll(ground, tiles, out);

@@ -18,7 +18,9 @@ public:
     explicit GroundTiles(std::function<void()> arrived) : m_maker(std::move(arrived)) {}
 
     /// Adds the tiles of all terrains of a selection: one item a tile.
-    void add(const Scene& scene, const SelectInput& input, const Selection& selection, std::vector<DrawItem>& out);
+    /// halvings  how many times each tile's cells are halved, where they can be: the viewport in motion.
+    void add(const Scene& scene, const SelectInput& input, const Selection& selection, int halvings,
+             std::vector<DrawItem>& out);
     [[nodiscard]] std::size_t bytes() const { return m_bytes; }
     /// How many were made for the last picture, while it waited.
     [[nodiscard]] std::size_t made() const { return m_made; }
@@ -43,6 +45,7 @@ private:
         std::shared_ptr<const TileTree> tree;
         double allowPx;
         bool crossFade;
+        int halvings;
     };
     void follow(std::uint32_t subject, const std::shared_ptr<const TileTree>& tree);
     void makeRoom();

@@ -97,6 +97,21 @@ void MovingBudget::soloTook(double drawMs, double otherMs, std::uint64_t triangl
     learn(drawMs, otherMs, static_cast<double>(triangles), pixels, window);
 }
 
+int MovingBudget::halvingsOf(std::uint64_t groundTriangles) {
+    constexpr int kMost = 2;
+    constexpr double kFrom = 4; // of the factor: until there levels do it
+    constexpr double kShare = 0.4;
+    constexpr double kLessShare = 0.3;
+    const auto msOf = [&](int halvings) {
+        return m_msPerTriangle * static_cast<double>(groundTriangles >> (2 * halvings));
+    };
+    if (m_halvings < kMost && m_factor >= kFrom && msOf(m_halvings) > kShare * forTriangles())
+        ++m_halvings;
+    else if (m_halvings > 0 && msOf(m_halvings - 1) < kLessShare * forTriangles())
+        --m_halvings;
+    return m_halvings;
+}
+
 void MovingBudget::restTook(double ms, std::uint64_t triangles) {
     constexpr double kPlain = 0.5; // without the samples of a picture at rest
     if (m_msPerTriangle == 0 && triangles > kFew)

@@ -152,7 +152,7 @@ std::vector<std::pair<DrawItem, bool>> Overview::items() {
     }
     std::vector<std::pair<DrawItem, bool>> out;
     std::vector<DrawItem> tiles;
-    m_shot.groundTiles().add(scene, input, selection, tiles);
+    m_shot.groundTiles().add(scene, input, selection, 0, tiles);
     for (DrawItem& tile : tiles)
         out.emplace_back(std::move(tile), !groundChosen());
     for (const Run& run : selection.runs) {

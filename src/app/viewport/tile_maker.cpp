@@ -15,10 +15,12 @@ float sideOf(std::uint32_t cells, std::uint32_t i, std::uint32_t j) {
     return j == 0 ? 1.0F : i == cells ? 2.0F : j == cells ? 3.0F : i == 0 ? 4.0F : 0.0F;
 }
 
-} // namespace
+constexpr int kHalvings = 2;
+constexpr std::uint32_t kFewestCells = 8;
 
-std::shared_ptr<const GroundMesh> makeGroundTile(const Heights& heights, const TileTree& tree, TileTree::Ref ref,
-                                                 std::uint8_t stitch) {
+/// halvings  how many lighter ones are made besides.
+std::shared_ptr<const GroundMesh> makeGrid(const Heights& heights, const TileTree& tree, TileTree::Ref ref,
+                                           std::uint8_t stitch, int halvings) {
     const std::uint32_t n = tree.cells;
     TilePoints points = tilePoints(heights, tree, ref);
     auto out = std::make_shared<GroundMesh>();
@@ -42,7 +44,24 @@ std::shared_ptr<const GroundMesh> makeGroundTile(const Heights& heights, const T
                 out->extras.push_back(v);
         }
     mesh.parts = {{0, mesh.triangleCount(), 0}};
+    if (halvings > 0 && n % 4 == 0 && n / 2 >= kFewestCells) {
+        // With half as many cells a side, a tile of the next level in its numbering lies where this one does.
+        TileTree half;
+        half.columns = tree.columns;
+        half.rows = tree.rows;
+        half.cells = n / 2;
+        half.spacing = tree.spacing;
+        half.origin = tree.origin;
+        out->lighter = makeGrid(heights, half, {ref.level + 1, ref.x, ref.y}, stitch, halvings - 1);
+    }
     return out;
+}
+
+} // namespace
+
+std::shared_ptr<const GroundMesh> makeGroundTile(const Heights& heights, const TileTree& tree, TileTree::Ref ref,
+                                                 std::uint8_t stitch) {
+    return makeGrid(heights, tree, ref, stitch, kHalvings);
 }
 
 TileMaker::TileMaker(std::function<void()> arrived)

@@ -12,7 +12,8 @@
 
 namespace thicket::app {
 
-/// A tile relative to its north-west corner at height 0, with its sides stitched as said.
+/// A tile relative to its north-west corner at height 0, with its sides stitched as said; and lighter ones of it, which
+/// fit those of its neighbours as it fits its neighbours.
 std::shared_ptr<const GroundMesh> makeGroundTile(const Heights& heights, const TileTree& tree, TileTree::Ref tile,
                                                  std::uint8_t stitch);
 

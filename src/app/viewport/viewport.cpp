@@ -21,14 +21,14 @@ constexpr double kEffectsBegin = 12; // seconds that emitters have been at it wh
 Viewport::Viewport(Workbench& bench, QWidget* parent)
     : QOpenGLWidget(parent), m_bench(bench), m_overlay(new ViewportOverlay(*this)), m_groundTiles([this] {
           QMetaObject::invokeMethod(
-              this, [this] { update(); }, Qt::QueuedConnection);
+              this, [this] { refresh(); }, Qt::QueuedConnection);
       }),
       m_clouds([this] {
           QMetaObject::invokeMethod(
               this,
               [this] {
                   if (!m_moving) // else the next frame comes anyway
-                      update();
+                      refresh();
               },
               Qt::QueuedConnection);
       }) {
@@ -44,8 +44,12 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
             m_rest.start(); // the exact picture waits for the end of the stroke, which is laid on a light one
             return;
         }
+        if (m_motion.valid()) {
+            m_rest.start(); // the light one is shown first
+            return;
+        }
         m_moving = false;
-        update();
+        beginRest();
     });
     m_walk.setInterval(16);
     connect(&m_walk, &QTimer::timeout, this, [this] {
@@ -60,12 +64,12 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
         standAt(m_walkNear * std::pow(m_walkFar / m_walkNear, eased));
     });
     m_fades.setInterval(33);
-    connect(&m_fades, &QTimer::timeout, this, [this] { update(); });
+    connect(&m_fades, &QTimer::timeout, this, [this] { refresh(); });
     m_flicker.setInterval(450);
     connect(&m_flicker, &QTimer::timeout, this, [this] {
         if (--m_flickers <= 0)
             m_flicker.stop();
-        update();
+        refresh();
     });
     m_play.setInterval(33);
     connect(&m_play, &QTimer::timeout, this, &Viewport::playOn);
@@ -76,17 +80,18 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
             this,
             [this] {
                 m_restPicture.forget();
-                update();
+                refresh();
             },
             Qt::QueuedConnection);
     });
     setUpdateBehavior(QOpenGLWidget::PartialUpdate); // the last picture stays while the next one is drawn
     connect(&bench.session.document, &Document::sceneChanged, this, &Viewport::rebuild);
     connect(&bench.thin, &ThinModel::dragChanged, this, [this] { moved(); });
-    connect(&bench.looks, &LooksModel::heatChanged, this, qOverload<>(&QWidget::update));
-    connect(&bench.care, &CareModel::careChanged, this, qOverload<>(&QWidget::update));
+    connect(&bench.looks, &LooksModel::heatChanged, this, &Viewport::refresh);
+    connect(&bench.care, &CareModel::careChanged, this, &Viewport::refresh);
     connect(&bench.session, &Session::selectionChanged, this, [this] {
         m_nearest.reset(); // it was a copy of another subject
+        m_motion.forget();
         if (m_player.moment().seconds != 0 || m_play.isActive())
             toRest();
         if (solo() && m_framed != m_bench.session.subjectId())
@@ -109,6 +114,7 @@ Viewport::~Viewport() {
 void Viewport::setStage(Stage stage) {
     const bool was = solo();
     m_stage = stage;
+    m_motion.forget();
     stopWalk();
     m_flicker.stop();
     toRest();
@@ -147,6 +153,7 @@ void Viewport::rebuild() {
     m_input = selectInput(m_bench.session.scene(), shotView(), &m_input);
     m_shelf.fill(m_bench.session.scene(), m_input);
     m_frozen.reset(); // what was held may not be there any more
+    m_motion.forget();
     if (solo() && m_framed != m_bench.session.subjectId())
         frameSelection();
     selectNow();
@@ -348,7 +355,7 @@ void Viewport::flicker(int finer, int coarser) {
     m_flickerCoarser = coarser;
     m_flickers = kTimes;
     m_flicker.start();
-    update();
+    refresh();
 }
 
 std::optional<std::pair<double, double>> Viewport::walkEnds() const {
@@ -486,7 +493,7 @@ void Viewport::warmOne() {
     if (m_shelf.makeOne(m_bench.session.scene())) {
         m_shelf.fill(m_bench.session.scene(), m_input);
         if (!solo())
-            update();
+            refresh();
         return;
     }
     makeCurrent();

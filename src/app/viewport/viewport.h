@@ -8,8 +8,8 @@
 #include "app/viewport/moving_budget.h"
 #include "app/viewport/orbit_camera.h"
 #include "app/viewport/pose_player.h"
-#include "app/viewport/rest_picture.h"
 #include "app/viewport/scene_items.h"
+#include "app/viewport/stepped_picture.h"
 #include "appmodel/workbench.h"
 #include "scene/occluders.h"
 #include "scene/select_input.h"
@@ -138,8 +138,8 @@ public:
     /// What the window's thread did for the last frame before anything was drawn: choosing and listing, milliseconds.
     [[nodiscard]] double prepareMs() const { return m_prepareMs; }
     /// What the last frame really submitted, and by what factor it was lightened.
-    [[nodiscard]] std::uint64_t submittedTriangles() const { return m_gl.triangles(); }
-    [[nodiscard]] std::uint64_t submittedDraws() const { return m_gl.draws(); }
+    [[nodiscard]] std::uint64_t submittedTriangles() const { return counts().triangles + counts().particleTriangles; }
+    [[nodiscard]] std::uint64_t submittedDraws() const { return counts().draws + counts().particleDraws; }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
     [[nodiscard]] bool moving() const { return m_moving; }
     /// The exact picture stands, be it without smooth edges as yet.
@@ -156,6 +156,8 @@ public:
 signals:
     /// After every exact selection: the camera moved, the scene changed, a fade went on. In motion not for every frame.
     void selected();
+    /// A frame that came about in steps is shown next.
+    void aboutToShow();
     /// After every frame.
     void painted();
     /// Playing began or ended, or another moment is shown.
@@ -241,7 +243,7 @@ private:
     void endStroke();
     void tintByCare(const Subject& subject, DrawItem& item);
     void paintBrush(QPainter& painter, const QMatrix4x4& viewProjection) const;
-    std::vector<DrawItem> sceneItems(const Selection& selection);
+    std::vector<DrawItem> sceneItems(const Selection& selection, int halvings);
     [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
     void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
     void paintSoloOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
@@ -264,8 +266,40 @@ private:
     Rests drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
                    const QSize& pixels);
     void stepRest();
+    void goOnWithRest();
     void clearRest();
-    QSize bindQuick(const QSize& pixels);
+    void beginRest();
+    Rests bringRest(const QSize& pixels);
+    void askForRest();
+    void showRest(Rests rests, const View& view, const QSize& pixels);
+    /// What is in the picture that is shown.
+    [[nodiscard]] const GlScene::Counts& counts() const { return m_motion.valid() ? m_motionShown : m_gl.counts(); }
+    [[nodiscard]] QSize quickSize(const QSize& pixels) const;
+    void bindQuick(const QSize& size);
+    /// What is to be drawn, from where.
+    struct Frame {
+        std::vector<DrawItem> items;
+        View view;
+        QMatrix4x4 viewProjection;
+        std::uint64_t triangles = 0; ///< as they are counted
+        double factor = 1;           ///< that it is lightened by
+    };
+    Frame frameFrom(const View& view);
+    [[nodiscard]] std::uint64_t groundTriangles(const Selection& selection) const;
+    static std::optional<DrawItem> takeParticles(Frame& frame);
+    [[nodiscard]] View frameView() const;
+    void drawMoving(Frame frame, const QSize& pixels, bool intoWindow);
+    void goOnWithMotion();
+    /// Asks for a frame and what is laid over it at once: asked for one after the other, the window would be put
+    /// together twice, which in software rendering takes as long as many a frame.
+    void refresh();
+    void finishFrame();
+    void setHaze();
+    [[nodiscard]] QSize pixelSize() const;
+    void stepMotion(qint64 mostMs);
+    void showMotion(const QSize& pixels);
+    void motionShown(const QSize& drawn, const QSize& pixels);
+    void drawPiece(SteppedPicture& picture, std::uint64_t triangles);
     void drawGrid(const QMatrix4x4& viewProjection);
 
     friend class ViewportOverlay;
@@ -276,19 +310,29 @@ private:
     GlScene m_gl;
     /// Multisampled target for the picture at rest; in motion the window's own, plain one is used.
     std::unique_ptr<QOpenGLFramebufferObject> m_smooth;
-    std::unique_ptr<QOpenGLFramebufferObject> m_quick; ///< in motion, where the window has too many pixels
+    std::unique_ptr<QOpenGLFramebufferObject> m_quick; ///< in motion, where the window has too many pixels or waits
     std::unique_ptr<QOpenGLFramebufferObject>
         m_plain; ///< the picture at rest without smooth edges, where these take long
     bool m_ready = false;
-    RestPicture m_restPicture;
-    double m_restMs = 0;       ///< spent on it so far
-    double m_lastRestMs = 0;   ///< and on the one before
-    bool m_plainFirst = false; ///< it is drawn without smooth edges first
+    SteppedPicture m_restPicture;
+    SteppedPicture m_motion;       ///< a moving frame that takes longer than the window may wait
+    GlScene::Counts m_motionShown; ///< what was in the frame that is shown meanwhile
+    double m_motionMs = 0;         ///< spent on it so far
+    double m_motionFactor = 1;     ///< that it is lightened by
+    bool m_motionWaiting = false;  ///< its next step is due
+    bool m_motionInSteps = false;  ///< the last one took so long
+    bool m_overlayAsked = false;   ///< what is laid over the next frame is drawn with it
+    bool m_movedOn = false;        ///< the camera went on since it was begun
+    double m_restMs = 0;           ///< spent on it so far
+    double m_lastRestMs = 0;       ///< and on the one before
+    bool m_plainFirst = false;     ///< it is drawn without smooth edges first
     bool m_plainStands = false;
-    bool m_plainShown = false;    ///< by the last frame
-    bool m_restWaiting = false;   ///< its next step is due
-    bool m_restShown = false;     ///< the last frame was of it as a whole
-    bool m_pictureStands = false; ///< there is something to look at while the next picture is drawn
+    bool m_plainShown = false;               ///< by the last frame
+    std::optional<DrawItem> m_restParticles; ///< that are laid over it
+    bool m_restAlone = false;                ///< it is all that the next frame has to show
+    bool m_restWaiting = false;              ///< its next step is due
+    bool m_restShown = false;                ///< the last frame was of it as a whole
+    bool m_pictureStands = false;            ///< there is something to look at while the next picture is drawn
     Stage m_stage = Stage::Gather;
     Shading m_shading = Shading::Shaded;
     Arrangement m_arrangement = Arrangement::One;

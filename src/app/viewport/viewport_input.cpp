@@ -14,7 +14,12 @@ namespace thicket::app {
 void Viewport::moved() {
     m_moving = true;
     m_rest.start();
-    update();
+    if (m_motion.valid())
+        m_movedOn = true; // the next frame begins when this one is shown
+    else if (m_motionInSteps)
+        goOnWithMotion();
+    else
+        refresh();
 }
 
 void Viewport::turn(double left, double up) {
@@ -63,7 +68,7 @@ void Viewport::mouseReleaseEvent(QMouseEvent* event) {
     else if (m_brush.painting())
         endStroke();
     else if (groundBrushOut())
-        update();
+        refresh();
     else if (event->button() == Qt::LeftButton && !m_wiping && !solo() && m_pressed.x() >= 0 &&
              QLineF(m_pressed, event->position()).length() <= kStill)
         chooseAt(event->position());
@@ -82,7 +87,7 @@ void Viewport::chooseAt(const QPointF& at) {
         if (cloud.opacity < opacity || cloud.metres >= metres)
             return false;
         m_bench.session.selectSubject(cloud.subject);
-        update();
+        refresh();
         emit selected();
         return true;
     };
@@ -93,7 +98,7 @@ void Viewport::chooseAt(const QPointF& at) {
                 return;
             m_bench.session.selectSubject(m_input.subjects[m_input.grounds[terrain->ground].subject]);
             m_groundPlace = terrain->place;
-            update();
+            refresh();
             emit selected();
             return;
         }
@@ -114,7 +119,7 @@ void Viewport::chooseAt(const QPointF& at) {
             const std::uint32_t id = m_input.subjects[m_input.batches[copy->batch].subject];
             m_bench.session.selectSubject(id);
             m_held = {copy, m_input.batches[copy->batch].copies, true};
-            update();
+            refresh();
             emit selected();
             return;
         }

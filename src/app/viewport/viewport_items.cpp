@@ -138,11 +138,11 @@ std::vector<DrawItem> Viewport::soloItems() {
     return items;
 }
 
-std::vector<DrawItem> Viewport::sceneItems(const Selection& selection) {
+std::vector<DrawItem> Viewport::sceneItems(const Selection& selection, int halvings) {
     const View view = shotView();
     const SelectOptions options = selectionOptions();
     std::vector<DrawItem> out;
-    m_groundTiles.add(m_bench.session.scene(), m_input, selection, out);
+    m_groundTiles.add(m_bench.session.scene(), m_input, selection, halvings, out);
     if (!m_flicker.isActive()) {
         const auto copies = itemsOf(m_bench.session.scene(), m_input, selection, view, options, m_views);
         out.insert(out.end(), copies.begin(), copies.end());

@@ -1,15 +1,13 @@
 #pragma once
-// The picture at rest: it comes about piece by piece, so that the window answers meanwhile.
+// A picture that comes about piece by piece, so that the window answers meanwhile.
 
 #include "app/viewport/gl_scene.h"
 
 namespace thicket::app {
 
 /// What is to be drawn, and how far that is.
-class RestPicture {
+class SteppedPicture {
 public:
-    static constexpr std::uint64_t kPiece = 12'000; ///< triangles between looks at the clock
-
     /// Whether this is the picture that is being drawn, or stands.
     [[nodiscard]] bool isOf(const std::vector<DrawItem>& items, const QMatrix4x4& matrix, Shading shading) const {
         return m_valid && m_matrix == matrix && m_shading == shading && m_items == items;
@@ -36,19 +34,22 @@ public:
         m_done = false;
     }
     [[nodiscard]] bool done() const { return m_done; }
+    /// It was begun, and neither done nor forgotten since.
+    [[nodiscard]] bool making() const { return m_valid && !m_done; }
+    [[nodiscard]] bool valid() const { return m_valid; }
     [[nodiscard]] const QMatrix4x4& matrix() const { return m_matrix; }
     [[nodiscard]] Shading shading() const { return m_shading; }
 
-    /// Draws the next piece by `draw(item, from, most)`, which returns where to go on, 0 at the end of the item; after
+    /// Draws the next piece, of about so many triangles at most, by `draw(item, from, most)`, which returns where to go on, 0 at the end of the item; after
     /// the last item `finish()`.
     /// REQUIRES   !done().
-    template <class Draw, class Finish> void step(const Draw& draw, const Finish& finish) {
+    template <class Draw, class Finish> void step(const Draw& draw, std::uint64_t triangles, const Finish& finish) {
         if (m_next == m_items.size()) {
             finish();
             m_done = true;
             return;
         }
-        m_from = draw(m_items[m_next], m_eye, m_from, kPiece);
+        m_from = draw(m_items[m_next], m_eye, m_from, triangles);
         m_next += m_from == 0 ? 1 : 0;
     }
 
