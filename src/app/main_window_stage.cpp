@@ -76,7 +76,10 @@ void MainWindow::showKind() {
     const bool thins = kind == Kind::Instances || kind == Kind::Strands; // by the same panel and chart
     m_gatherPanels->setCurrentIndex(static_cast<int>(kind));
     m_switchPanels->setCurrentIndex(thins ? 1 : emitter ? 3 : kind == Kind::Terrain ? 2 : 0);
-    if (m_stage == Stage::Switch) // once what was clicked is known
+    // No copy, until it is known which one was clicked.
+    m_switchPanel->setCopy(0);
+    m_fieldPanel->setCopy(0);
+    if (m_stage == Stage::Switch)
         QTimer::singleShot(0, this, &MainWindow::showFrame);
     // The pops of all subjects are one list, whatever is selected.
     auto* panel = qobject_cast<Panel*>(m_switchPanels->currentWidget());
