@@ -226,10 +226,11 @@ void SwitchChart::paintOverlay(QPainter& p) {
             text += tr(" · textures %1").arg(QString::fromStdString(memorySize(m_textures[i])));
         p.setFont(Look::font(11, 500));
         const double w = p.fontMetrics().horizontalAdvance(text);
-        // A label stands under its own step, where there is room for it.
-        if (x0 + 6 > textEnd && x0 + 6 + w < stairs.right()) {
+        // A label stands under its own step, or above it where it is longer than that: the line only falls.
+        const bool under = x0 + 8 + w < x1;
+        const double top = under ? yy + 3 : yy - 15;
+        if (x0 + 6 > textEnd && x0 + 6 + w < stairs.right() && top > stairs.top() - 3) {
             p.setPen(Look::level(static_cast<int>(i)));
-            const double top = yy + 3;
             p.drawText(QRectF(x0 + 6, top, w + 2, 13), Qt::AlignLeft | Qt::AlignVCenter, text);
             textEnd = x0 + 12 + w;
         }
