@@ -1,5 +1,7 @@
 #include "app/viewport/viewport.h"
 
+#include "bake/pop.h"
+
 #include "app/look/look.h"
 #include "app/viewport/to_qt.h"
 #include "scene/grounds.h"
@@ -343,6 +345,13 @@ void Viewport::standWhereItSwitches(double metres, int level) {
     const auto copy = nearest();
     if (!copy)
         return;
+    // A field is looked at from where its switches are judged: as one who walks there sees it.
+    if (const Subject* s = m_bench.session.subject(); s != nullptr && s->instances() != nullptr) {
+        const Vec3d centre = centreOf(placeOf(*copy), chainOf(*copy).bounds);
+        Vec3d way = m_sceneOrbit.eye() - centre;
+        way.y() = std::tan(PopOptions().elevation) * std::max(std::hypot(way.x(), way.z()), 1e-3);
+        m_sceneOrbit.lookFrom(centre + way, centre);
+    }
     const auto& grows = chainOf(*copy).growsWithScale;
     const auto at = static_cast<std::size_t>(level);
     standAt(metres * (at < grows.size() && grows[at] ? placeOf(*copy).scale : 1));
