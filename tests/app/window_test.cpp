@@ -519,8 +519,8 @@ TEST_F(WindowTest, cards_outlive_a_crash_though_they_were_never_saved) {
 TEST_F(WindowTest, levels_cut_again_after_opening_wear_their_own_materials) {
     const demo::Model skiff = demo::skiff();
     const fs::path source = folder.path() / "skiff.glb";
-    ASSERT_TRUE(writeFile(source, encodeGlb("skiff", {std::make_shared<const Mesh>(skiff.levels.front())},
-                                            skiff.surfaces, GlbLevels::Named, {})));
+    ASSERT_TRUE(writeFile(source, encodeGlb("skiff", {std::make_shared<const Mesh>(skiff.levels[1])}, skiff.surfaces,
+                                            GlbLevels::Named, {})));
     window->open({text(source)});
     waitForJobs();
     Workbench& bench = window->bench();
@@ -1038,8 +1038,8 @@ TEST_F(WindowTest, cards_are_baked_drawn_saved_and_shipped) {
 TEST_F(WindowTest, a_level_gets_lighter_materials_and_its_source_keeps_its_own) {
     const demo::Model gate = demo::skiff();
     const fs::path file = folder.path() / "skiff.glb";
-    ASSERT_TRUE(writeFile(file, encodeGlb("skiff", {std::make_shared<const Mesh>(gate.levels.front())}, gate.surfaces,
-                                          GlbLevels::Named, {})));
+    ASSERT_TRUE(writeFile(
+        file, encodeGlb("skiff", {std::make_shared<const Mesh>(gate.levels[1])}, gate.surfaces, GlbLevels::Named, {})));
     window->open({text(file)});
     waitForJobs();
     window->setStage(Stage::Thin);

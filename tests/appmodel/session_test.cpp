@@ -104,8 +104,8 @@ TEST_F(SessionTest, levels_cut_again_after_opening_outlive_undo) {
 }
 
 TEST_F(SessionTest, the_record_of_what_is_looked_at_is_made_ahead) {
-    add("ball", 40);
-    add("buoy", 60);
+    add("ball", 24);
+    add("buoy", 36);
     const std::uint32_t ball = scene().subjects[0].id;
     const std::uint32_t buoy = scene().subjects[1].id;
     bench.thin.recordAhead(ball);
