@@ -10,6 +10,10 @@
 namespace thicket {
 namespace fs = std::filesystem;
 
+std::filesystem::path fullPath(const std::filesystem::path& path) {
+    return path.empty() ? std::filesystem::current_path() : std::filesystem::absolute(path).lexically_normal();
+}
+
 Result<std::vector<std::byte>> readFile(const fs::path& path, std::uintmax_t most) {
     std::error_code ec;
     if (!fs::exists(path, ec))

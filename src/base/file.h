@@ -14,6 +14,9 @@ namespace thicket {
 
 constexpr std::uintmax_t kAnySize = ~std::uintmax_t{0};
 
+/// Absolute, without dots; of no path the folder that is worked in, which is that of a file without one.
+std::filesystem::path fullPath(const std::filesystem::path& path);
+
 /// ERRORS     NotFound; BadInput when it is a folder, a pipe or a device; TooLarge when it is larger than `most` bytes,
 ///            before anything is allocated.
 Result<std::vector<std::byte>> readFile(const std::filesystem::path& path, std::uintmax_t most = kAnySize);

@@ -12,8 +12,8 @@
 
 #include "image/image.h"
 
-#include <fstream>
 #include <fmt/format.h>
+#include <fstream>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -567,6 +567,39 @@ TEST(CliField, a_table_becomes_a_project_and_bad_rows_stop_it_unless_they_are_le
     const auto load = readProject(files.project, {});
     ASSERT_TRUE(load);
     EXPECT_EQ(load->scene.subjects.back().instances()->copies->size(), 2U);
+}
+
+/// The folder that is worked in, until the end of a test.
+class WorkingIn {
+public:
+    explicit WorkingIn(const fs::path& folder) : m_before(fs::current_path()) { fs::current_path(folder); }
+    ~WorkingIn() { fs::current_path(m_before); }
+    WorkingIn(const WorkingIn&) = delete;
+    WorkingIn& operator=(const WorkingIn&) = delete;
+
+private:
+    fs::path m_before;
+};
+
+TEST(CliField, names_without_a_folder_are_of_the_one_that_is_worked_in) {
+    const TempFolder folder;
+    ballFile(folder.path(), "ball.glb", 12);
+    const WorkingIn here(folder.path());
+    ASSERT_TRUE(writeTextFile("t.csv", "asset,x,y,z\nball,0,0,0\nball,4,0,1\n"));
+    const Ran table = run({"field", "t.csv", "--assets", "ball.glb", "-o", "t.thicket.json"});
+    ASSERT_EQ(table.code, 0) << table.err;
+    EXPECT_EQ(run({"select", "t.thicket.json", "--eye", "0,1,9", "--look", "0,0,0"}).code, 0);
+    const auto written = nlohmann::json::parse(*readTextFile("t.thicket.json"));
+    EXPECT_EQ(written["subjects"][0]["source"]["path"], "ball.glb") << "named from the project's folder";
+    // A recipe with a picture beside it, and the project of it.
+    const Image mask = encodePng({2, 2, std::vector<std::uint8_t>(16, 255)}, "mask");
+    ASSERT_TRUE(writeFile("mask.png", mask.encoded));
+    ASSERT_TRUE(writeTextFile("s.recipe.json", R"({"format": "lean-thicket-recipe", "version": 1, "name": "Balls",
+        "density": 2, "mask": "mask.png", "ground": {"height": 0, "low": [-5, -5], "high": [5, 5]},
+        "assets": [{"subject": "ball"}]})"));
+    const Ran scattered = run({"scatter", "s.recipe.json", "--assets", "ball.glb", "-o", "s.thicket.json"});
+    EXPECT_EQ(scattered.code, 0) << scattered.err;
+    EXPECT_EQ(run({"pops", "s.thicket.json"}).code, 0) << "one level has no switches";
 }
 
 TEST(CliField, a_recipe_is_scattered_the_same_each_time_and_too_many_are_refused_with_the_forecast) {

@@ -1,5 +1,6 @@
 #include "io/json/emitter_json.h"
 
+#include "base/file.h"
 #include "io/json/switching_json.h"
 
 #include <fmt/format.h>
@@ -43,7 +44,7 @@ ordered_json encode(const EmitterPart& p, const std::filesystem::path& folder) {
     if (p.local)
         out["local"] = true;
     if (!p.sprite.empty()) {
-        const auto relative = p.sprite.lexically_relative(std::filesystem::absolute(folder).lexically_normal());
+        const auto relative = p.sprite.lexically_relative(fullPath(folder));
         out["sprite"] = (relative.empty() ? p.sprite : relative).generic_string();
     }
     return out;
@@ -96,7 +97,7 @@ EmitterPart decodePart(const ordered_json& in, const std::filesystem::path& fold
     p.glows = flag(in, "glows", path, false);
     p.local = flag(in, "local", path, false);
     if (const std::string sprite = string(in, "sprite", path, ""); !sprite.empty())
-        p.sprite = (std::filesystem::absolute(folder) / sprite).lexically_normal();
+        p.sprite = (fullPath(folder) / sprite).lexically_normal();
     return p;
 }
 

@@ -1,5 +1,6 @@
 #include "io/json/field_json.h"
 
+#include "base/file.h"
 #include <fmt/format.h>
 #include <limits>
 
@@ -82,7 +83,7 @@ ordered_json encode(const ScatterRecipe& r, const SubjectNames& names, const std
         out["height"] = {r.leastHeight, r.mostHeight};
     if (!r.mask.empty()) {
         const std::filesystem::path relative =
-            r.mask.lexically_relative(std::filesystem::absolute(folder).lexically_normal());
+            r.mask.lexically_relative(fullPath(folder));
         out["mask"] = (relative.empty() ? r.mask : relative).generic_string();
     }
     if (!r.near.empty()) {
@@ -148,7 +149,7 @@ ScatterRecipe decodeRecipe(const ordered_json& in, const SubjectNames& names, co
     std::tie(r.leastHeight, r.mostHeight) =
         rising(in, "height", path, -kAnyHeight, kAnyHeight, {r.leastHeight, r.mostHeight});
     if (const std::string mask = string(in, "mask", path, ""); !mask.empty())
-        r.mask = (std::filesystem::absolute(folder) / mask).lexically_normal();
+        r.mask = (fullPath(folder) / mask).lexically_normal();
     if (in.contains("near")) {
         const ordered_json& items = list(in, "near", path);
         for (std::size_t i = 0; i < items.size(); ++i) {

@@ -404,7 +404,7 @@ EmitterBody decodeEmitterBody(const ordered_json& in, const fs::path& folder, co
 } // namespace
 
 fs::path relativeTo(const fs::path& file, const fs::path& folder) {
-    const fs::path relative = file.lexically_relative(fs::absolute(folder).lexically_normal());
+    const fs::path relative = file.lexically_relative(fullPath(folder));
     return relative.empty() ? file : relative;
 }
 
