@@ -16,7 +16,6 @@ constexpr double kStrip = 8;         // pixels of the screen
 constexpr int kBin = 8;              // pixels along a square that lists the copies which may be met there
 constexpr int kPictures = 4;         // all finer, one by one, at one distance, all coarser
 constexpr std::size_t kAllCoarser = 3;
-constexpr int kWidth = 192;          // pixels looked at
 constexpr double kLeastDepth = 0.05; // of the distance; nearer copies are left out
 
 /// Where a shot is seen from.
@@ -75,7 +74,7 @@ std::optional<Seat> seatOf(const BandCopy& copy, std::uint32_t index, const Band
 struct Frame {
     double scale = 1; ///< pixels looked at for each of the screen's
     double top = 0;   ///< pixels of the screen above the target
-    int width = kWidth;
+    int width = 1;
     int height = 1;
     int strip = 1;
     int samples = 1; ///< along a pixel's side
@@ -236,8 +235,7 @@ Result<BandLine> lookAtBand(std::span<const BandShot> shots, double pixelsPerMet
         stands.push_back(standOf(shots[i], options));
         for (std::uint32_t k = 0; k < shots[i].copies.size(); ++k) {
             const auto seat = seatOf(shots[i].copies[k], k, shots[i], stands[i], pixelsPerMetre);
-            // Before it is known how much smaller the picture is than the screen, all that it may show is kept.
-            if (!seat || seat->right < -kWidth || seat->left > kWidth)
+            if (!seat || seat->right < -kBandWidth / 2 || seat->left > kBandWidth / 2)
                 continue;
             low = std::min(low, seat->low);
             high = std::max(high, seat->high);
@@ -249,6 +247,7 @@ Result<BandLine> lookAtBand(std::span<const BandShot> shots, double pixelsPerMet
     Frame f;
     f.scale = std::min(1.0, options.mostPixels / std::max(high - low, 1.0));
     f.top = high + 1 / f.scale;
+    f.width = std::max(1, static_cast<int>(std::lround(kBandWidth * f.scale)));
     f.strip = std::max(2, static_cast<int>(std::lround(kStrip * f.scale)));
     f.height = std::max(2 * f.strip + 1, static_cast<int>(std::ceil((high - low) * f.scale)) + 2);
     f.samples = std::max(1, options.samplesPerSide / 2);

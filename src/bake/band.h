@@ -7,6 +7,8 @@
 
 namespace thicket {
 
+constexpr double kBandWidth = 192; ///< pixels of the screen that a shot is wide
+
 /// A copy of a field near such a place. Neither appearance is owned.
 struct BandCopy {
     const Appearance* finer = nullptr;

@@ -17,27 +17,6 @@ constexpr int kSides = 8;              // that each is looked at from
 constexpr std::size_t kCounted = 4096; // copies that are counted to find the fullest picture
 constexpr double kHalfView = 0.1;      // the tangent of half the picture, to count by
 
-/// A copy as it is drawn from an eye.
-struct Drawn {
-    double distance = 0; ///< that its level is decided by
-    double size = 0;     ///< times its own scale; 0: it is not drawn
-    double from = 0;     ///< where it switches, without the soft band
-};
-
-Drawn drawnFrom(const FieldBand& band, const BandAsset& asset, std::size_t slot, const Vec3d& eye) {
-    const Placement& copy = (*band.copies)[slot];
-    const double centre = (copy.position - eye).norm();
-    Drawn out;
-    const double keep = asset.thinning.keepAt(centre);
-    out.size = asset.thinning.sizeAt(centre) *
-               sizeInBand(asset.thinning, keep, rankOf(static_cast<std::uint32_t>(slot), band.copies->size()));
-    const double scale = copy.scale * asset.thinning.sizeAt(centre);
-    const bool nearest = band.measureFrom == MeasureFrom::NearestPoint;
-    out.distance = nearest ? std::max(0.0, centre - asset.radius * scale) : centre;
-    out.from = asset.metres * (asset.growsWithScale ? scale : 1.0) * copy.importance;
-    return out;
-}
-
 const BandAsset* assetOf(const FieldBand& band, const Placement& copy) {
     const auto found = std::find_if(band.assets.begin(), band.assets.end(),
                                     [&copy](const BandAsset& a) { return a.place == copy.asset; });
@@ -45,19 +24,28 @@ const BandAsset* assetOf(const FieldBand& band, const Placement& copy) {
 }
 
 /// Whether a copy is near enough to its switch to be looked at.
-bool besideSwitch(const FieldBand& band, const Drawn& drawn) {
-    return std::abs(drawn.distance - drawn.from) < (band.width + kBesideBand) * drawn.from;
+bool besideSwitch(const FieldBand& band, const BandDrawn& drawn) {
+    return drawn.size > 0 && std::abs(drawn.distance - drawn.from) < (band.width + kBesideBand) * drawn.from;
+}
+
+/// Whether a copy may lie in the width of a shot.
+bool mayBeSeen(const BandAsset& asset, const Placement& copy, const View& view) {
+    const Vec3d way = copy.position - view.eye;
+    const double depth = way.dot(view.forward);
+    const double reach = 2 * asset.chain.radius * copy.scale * asset.thinning.growAt(way.norm());
+    return depth > 0 &&
+           std::abs(way.dot(view.forward.cross(kUp).normalized())) < kBandWidth / 2 / view.pixelScale() * depth + reach;
 }
 
 struct Standing {
-    Vec3d eye{0, 0, 0};
+    View view;
     Vec3d target{0, 0, 0};
     int count = -1; ///< copies that are seen
 };
 
 /// Where pictures are fullest of copies that are about to switch, the fullest first. The first copies of a field are
 /// spread evenly over it, whatever its shape.
-std::vector<Standing> fullest(const FieldBand& band, const PopOptions& options) {
+std::vector<Standing> fullest(const FieldBand& band, const View& stated, const PopOptions& options) {
     const Placements& copies = *band.copies;
     std::vector<Standing> out;
     for (std::size_t i = 0; i < copies.size() && out.size() < kStands; ++i) {
@@ -66,26 +54,25 @@ std::vector<Standing> fullest(const FieldBand& band, const PopOptions& options) 
             continue;
         // Its own switch is in the middle of the picture.
         const double scale = asset->growsWithScale ? copies[i].scale : 1.0;
-        const double far = asset->metres * scale * copies[i].importance +
-                           (band.measureFrom == MeasureFrom::NearestPoint ? asset->radius * copies[i].scale : 0.0);
+        const double radius = asset->chain.radius * copies[i].scale;
+        const double nearest = asset->chain.rule.measureFrom == MeasureFrom::NearestPoint ? radius : 0;
+        const double far = std::max(asset->metres * scale * copies[i].importance + nearest, 1.2 * radius);
         Standing best;
         for (int side = 0; side < kSides; ++side) {
             const double yaw = 2 * std::numbers::pi * (side + 0.25) / kSides;
             const double level = std::cos(options.elevation);
             const Vec3d back(std::sin(yaw) * level, std::sin(options.elevation), std::cos(yaw) * level);
-            const Vec3d eye = copies[i].position + back * far;
-            const Vec3d right = kUp.cross(back).normalized();
+            const View view = lookAt(stated, copies[i].position + back * far, copies[i].position);
             int count = 0;
             for (std::size_t k = 0; k < std::min(copies.size(), kCounted); ++k) {
                 const BandAsset* other = assetOf(band, copies[k]);
-                const Vec3d way = copies[k].position - eye;
-                if (other == nullptr || std::abs(way.dot(right)) > kHalfView * -way.dot(back))
-                    continue;
-                const Drawn drawn = drawnFrom(band, *other, k, eye);
-                count += drawn.size > 0 && besideSwitch(band, drawn) ? 1 : 0;
+                count += other != nullptr && mayBeSeen(*other, copies[k], view) &&
+                                 besideSwitch(band, drawnFrom(band, *other, k, view))
+                             ? 1
+                             : 0;
             }
             if (count > best.count)
-                best = {eye, copies[i].position, count};
+                best = {view, copies[i].position, count};
         }
         out.push_back(best);
     }
@@ -118,6 +105,27 @@ void takeWorse(PopScore& worst, const PopScore& one) {
 
 } // namespace
 
+bool BandAsset::operator==(const BandAsset& o) const {
+    return place == o.place && finer == o.finer && coarser == o.coarser && finerSurfaces == o.finerSurfaces &&
+           coarserSurfaces == o.coarserSurfaces && finerViews == o.finerViews && coarserViews == o.coarserViews &&
+           metres == o.metres && growsWithScale == o.growsWithScale && thinning == o.thinning &&
+           chain.rule.measureFrom == o.chain.rule.measureFrom;
+}
+
+BandDrawn drawnFrom(const FieldBand& band, const BandAsset& asset, std::size_t slot, const View& view) {
+    const Placement& copy = (*band.copies)[slot];
+    const double metres = (centreOf(copy, asset.chain.bounds) - view.eye).norm();
+    const double rank = rankOf(static_cast<std::uint32_t>(slot), band.copies->size());
+    BandDrawn out;
+    out.size = asset.thinning.growAt(metres) * sizeInBand(asset.thinning, asset.thinning.keepAt(metres), rank);
+    Placement grown = copy; // on its way out it counts as whole
+    grown.scale *= asset.thinning.sizeAt(metres);
+    out.distance = copyDistance(asset.chain, grown, view, asset.chain.rule.measureFrom);
+    out.from = asset.metres * (asset.growsWithScale ? grown.scale : 1.0) * copy.importance;
+    out.softFrom = out.from * softFactor(band.width, spreadOf(copy.id));
+    return out;
+}
+
 double FieldBand::metres() const {
     double out = 1e300;
     for (const BandAsset& a : assets)
@@ -145,7 +153,6 @@ FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, co
     const InstancesBody& body = *field.instances();
     FieldBand out;
     out.width = field.rule.softBand;
-    out.measureFrom = field.rule.measureFrom;
     std::vector<bool> used(body.assets.size(), false);
     std::size_t left = used.size();
     for (const Placement& copy : *body.copies) {
@@ -173,16 +180,17 @@ FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, co
         out.assets.push_back(
             {place, levels[before].mesh, levels[level].mesh, surfacesOf(*asset, levels[before]),
              surfacesOf(*asset, levels[level]), levels[before].views, levels[level].views, chain.fromMetres[level],
-             chain.growsWithScale[level], chain.radius,
-             nearerBy(thinningFor(body.thinning, fullHeightOf(view, chain.radius)), nearerTimes(view, field.id))});
+             chain.growsWithScale[level],
+             nearerBy(thinningFor(body.thinning, fullHeightOf(view, chain.radius)), nearerTimes(view, field.id)),
+             chain});
     }
     if (!out.assets.empty())
         out.copies = body.copies;
     return out;
 }
 
-Result<PopScore> scoreBand(const FieldBand& band, double pixelsPerMetre, const PopOptions& options,
-                           const JobContext& job) {
+Result<PopScore> scoreBand(const FieldBand& band, const View& view, const PopOptions& options, const JobContext& job) {
+    const double pixelsPerMetre = view.pixelScale();
     std::vector<BandLooks> looks = looksOf(band);
     PopScore out;
     for (std::size_t i = 0; i < band.assets.size(); ++i) {
@@ -199,21 +207,22 @@ Result<PopScore> scoreBand(const FieldBand& band, double pixelsPerMetre, const P
     }
 
     std::vector<BandShot> shots;
-    for (const Standing& standing : fullest(band, options)) {
-        BandShot shot{standing.eye, standing.target, {}};
+    for (const Standing& standing : fullest(band, view, options)) {
+        if (job.cancelled())
+            return cancelledError();
+        BandShot shot{standing.view.eye, standing.target, {}};
         for (std::size_t slot = 0; slot < band.copies->size(); ++slot) {
             const Placement& copy = (*band.copies)[slot];
             const BandAsset* asset = assetOf(band, copy);
-            if (asset == nullptr)
+            if (asset == nullptr || !mayBeSeen(*asset, copy, standing.view))
                 continue;
-            const Drawn drawn = drawnFrom(band, *asset, slot, standing.eye);
-            if (drawn.size <= 0 || !besideSwitch(band, drawn))
+            const BandDrawn drawn = drawnFrom(band, *asset, slot, standing.view);
+            if (!besideSwitch(band, drawn))
                 continue;
             BandLooks& own = looks[static_cast<std::size_t>(asset - band.assets.data())];
-            const Vec3d back = copy.rotation.conjugate() * (standing.eye - copy.position).normalized();
+            const Vec3d back = copy.rotation.conjugate() * (standing.view.eye - copy.position).normalized();
             shot.copies.push_back({&own.finer.from(back), &own.coarser.from(back), copy.position, copy.rotation,
-                                   copy.scale * drawn.size,
-                                   drawn.distance >= drawn.from * softFactor(band.width, spreadOf(copy.id)),
+                                   copy.scale * drawn.size, drawn.distance >= drawn.softFrom,
                                    drawn.distance >= drawn.from});
         }
         shots.push_back(std::move(shot));

@@ -3,6 +3,7 @@
 
 #include "bake/band.h"
 #include "scene/scene.h"
+#include "switching/copy_distance.h"
 #include "switching/thinning.h"
 
 namespace thicket {
@@ -18,9 +19,10 @@ struct BandAsset {
     ViewGrid coarserViews;
     double metres = 0; ///< where the switch is for a copy of scale 1
     bool growsWithScale = true;
-    double radius = 1; ///< of the asset
-    Thinning thinning; ///< in force
-    bool operator==(const BandAsset&) const = default;
+    Thinning thinning;   ///< in force
+    ResolvedChain chain; ///< by which distances are measured
+    /// All that a score follows from. Of the chain that is the rest and the bounds, which are those of the meshes.
+    bool operator==(const BandAsset& other) const;
 };
 
 /// All of a field's assets that switch to a level of the same number.
@@ -28,8 +30,7 @@ struct FieldBand {
     SharedPlacements copies; ///< null: no field
     std::vector<BandAsset> assets;
     double width = 0; ///< of the soft band, 0..0.5
-    MeasureFrom measureFrom = MeasureFrom::NearestPoint;
-    int finer = 0; ///< the level that most of them show before
+    int finer = 0;    ///< the level that most of them show before
     bool operator==(const FieldBand&) const = default;
 
     [[nodiscard]] bool none() const { return copies == nullptr; }
@@ -39,15 +40,26 @@ struct FieldBand {
     [[nodiscard]] FieldBand movedTo(double metres) const;
 };
 
+/// A copy as it is drawn from a view.
+struct BandDrawn {
+    double size = 0;     ///< times its own; 0: it is not drawn
+    double distance = 0; ///< that its level is decided by
+    double from = 0;     ///< where it switches, if all did at one distance
+    double softFrom = 0; ///< and where it does
+};
+/// slot   its place in the field's copies.
+BandDrawn drawnFrom(const FieldBand& band, const BandAsset& asset, std::size_t slot, const View& view);
+
 /// The switch of a field to a level; none where no asset has one within reach.
 FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, const View& view);
 /// The most levels that one of its assets has.
 std::size_t mostLevels(const Scene& scene, const Subject& field);
 
-/// Looks at the copies round the place where most of them switch, and at a copy of each asset by itself, as near as any
+/// Looks at the copies round the places where most of them switch, and at a copy of each asset by itself, as near as any
 /// of them switches.
+/// view       the stated one: its lens and lines.
 /// ERRORS     Cancelled.
-Result<PopScore> scoreBand(const FieldBand& band, double pixelsPerMetre, const PopOptions& options,
-                           const JobContext& job);
+/// COST       O(copies) for each of five places, and the looks at those that are seen there.
+Result<PopScore> scoreBand(const FieldBand& band, const View& view, const PopOptions& options, const JobContext& job);
 
 } // namespace thicket

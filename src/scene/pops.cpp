@@ -66,7 +66,7 @@ void addField(const Subject& s, const Scene& scene, const View& view, std::vecto
         key.metres = key.band.metres();
         key.pixelScale = scene.settings.view.pixelScale();
         const int finer = key.band.finer;
-        out.push_back({s.id, finer, static_cast<int>(level), std::move(key)});
+        out.push_back({s.id, finer, static_cast<int>(level), std::move(key), view});
     }
 }
 
@@ -205,7 +205,7 @@ Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, c
     if (place.key.tree)
         return scoreGround(subject, place, options, job);
     if (!place.key.band.none())
-        return scoreBand(place.key.band, place.key.pixelScale, options, job);
+        return scoreBand(place.key.band, place.view, options, job);
     const auto viewsOfLevel = [&](const std::shared_ptr<const Mesh>& mesh) {
         for (const Level& level : subject.mesh().levels)
             if (level.mesh == mesh)

@@ -31,6 +31,7 @@ struct SwitchPlace {
     int finer = 0; ///< the level shown before
     int level = 1; ///< the coarser one
     PopKey key;
+    View view = {}; ///< of a field: the stated one
 
     /// The same switch at another distance.
     [[nodiscard]] SwitchPlace movedTo(double metres) const;

@@ -1,5 +1,7 @@
 #include "scene/smooth.h"
 
+#include "scene/kinds.h"
+
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>

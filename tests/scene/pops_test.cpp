@@ -1,9 +1,12 @@
 // The switches of a scene and their scores.
 
+#include "image/colour.h"
 #include "scene/edits.h"
 #include "scene/emitter_subject.h"
 #include "scene/fields.h"
 #include "scene/grounds.h"
+#include "scene/kinds.h"
+#include "scene/select_input.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
@@ -234,6 +237,97 @@ TEST(Pops, meshes_that_stand_in_fields_alone_are_judged_there) {
     EXPECT_NEAR(switchesOf(scene).back().key.metres, 40, 1e-6);
 }
 
+TEST(Pops, of_a_field_show_copies_as_the_selector_draws_them) {
+    Scene scene = ballField({0.6F, 0.2F, 0.2F, 1}, 0.35);
+    Subject& field = scene.subjects.back();
+    auto& body = std::get<InstancesBody>(field.body);
+    body.thinning.keep.points = {{10, 1}, {30, 0.4}, {60, 0.2}};
+    field.rule.hysteresis = 0; // on the way to finer levels
+    field.rule.cullBelowPx = 0;
+    Placements copies = *body.copies;
+    for (std::size_t i = 0; i < copies.size(); ++i) {
+        copies[i].scale = 0.3 + 0.4 * std::fmod(0.618 * static_cast<double>(i), 1.0);
+        copies[i].rotation = Quatd(Eigen::AngleAxisd(static_cast<double>(i), kUp));
+        copies[i].importance = i % 5 == 0 ? 1.5 : 1;
+    }
+    body.copies = std::make_shared<const Placements>(std::move(copies));
+    for (const DecideBy unit : {DecideBy::Distance, DecideBy::ScreenHeight})
+        for (const MeasureFrom from : {MeasureFrom::NearestPoint, MeasureFrom::Centre}) {
+            field.rule.decideBy = unit;
+            field.rule.measureFrom = from;
+            body.fixed[1] = FixedSwitch{unit, unit == DecideBy::Distance ? 25 : 0.03};
+            const View view = lookAt(scene.statedView(), {30, 4, 90}, {30, 0, 20});
+            const FieldBand band = bandOf(scene, field, 1, view);
+            ASSERT_EQ(band.assets.size(), 1U);
+            const SelectInput input = selectInput(scene, view);
+            SelectOptions options;
+            options.fades = options.cullView = options.cullHidden = false;
+            SelectState state;
+            Selection selection;
+            select(input, view, 0, options, state, selection);
+            ASSERT_EQ(input.batches.size(), 1U);
+            const CellTable& table = *input.batches[0].copies;
+            std::size_t drawn = 0;
+            std::size_t coarser = 0;
+            for (std::uint32_t slot = 0; slot < table.size(); ++slot) {
+                const Pick pick = pickOf(input, view, 0, options, state, {0, slot});
+                const BandDrawn here = drawnFrom(band, band.assets[0], table.placementOf[slot], view);
+                ASSERT_EQ(here.size > 0, pick.culled == Culled::No) << slot;
+                if (pick.culled != Culled::No)
+                    continue;
+                ++drawn;
+                EXPECT_NEAR(here.size, drawnSize(input.batches[0], view, options, slot), 1e-12);
+                EXPECT_NEAR(here.distance, pick.distance, 1e-9);
+                ASSERT_EQ(here.distance >= here.softFrom, pick.level == 1) << slot;
+                coarser += pick.level == 1 ? 1 : 0;
+            }
+            EXPECT_GT(coarser, 100U);
+            EXPECT_GT(drawn, coarser + 20) << "both levels are there";
+        }
+}
+
+TEST(Pops, of_a_field_know_how_far_apart_the_colours_are) {
+    // Flat squares that face the eye fill the ground from side to side: what is compared are two known colours.
+    Mesh square;
+    square.positions = {{-0.6F, 0, 0}, {0.6F, 0, 0}, {0.6F, 6, 0}, {-0.6F, 6, 0}};
+    square.indices = {0, 1, 2, 0, 2, 3};
+    square.parts = {{0, 2, 0}};
+    const auto painted = [](const Vec3f& color) {
+        Surfaces out;
+        out.materials.resize(1);
+        out.materials[0].baseColor = {color.x(), color.y(), color.z(), 1};
+        out.materials[0].doubleSided = true;
+        return out;
+    };
+    const Vec3f green(0.2F, 0.5F, 0.2F);
+    const Vec3f brown(0.3F, 0.3F, 0.1F);
+    const Surfaces finer = painted(green);
+    const Surfaces coarser = painted(brown);
+    const Appearance finerSeen(square, finer);
+    const Appearance coarserSeen(square, coarser);
+    // Rows behind one another on a slope, so that each is seen above the one before; the farther half has switched.
+    BandShot shot{{0, 60, 60}, {0, 0, 0}, {}};
+    for (int row = -6; row <= 6; ++row)
+        for (int column = -20; column <= 20; ++column)
+            shot.copies.push_back({&finerSeen, &coarserSeen, Vec3d(column, -2.0 * row, 2.0 * row), Quatd::Identity(), 1,
+                                   (row + column) % 2 == 0, row < 0});
+    const auto line = lookAtBand(std::span(&shot, 1), 900, {}, {});
+    ASSERT_TRUE(line);
+    const double shade =
+        0.35 + 0.65 * Vec3d(0, 0, 1).dot(Vec3d(std::sin(0.6), 0.9, std::cos(0.6) / std::sqrt(2)).normalized());
+    const double apart = static_cast<double>(
+        (labOf(static_cast<float>(shade) * brown) - labOf(static_cast<float>(shade) * green)).norm());
+    EXPECT_NEAR(line->sudden, apart, 0.12 * apart) << "one colour above the other";
+    EXPECT_LT(line->soft, 0.25 * apart) << "every other one everywhere makes no line";
+    for (BandCopy& copy : shot.copies)
+        copy.soft = copy.sudden = true;
+    const auto all = lookAtBand(std::span(&shot, 1), 900, {}, {});
+    EXPECT_LT(all->sudden, 1e-3) << "where all have switched there is none either";
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_FALSE(lookAtBand(std::span(&shot, 1), 900, {}, {stop.get_token(), {}}));
+}
+
 /// Fewer pictures and smaller ones.
 PopOptions quick() {
     PopOptions options;
@@ -296,6 +390,35 @@ TEST(Smooth, all_levels_of_a_subject_come_out_in_order_and_what_is_unseen_stays)
     std::stop_source stop;
     stop.request_stop();
     EXPECT_EQ(smoothLater(scene, 7, std::nullopt, quick(), {stop.get_token(), {}}).error().code, ErrorCode::Cancelled);
+}
+
+TEST(Smooth, moves_the_switch_of_a_field_and_leaves_its_meshes_alone) {
+    Scene scene = ballField({0.2F, 0.5F, 0.2F, 1}, 0.2);
+    Subject& field = scene.subjects.back();
+    const auto metres = [&] { return switchesOf(scene).at(0).key.metres; };
+    double near = 25;
+    PopScore seen;
+    do { // until a copy by itself is seen to switch
+        near /= 1.5;
+        std::get<InstancesBody>(field.body).fixed[1] = FixedSwitch{DecideBy::Distance, near};
+        seen = *scoreSwitch(field, switchesOf(scene)[0], quick(), {});
+    } while (seen.unseen(field.rule.allowPx) && near > 0.3);
+    ASSERT_FALSE(seen.unseen(field.rule.allowPx));
+    const Subject ball = scene.subjects[0];
+    const auto made = smoothLater(scene, field.id, 1, quick(), {});
+    ASSERT_TRUE(made);
+    ASSERT_EQ(made->switches.size(), 1U);
+    EXPECT_NEAR(made->switches[0].fromMetres, near, 1e-9);
+    EXPECT_TRUE(made->switches[0].unseen);
+    EXPECT_GT(made->switches[0].toMetres, near);
+    EXPECT_EQ(made->subject.id, field.id);
+    field = made->subject;
+    EXPECT_NEAR(metres(), made->switches[0].toMetres, 1e-6 * metres());
+    EXPECT_TRUE(scoreSwitch(field, switchesOf(scene)[0], quick(), {})->unseen(field.rule.allowPx));
+    EXPECT_EQ(scene.subjects[0].mesh().levels[1].fixed, ball.mesh().levels[1].fixed);
+    // A field without one of its meshes has no switch of it.
+    scene.subjects.erase(scene.subjects.begin());
+    EXPECT_TRUE(switchesOf(scene).empty());
 }
 
 } // namespace
