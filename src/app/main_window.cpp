@@ -215,7 +215,10 @@ MainWindow::MainWindow() {
                 if (auto* area = qobject_cast<QScrollArea*>(up)) {
                     area->widget()->layout()->activate();
                     area->widget()->adjustSize();
-                    area->verticalScrollBar()->setValue(m_popList->mapTo(area->widget(), QPoint(0, 0)).y());
+                    const int top = m_popList->mapTo(area->widget(), QPoint(0, 0)).y();
+                    const int scrolled = area->verticalScrollBar()->value();
+                    if (top < scrolled || top + m_popList->height() > scrolled + area->viewport()->height())
+                        area->verticalScrollBar()->setValue(top);
                     break;
                 }
         });

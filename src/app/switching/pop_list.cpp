@@ -70,8 +70,6 @@ void PopRow::paintEvent(QPaintEvent*) {
     const QRectF text = QRectF(rect()).adjusted(22, 3, -8, -4);
     const QString amount =
         unseen ? tr("unseen")
-        : m_pop.score->field
-            ? tr("line ΔE %1 · %2").arg(m_pop.score->line, 0, 'f', 1).arg(pixelText(m_pop.score->outlineShift))
         : m_pop.score->cloud
             ? tr("ΔE %1 · cover %2").arg(m_pop.score->meanDeltaE, 0, 'f', 1).arg(percent(m_pop.score->changedPixels))
             : QStringLiteral("%1 · %2").arg(pixelText(m_pop.score->outlineShift), percent(m_pop.score->changedPixels));
@@ -86,7 +84,13 @@ void PopRow::paintEvent(QPaintEvent*) {
     p.drawText(
         text, Qt::AlignLeft | Qt::AlignBottom,
         tr("L%1 → L%2 at %3").arg(m_pop.place.finer).arg(m_pop.place.level).arg(distanceText(m_pop.place.key.metres)));
-    p.drawText(text, Qt::AlignRight | Qt::AlignBottom, tr("%1 px tall").arg(std::round(m_pop.score->pixelsTall)));
+    // Of a field the line across the ground is a thing of its own, and the first that is looked for.
+    const QString tall = tr("%1 px tall").arg(std::round(m_pop.score->pixelsTall));
+    const bool line = m_pop.score->field && m_pop.score->line > PopScore::kLineDeltaE;
+    p.drawText(text, Qt::AlignRight | Qt::AlignBottom,
+               !m_pop.score->field ? tall
+               : line              ? tr("a line, ΔE %1 · %2").arg(m_pop.score->line, 0, 'f', 1).arg(tall)
+                                   : tr("no line · %1").arg(tall));
 }
 
 void PopRow::mousePressEvent(QMouseEvent*) {
