@@ -46,7 +46,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
             m_rest.start(); // the exact picture waits for the end of the stroke, which is laid on a light one
             return;
         }
-        if (m_motion.valid()) {
+        if (m_motion.valid() && isVisible()) {
             m_rest.start(); // the light one is shown first
             return;
         }
@@ -487,12 +487,16 @@ void Viewport::selectLight() {
     SelectOptions options = selectionOptions();
     // What gets lighter as a motion begins does so at once: fades would be drawn twice just when there is least time.
     options.fades = options.fades && !m_lightBegins;
-    do {
+    // Each selection takes its time. Where a frame is still too heavy it takes some more steps, and the next is lighter.
+    constexpr int kMostTries = 2;
+    for (int tries = 0; tries < kMostTries; ++tries) {
         options.allowanceFactor = m_budget.factor();
         options.smallFactor = std::sqrt(m_budget.factor()); // of many small things the smallest wait for the rest
         options.keepFactor = 1 / m_budget.factor();
         select(m_input, shotView(), now(), options, m_lightState, m_light);
-    } while (m_budget.lighten(m_light.total.triangles));
+        if (!m_budget.lighten(m_light.total.triangles))
+            break;
+    }
     m_lightBegins = false;
 }
 

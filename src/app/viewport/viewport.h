@@ -290,6 +290,8 @@ private:
     [[nodiscard]] View frameView() const;
     void drawMoving(Frame frame, const QSize& pixels, bool intoWindow);
     void goOnWithMotion();
+    /// Calls `then` when the window has answered what it was asked meanwhile; once, however often it is asked for.
+    void later(bool& asked, std::function<void()> then);
     /// Asks for a frame and what is laid over it at once: asked for one after the other, the window would be put
     /// together twice, which in software rendering takes as long as many a frame.
     void refresh();
