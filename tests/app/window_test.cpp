@@ -601,6 +601,28 @@ TEST_F(WindowTest, nothing_breaks_at_other_sizes) {
         }
 }
 
+TEST_F(WindowTest, what_is_shown_stays_while_the_window_changes_its_size) {
+    thinBall();
+    rest();
+    Viewport& view = window->viewport();
+    const QImage before = view.grabFramebuffer();
+    const QColor ball = before.pixelColor(before.width() / 2, before.height() / 2);
+    const QColor above = before.pixelColor(before.width() / 2, 2);
+    ASSERT_GT(std::abs(ball.lightness() - above.lightness()), 8) << "something is to be seen there";
+    for (const QSize size : {QSize(1100, 900), QSize(1400, 760)}) {
+        window->resize(size);
+        const QImage meanwhile = view.grabFramebuffer();
+        ASSERT_EQ(meanwhile.size(), view.size());
+        EXPECT_FALSE(view.settled());
+        const QColor now = meanwhile.pixelColor(meanwhile.width() / 2, meanwhile.height() / 2);
+        EXPECT_NEAR(now.lightness(), ball.lightness(), 8);
+        EXPECT_NEAR(meanwhile.pixelColor(2, 2).lightness(), above.lightness(), 24) << "no bars beside it";
+    }
+    rest();
+    const QImage after = view.grabFramebuffer();
+    EXPECT_NEAR(after.pixelColor(after.width() / 2, after.height() / 2).lightness(), ball.lightness(), 8);
+}
+
 TEST_F(WindowTest, all_without_levels_are_thinned_as_one_step) {
     window->open({text(ballFile(folder.path(), "one.glb", 40)), text(ballFile(folder.path(), "two.glb", 50)),
                   text(ballFile(folder.path(), "three.glb", 60))});

@@ -486,11 +486,11 @@ void GlScene::resolve(unsigned from, unsigned to, int width, int height) {
     glBindFramebuffer(GL_FRAMEBUFFER, to);
 }
 
-void GlScene::enlarge(unsigned from, const QSize& size, unsigned to, const QSize& larger) {
+void GlScene::enlarge(unsigned from, const QSize& size, unsigned to, const QRect& place) {
     glBindFramebuffer(GL_READ_FRAMEBUFFER, from);
     glBindFramebuffer(GL_DRAW_FRAMEBUFFER, to);
-    glBlitFramebuffer(0, 0, size.width(), size.height(), 0, 0, larger.width(), larger.height(), GL_COLOR_BUFFER_BIT,
-                      GL_LINEAR);
+    glBlitFramebuffer(0, 0, size.width(), size.height(), place.x(), place.y(), place.x() + place.width(),
+                      place.y() + place.height(), GL_COLOR_BUFFER_BIT, GL_LINEAR);
     glBindFramebuffer(GL_FRAMEBUFFER, to);
 }
 

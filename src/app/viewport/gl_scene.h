@@ -102,8 +102,8 @@ public:
     void end();
     /// Copies a multisampled picture into a plain target, with its depths, and binds that.
     void resolve(unsigned from, unsigned to, int width, int height);
-    /// Copies a picture into a larger target, smoothed, and binds that.
-    void enlarge(unsigned from, const QSize& size, unsigned to, const QSize& larger);
+    /// Copies a picture into a place of another target, smoothed, and binds that. The place may reach beyond it.
+    void enlarge(unsigned from, const QSize& size, unsigned to, const QRect& place);
     /// Marks what was drawn since the last mark, and waits until all but the last `marks` of these are done.
     void waitForLastBut(std::size_t marks);
     /// Uploads a mesh before it is first drawn. Returns false when it was there already.

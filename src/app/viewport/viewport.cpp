@@ -75,6 +75,23 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     });
     m_play.setInterval(33);
     connect(&m_play, &QTimer::timeout, this, &Viewport::playOn);
+    // What the window is asked comes first. In software rendering it takes as long to be put together as a step.
+    connect(this, &QOpenGLWidget::frameSwapped, this, [this] {
+        if (!std::exchange(m_putTogether, true))
+            QTimer::singleShot(0, this, [this] { m_putTogether = false; });
+    });
+    for (QTimer* next : {&m_nextOfMotion, &m_nextOfRest})
+        next->setSingleShot(true);
+    const auto nextIs = [this](QTimer& next, void (Viewport::*step)()) {
+        connect(&next, &QTimer::timeout, this, [this, &next, step] {
+            if (m_putTogether)
+                next.start();
+            else
+                (this->*step)();
+        });
+    };
+    nextIs(m_nextOfMotion, &Viewport::nextOfMotion);
+    nextIs(m_nextOfRest, &Viewport::nextOfRest);
     m_warm.setInterval(25);
     connect(&m_warm, &QTimer::timeout, this, &Viewport::warmOne);
     m_gl.setReadyListener([this] {
@@ -107,6 +124,7 @@ Viewport::~Viewport() {
     makeCurrent();
     m_smooth.reset();
     m_quick.reset();
+    m_kept.reset();
     m_plain.reset();
     if (m_ready)
         m_gl.release();
@@ -117,6 +135,8 @@ void Viewport::setStage(Stage stage) {
     const bool was = solo();
     m_stage = stage;
     m_motion.forget();
+    if (was != solo())
+        m_motionInSteps = true; // of one thing frames may be quick, of the scene too or not
     stopWalk();
     m_flicker.stop();
     toRest();

@@ -266,7 +266,7 @@ private:
     Rests drawRest(std::vector<DrawItem> items, const View& view, const QMatrix4x4& viewProjection,
                    const QSize& pixels);
     void stepRest();
-    void goOnWithRest();
+    void nextOfRest();
     void clearRest();
     void beginRest();
     Rests bringRest(const QSize& pixels);
@@ -289,9 +289,7 @@ private:
     static std::optional<DrawItem> takeParticles(Frame& frame);
     [[nodiscard]] View frameView() const;
     void drawMoving(Frame frame, const QSize& pixels, bool intoWindow);
-    void goOnWithMotion();
-    /// Calls `then` when the window has answered what it was asked meanwhile; once, however often it is asked for.
-    void later(bool& asked, std::function<void()> then);
+    void nextOfMotion();
     /// Asks for a frame and what is laid over it at once: asked for one after the other, the window would be put
     /// together twice, which in software rendering takes as long as many a frame.
     void refresh();
@@ -300,6 +298,8 @@ private:
     [[nodiscard]] QSize pixelSize() const;
     void stepMotion(qint64 mostMs);
     void showMotion(const QSize& pixels);
+    void keepShown();
+    void showKept(const QSize& pixels);
     void motionShown(const QSize& drawn, const QSize& pixels);
     void drawPiece(SteppedPicture& picture, std::uint64_t triangles);
     void drawGrid(const QMatrix4x4& viewProjection);
@@ -315,14 +315,16 @@ private:
     std::unique_ptr<QOpenGLFramebufferObject> m_quick; ///< in motion, where the window has too many pixels or waits
     std::unique_ptr<QOpenGLFramebufferObject>
         m_plain; ///< the picture at rest without smooth edges, where these take long
+    std::unique_ptr<QOpenGLFramebufferObject> m_kept; ///< what was shown before the window changed its size
+    QSize m_shownSize;                                ///< of what is shown, in the screen's pixels
     bool m_ready = false;
     SteppedPicture m_restPicture;
     SteppedPicture m_motion;       ///< a moving frame that takes longer than the window may wait
     GlScene::Counts m_motionShown; ///< what was in the frame that is shown meanwhile
     double m_motionMs = 0;         ///< spent on it so far
     double m_motionFactor = 1;     ///< that it is lightened by
-    bool m_motionWaiting = false;  ///< its next step is due
-    bool m_motionInSteps = false;  ///< the last one took so long
+    bool m_putTogether = false;    ///< the window was, since it last answered
+    bool m_motionInSteps = true;   ///< the last one took so long, or there was none to know it by
     bool m_overlayAsked = false;   ///< what is laid over the next frame is drawn with it
     bool m_movedOn = false;        ///< the camera went on since it was begun
     double m_restMs = 0;           ///< spent on it so far
@@ -332,7 +334,6 @@ private:
     bool m_plainShown = false;               ///< by the last frame
     std::optional<DrawItem> m_restParticles; ///< that are laid over it
     bool m_restAlone = false;                ///< it is all that the next frame has to show
-    bool m_restWaiting = false;              ///< its next step is due
     bool m_restShown = false;                ///< the last frame was of it as a whole
     bool m_pictureStands = false;            ///< there is something to look at while the next picture is drawn
     Stage m_stage = Stage::Gather;
@@ -379,6 +380,8 @@ private:
     double m_factorDrawn = 1;
     double m_frameMs = 0; ///< of the last moving frame, drawing and what the window does after it
     QTimer m_rest;
+    QTimer m_nextOfMotion; ///< its next step, when the window has answered what it was asked meanwhile
+    QTimer m_nextOfRest;   ///< likewise of the picture at rest
     QTimer m_walk;
     QTimer m_fades;
     QTimer m_warm; ///< uploads levels one by one, so that no switch waits for it

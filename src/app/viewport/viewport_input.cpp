@@ -17,7 +17,7 @@ void Viewport::moved() {
     if (m_motion.valid())
         m_movedOn = true; // the next frame begins when this one is shown
     else if (m_motionInSteps)
-        goOnWithMotion();
+        m_nextOfMotion.start();
     else
         refresh();
 }
@@ -203,6 +203,9 @@ void Viewport::keyPressEvent(QKeyEvent* event) {
 bool Viewport::event(QEvent* event) {
     if (event->type() == QEvent::Resize) {
         m_overlay->resize(size());
+        keepShown();
+        m_motion.forget();
+        m_moving = true;
         m_rest.start();
     }
     return QOpenGLWidget::event(event);

@@ -68,26 +68,24 @@ void Viewport::drawMoving(Frame frame, const QSize& pixels, bool intoWindow) {
 
 /// Goes on with the moving frame, or begins the next one, when the window has answered what it was asked meanwhile.
 /// Nothing is shown until it is done, so the window need not be put together before.
-void Viewport::goOnWithMotion() {
-    later(m_motionWaiting, [this] {
-        if (!m_moving || !m_ready || m_motion.done())
-            return;
-        makeCurrent();
-        if (m_motion.making()) {
-            stepMotion(kMotionStepMs);
-        } else {
-            m_gl.forget();
-            setHaze();
-            drawMoving(frameFrom(frameView()), pixelSize(), false);
-        }
-        doneCurrent();
-        if (!m_motion.done())
-            return;
-        // Not at once: putting the window together takes long enough by itself.
-        QTimer::singleShot(0, this, [this] {
-            emit aboutToShow();
-            refresh();
-        });
+void Viewport::nextOfMotion() {
+    if (!m_moving || !m_ready || m_motion.done())
+        return;
+    makeCurrent();
+    if (m_motion.making()) {
+        stepMotion(kMotionStepMs);
+    } else {
+        m_gl.forget();
+        setHaze();
+        drawMoving(frameFrom(frameView()), pixelSize(), false);
+    }
+    doneCurrent();
+    if (!m_motion.done())
+        return;
+    // Not at once: putting the window together takes long enough by itself.
+    QTimer::singleShot(0, this, [this] {
+        emit aboutToShow();
+        refresh();
     });
 }
 
@@ -115,7 +113,34 @@ void Viewport::stepMotion(qint64 mostMs) {
     m_gl.end();
     m_motionMs += static_cast<double>(timer.nsecsElapsed()) * 1e-6;
     if (!m_motion.done())
-        goOnWithMotion();
+        m_nextOfMotion.start();
+}
+
+/// Keeps what is shown, so that it can be shown until there is a frame of the window's new size.
+void Viewport::keepShown() {
+    if (!m_ready || !m_pictureStands || m_kept)
+        return;
+    makeCurrent();
+    QOpenGLFramebufferObjectFormat format;
+    format.setAttachment(QOpenGLFramebufferObject::NoAttachment);
+    m_kept = std::make_unique<QOpenGLFramebufferObject>(m_shownSize, format);
+    m_gl.enlarge(defaultFramebufferObject(), m_shownSize, m_kept->handle(), QRect(QPoint(0, 0), m_shownSize));
+    doneCurrent();
+}
+
+/// As the new size shows it: what the camera sees from top to bottom stays the same.
+void Viewport::showKept(const QSize& pixels) {
+    const GlScene::Counts shown = m_gl.counts();
+    const Look& look = Look::now();
+    m_gl.begin(look.viewTop, look.viewBottom, pixels.width(), pixels.height());
+    m_gl.end();
+    m_gl.setCounts(shown);
+    const QSize kept = m_kept->size();
+    const int across = static_cast<int>(static_cast<double>(kept.width()) * pixels.height() / kept.height());
+    m_gl.enlarge(m_kept->handle(), kept, defaultFramebufferObject(),
+                 QRect((pixels.width() - across) / 2, 0, across, pixels.height()));
+    m_kept.reset();
+    m_shownSize = pixels;
 }
 
 /// The moving frame that is done comes into the window.
@@ -123,7 +148,7 @@ void Viewport::showMotion(const QSize& pixels) {
     const QSize drawn = m_quick->size();
     QElapsedTimer timer;
     timer.start();
-    m_gl.enlarge(m_quick->handle(), drawn, defaultFramebufferObject(), pixels);
+    m_gl.enlarge(m_quick->handle(), drawn, defaultFramebufferObject(), QRect(QPoint(0, 0), pixels));
     context()->functions()->glFinish();
     m_motionMs += static_cast<double>(timer.nsecsElapsed()) * 1e-6;
     motionShown(drawn, pixels);

@@ -54,14 +54,16 @@ Viewport::Frame Viewport::frameFrom(const View& view) {
     m_sudden = !m_moving && !solo() && m_budget.tooLong(m_exact.total.triangles);
     const bool light =
         m_moving && !solo() && !m_frozen && (m_budget.factor() > 1.01 || m_budget.lighten(m_exact.total.triangles));
-    // Where something lighter is drawn, what is exact is only read off: every other frame or so is enough for that.
-    if (!light || m_lightState.batches.empty() || m_sinceExact.elapsed() >= kExactMs) {
+    // Where something lighter is drawn, what is exact is only read off: every other frame or so is enough for that, and
+    // the first has what came to rest before it.
+    const bool begins = m_lightState.batches.empty();
+    if (!light || (!begins && m_sinceExact.elapsed() >= kExactMs)) {
         selectNow();
         m_sinceExact.start();
     }
     if (!light)
         m_lightState = {};
-    else if (m_lightState.batches.empty()) {
+    else if (begins) {
         m_lightState = m_state; // levels begin where they are
         m_lightBegins = true;
     }
@@ -91,15 +93,6 @@ std::uint64_t Viewport::groundTriangles(const Selection& selection) const {
     return out;
 }
 
-void Viewport::later(bool& asked, std::function<void()> then) {
-    if (std::exchange(asked, true))
-        return;
-    QTimer::singleShot(0, this, [&asked, then = std::move(then)] {
-        asked = false;
-        then();
-    });
-}
-
 void Viewport::setHaze() {
     constexpr double kHaze = 1800; // metres: what is nearer than a hundred keeps all but a few thousandths
     m_gl.setHaze(solo() ? 0 : kHaze);
@@ -115,6 +108,14 @@ void Viewport::paintGL() {
         return; // the overlay says so
     m_gl.forget();
     const QSize pixels = pixelSize();
+    if (m_kept) {
+        showKept(pixels);
+        m_nextOfMotion.start();
+        return;
+    }
+    if (m_shownSize != pixels)
+        m_pictureStands = false; // another screen: what was shown is gone
+    m_shownSize = pixels;
     if (m_moving && m_motion.valid()) {
         if (m_motion.shading() != m_shading)
             m_motion.forget();
@@ -124,12 +125,16 @@ void Viewport::paintGL() {
             showMotion(pixels);
             finishFrame();
             if (m_movedOn)
-                goOnWithMotion();
+                m_nextOfMotion.start();
             return;
         }
     }
     if (!m_moving)
         m_motion.forget();
+    else if (m_motionInSteps && m_pictureStands) {
+        m_nextOfMotion.start(); // what is shown stays meanwhile
+        return;
+    }
     setHaze();
     if (std::exchange(m_restAlone, false) && !m_moving && m_smooth && m_smooth->size() == pixels &&
         m_restPicture.valid() && m_restPicture.shading() == m_shading) {

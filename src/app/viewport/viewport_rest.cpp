@@ -21,7 +21,6 @@ Viewport::Rests Viewport::drawRest(std::vector<DrawItem> items, const View& view
         format.setSamples(4);
         format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
         m_smooth = std::make_unique<QOpenGLFramebufferObject>(pixels, format);
-        m_pictureStands = false;
         m_restPicture.forget();
     }
     m_smooth->bind();
@@ -40,7 +39,7 @@ Viewport::Rests Viewport::drawRest(std::vector<DrawItem> items, const View& view
     if (!m_restPicture.done() && !m_pictureStands)
         stepRest();
     if (!m_restPicture.done())
-        goOnWithRest();
+        m_nextOfRest.start();
     return bringRest(pixels);
 }
 
@@ -122,19 +121,17 @@ void Viewport::stepRest() {
 
 /// Goes on with it when the window has answered what it was asked meanwhile, until it is done. The window is put together
 /// anew only when there is more to see.
-void Viewport::goOnWithRest() {
-    later(m_restWaiting, [this] {
-        if (m_moving || !m_restPicture.making() || m_restPicture.shading() != m_shading)
-            return;
-        const bool plainStood = m_plainStands;
-        makeCurrent();
-        stepRest();
-        doneCurrent();
-        if (!m_restPicture.done())
-            goOnWithRest();
-        if (m_restPicture.done() || m_plainStands != plainStood)
-            QTimer::singleShot(0, this, &Viewport::askForRest);
-    });
+void Viewport::nextOfRest() {
+    if (m_moving || !m_restPicture.making() || m_restPicture.shading() != m_shading)
+        return;
+    const bool plainStood = m_plainStands;
+    makeCurrent();
+    stepRest();
+    doneCurrent();
+    if (!m_restPicture.done())
+        m_nextOfRest.start();
+    if (m_restPicture.done() || m_plainStands != plainStood)
+        QTimer::singleShot(0, this, &Viewport::askForRest);
 }
 
 /// Nothing but the picture at rest is new: nothing is selected for that, or read off.
