@@ -50,6 +50,43 @@ bool switchesByReach(const Subject& subject) {
                                 [&](const LevelCost& level) { return byReach(level.fixed); });
 }
 
+/// Switches between levels that both show, each where some copy stands, but that none makes in view: how they look, nobody
+/// sees. Where that is so of all of a subject's switches, it need not fade.
+void addOffScreen(const Subject& subject, std::uint64_t shown, std::uint64_t crossed, std::size_t frames,
+                  std::vector<BudgetNote>& out) {
+    if (!subject.isMesh() || std::popcount(shown) < 2)
+        return;
+    std::vector<std::pair<int, int>> unseen;
+    int switches = 0;
+    int finer = std::countr_zero(shown);
+    for (int coarser = finer + 1; coarser < static_cast<int>(subject.mesh().levels.size()); ++coarser) {
+        if ((shown >> coarser & 1U) == 0)
+            continue;
+        const std::uint64_t between = (std::uint64_t{1} << coarser) - (std::uint64_t{1} << finer);
+        if ((crossed & between) == 0)
+            unseen.emplace_back(finer, coarser);
+        ++switches;
+        finer = coarser;
+    }
+    if (unseen.empty())
+        return;
+    const bool fades = subject.rule.fadeSeconds > 0;
+    if (static_cast<int>(unseen.size()) == switches) {
+        out.push_back({BudgetNoteKind::OffScreen, subject.id, static_cast<std::size_t>(unseen.front().first), frames, 0,
+                       fmt::format("{} shows {} levels, but no copy changes between any of them in view on this "
+                                   "route{}",
+                                   subject.name, std::popcount(shown),
+                                   fades ? ": it fades for nobody" : ": how they switch, nobody sees"),
+                       true});
+        return;
+    }
+    for (const auto& [from, to] : unseen)
+        out.push_back({BudgetNoteKind::OffScreen, subject.id, static_cast<std::size_t>(from), frames, 0,
+                       fmt::format("L{} and L{} of {} both show, but no copy changes between them in view on this "
+                                   "route: how they switch, nobody sees",
+                                   from, to, subject.name)});
+}
+
 } // namespace
 
 std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
@@ -91,6 +128,8 @@ std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
                              "of the frame: one coarser still would pay",
                              subject.name, levels - 1, 100 * share)});
     }
+    for (std::size_t s = 0; s < scene.subjects.size(); ++s)
+        addOffScreen(scene.subjects[s], audit.shown[s], audit.crossed[s], audit.frames.size(), out);
     const auto culled = [&](std::size_t s, Culled why) { return audit.culled[s][static_cast<std::size_t>(why)]; };
     std::uint64_t hidden = 0;
     for (std::size_t s = 0; s < scene.subjects.size(); ++s)

@@ -11,14 +11,15 @@ enum class BudgetNoteKind {
     PixelBound,   ///< the same of pixels
     OneLevel,     ///< a subject takes much of the worst frame and has no coarser level
     LevelPays,    ///< the same, where all that is drawn of it then is its coarsest level
+    OffScreen,    ///< levels that all show, but no copy of which changes between them in view
     HidesNothing, ///< nothing is hidden behind anything in any frame
     ReachesAll    ///< a subject's reach ends nothing in any frame
 };
 constexpr Named<BudgetNoteKind> kBudgetNoteKinds[] = {
-    {BudgetNoteKind::NeverShown, "never-shown"}, {BudgetNoteKind::DrawBound, "draw-bound"},
-    {BudgetNoteKind::PixelBound, "pixel-bound"}, {BudgetNoteKind::OneLevel, "one-level"},
-    {BudgetNoteKind::LevelPays, "level-pays"},   {BudgetNoteKind::HidesNothing, "hides-nothing"},
-    {BudgetNoteKind::ReachesAll, "reaches-all"}};
+    {BudgetNoteKind::NeverShown, "never-shown"},     {BudgetNoteKind::DrawBound, "draw-bound"},
+    {BudgetNoteKind::PixelBound, "pixel-bound"},     {BudgetNoteKind::OneLevel, "one-level"},
+    {BudgetNoteKind::LevelPays, "level-pays"},       {BudgetNoteKind::OffScreen, "off-screen"},
+    {BudgetNoteKind::HidesNothing, "hides-nothing"}, {BudgetNoteKind::ReachesAll, "reaches-all"}};
 constexpr std::span<const Named<BudgetNoteKind>> namesOf(BudgetNoteKind /*any*/) {
     return kBudgetNoteKinds;
 }
@@ -30,6 +31,7 @@ struct BudgetNote {
     std::size_t frames = 0;    ///< that it is about
     double share = 0;          ///< of the frame's time, where it is about time
     std::string text;
+    bool whole = false; ///< of OffScreen: none of the subject's switches is made in view
 };
 
 /// Notes on an audit of a scene, most weighty first.

@@ -36,16 +36,25 @@ struct Area {
     }
 };
 
-/// All that is placed; terrains only where there is nothing else.
-Area areaOf(const SelectInput& input) {
+void addCopies(Area& area, const Batch& batch) {
+    const double radius = batch.chain.radius;
+    for (const CellTable::Cell& cell : batch.copies->cells) {
+        const double tall = std::min(radius, batch.chain.bounds.size().y() / 2);
+        const Vec3d half = cell.half + Vec3d(radius, tall, radius) * cell.mostScale;
+        area.add(cell.origin - half, cell.origin + half);
+    }
+}
+
+/// All that is placed, but for what is seen far off; where there is nothing else, that, and then terrains.
+Area areaOf(const Scene& scene, const SelectInput& input) {
     Area out;
-    for (const Batch& batch : input.batches)
-        for (const CellTable::Cell& cell : batch.copies->cells) {
-            const Vec3d half = cell.half + Vec3d::Constant(batch.chain.radius * cell.mostScale);
-            out.add(cell.origin - half, cell.origin + half);
-        }
-    if (!out.empty())
-        return out;
+    Area farOff;
+    for (const Batch& batch : input.batches) {
+        const Subject* subject = scene.find(input.subjects[batch.subject]);
+        addCopies(subject != nullptr && subject->role == Role::Horizon ? farOff : out, batch);
+    }
+    if (!out.empty() || !farOff.empty())
+        return out.empty() ? farOff : out;
     for (const GroundBatch& ground : input.grounds) {
         const TileTree& tree = *ground.tree;
         const Vec3d low = tree.origin + Vec3d(0, static_cast<double>(tree.low), 0);
@@ -62,14 +71,14 @@ struct Grid {
     double lowest = 0;
 };
 
-Result<Grid> gridOf(const SelectInput& input, const SweepOptions& options) {
+Result<Grid> gridOf(const Scene& scene, const SelectInput& input, const SweepOptions& options) {
     if (!(options.spacing > 0 && options.spacing <= 1e6))
         return refuse("the spacing is no distance", "give so many metres between places");
     if (!(options.eyeHeight >= 0 && options.eyeHeight <= 1e5))
         return refuse("the height of the eye is none", "give so many metres above the ground");
     if (options.directions < 1 || options.directions > 36)
         return refuse("the directions are none", "give 1 to 36");
-    Area area = areaOf(input);
+    Area area = areaOf(scene, input);
     if (area.empty())
         return refuse("nothing is placed in the scene", "place something first");
     Grid out;
@@ -146,7 +155,7 @@ std::string sweepTable(const Sweep& sweep) {
 }
 
 Result<std::pair<std::uint32_t, std::uint32_t>> sweepSize(const Scene& scene, const SweepOptions& options) {
-    const auto grid = gridOf(selectInput(scene, scene.statedView()), options);
+    const auto grid = gridOf(scene, selectInput(scene, scene.statedView()), options);
     if (!grid)
         return grid.error();
     return std::pair(grid->columns, grid->rows);
@@ -155,7 +164,7 @@ Result<std::pair<std::uint32_t, std::uint32_t>> sweepSize(const Scene& scene, co
 Result<Sweep> sweepScene(const Scene& scene, const Device& device, const SweepOptions& options, const JobContext& job) {
     const View stated = scene.statedView(&device);
     SelectInput input = selectInput(scene, stated);
-    const auto grid = gridOf(input, options);
+    const auto grid = gridOf(scene, input, options);
     if (!grid)
         return grid.error();
     if (scene.settings.cullHidden)

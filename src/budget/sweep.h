@@ -9,9 +9,10 @@ namespace thicket {
 
 struct SweepOptions {
     double spacing = 5;     ///< metres between places, > 0
-    double eyeHeight = 1.7; ///< metres above the ground; where there is none, above the lowest thing
+    double eyeHeight = 1.7; ///< metres above the ground; where there is none, above the lowest of those things
     int directions = 4; ///< 1..36 that are looked in at each, evenly all round; four of a usual picture leave no gap
-    /// Low X, low Z, high X, high Z, metres; empty: over all that is placed and a spacing beyond, of terrains alone all.
+    /// Low X, low Z, high X, high Z, metres; empty: over all that is placed and a spacing beyond, but for
+    /// what is seen far off (Role::Horizon); where there is nothing else, that too, and of terrains alone all.
     std::optional<std::array<double, 4>> area;
 };
 

@@ -170,7 +170,7 @@ struct SweepCommandOptions {
     double spacing = 5;
     double eyeHeight = 1.7;
     int directions = 4;
-    std::vector<double> area; ///< low X, low Z, high X, high Z; empty: all that is placed
+    std::vector<double> area; ///< low X, low Z, high X, high Z; empty: all that is placed but for the horizon
 };
 
 struct DemoOptions {

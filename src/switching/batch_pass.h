@@ -99,8 +99,8 @@ struct BatchPass {
                 level = memory.level;
         }
         memory.culled = Culled::No;
-        memory.fresh = memory.level >= 0 && level != memory.level;
-        if (memory.fresh) {
+        memory.cameFrom = level != memory.level ? memory.level : std::int8_t{-1};
+        if (memory.cameFrom >= 0) {
             memory.switched = now;
             memory.fadingFrom = options.fades && rule.fadeSeconds > 0 ? memory.level : std::int8_t{-1};
         }
@@ -111,7 +111,8 @@ struct BatchPass {
                 memory.fadingFrom = -1;
         }
         // What no longer matters is forgotten, so that copies agree again.
-        if (memory.fadingFrom < 0 && static_cast<double>(now - memory.switched) >= rule.dwellSeconds && !memory.fresh)
+        if (memory.fadingFrom < 0 && static_cast<double>(now - memory.switched) >= rule.dwellSeconds &&
+            memory.cameFrom < 0)
             memory.switched = CopyMemory().switched;
     }
     [[nodiscard]] float fadeOf(const CopyMemory& memory) const {
@@ -154,7 +155,7 @@ private:
 
 /// Nothing about it depends on time.
 inline bool settled(const CopyMemory& memory) {
-    return !memory.fresh && memory.fadingFrom < 0 && memory.switched == CopyMemory().switched;
+    return memory.cameFrom < 0 && memory.fadingFrom < 0 && memory.switched == CopyMemory().switched;
 }
 
 inline CopyMemory notDrawn(Culled why) {

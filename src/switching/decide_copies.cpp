@@ -129,6 +129,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     const Vec3f pivot = cell.offPivot.cast<float>();
     const auto pivotSlack = static_cast<float>(cell.offSlack) + 2e-6F * pivot.norm();
     const float keepSlack = 2e-6F + static_cast<float>(keepSlope) * slack;
+    const double rankSlack = static_cast<double>(keepSlack) * (1 + batch.thinning.band);
     const float growSlack = 2e-6F + static_cast<float>(growSlope) * slack;
     struct Plane {
         float x, y, z, at;
@@ -153,45 +154,58 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     const CellCurves curves(
         batch.thinning, kThins ? (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - static_cast<double>(slack) : 0,
         kThins ? (away + cell.half).norm() * (1 + kSlack) + static_cast<double>(slack) : 0);
+    // What is looked up for each copy by itself: bytes are written in between, which may be any of what is pointed to.
     std::uint8_t* const next = &own.next[cell.first];
-    const double tick = static_cast<double>(own.cells[index].far) / kMostTurns;
-    const auto turn = static_cast<std::uint8_t>(std::min(used / tick, kMostTurns));
-    const auto waitFor = [&](double room) { // a little less, for what rounding may take
-        return static_cast<std::uint8_t>(std::clamp((used + room * 0.9999) / tick, 0.0, kMostTurns));
+    const float* const xs = &table.x[cell.first];
+    const float* const ys = &table.y[cell.first];
+    const float* const zs = &table.z[cell.first];
+    const float* const scales = &table.scale[cell.first];
+    const std::uint32_t* const places = &table.placementOf[cell.first];
+    const std::size_t all = table.placements->size();
+    const double ticks = kMostTurns / static_cast<double>(own.cells[index].far); // a metre
+    const auto turn = static_cast<std::uint8_t>(std::min(used * ticks, kMostTurns));
+    const auto waitFor = [used, ticks](double room) { // a little less, for what rounding may take
+        return static_cast<std::uint8_t>(std::clamp((used + room * 0.9999) * ticks, 0.0, kMostTurns));
     };
     const double rate = rates.place;
+    const double aMetre = 1 / rate;
+    const double reachRate = 1 / (rate + rule.reachGrows);
     const bool always = rule.checkSeconds > 0; // what is decided at intervals only is asked at intervals only
-    const bool planesFirst = edgeCount > 0 && (!kThins || batch.thinning.widths); // nothing moves as it grows
+    // However much they grow within the cell.
+    const auto most = static_cast<float>(std::max(bounds.grow.second, 1.0) * 1.000001);
+    const float mostRadius = most * radius + (most - 1) * (pivot.norm() + pivotSlack);
+    const double untilReach = (bounds.reachLeast - bounds.farthest) * reachRate;
+    const bool thinsAlone = kThins && bounds.planes == 0 && untilReach >= 0 && !chain.levels.empty();
     bool changed = false;
     if (looked < cell.count) {
         const double end = endOf(bounds.keep.second);
-        const double untilReach = (bounds.reachLeast - bounds.farthest) / (rate + rule.reachGrows);
         const CopyMemory gone = notDrawn(Culled::Thinned);
         for (std::uint32_t k = looked; k < cell.count; ++k)
             if (next[k] <= turn) {
                 changed |= !(memories[k] == gone);
                 memories[k] = gone;
-                next[k] = waitFor(std::min({rates.within, untilReach, (rankOf(cell.first + k) - end) * rates.aShare}));
+                next[k] = waitFor(
+                    std::min({rates.within, untilReach, (thicket::rankOf(places[k], all) - end) * rates.aShare}));
             }
     }
     for (std::uint32_t k = 0; k < looked; ++k) {
         if (next[k] > turn)
             continue;
         const std::uint32_t slot = cell.first + k;
-        float x = table.x[slot];
-        float y = table.y[slot];
-        float z = table.z[slot];
-        float scale = table.scale[slot];
-        if (planesFirst) { // it is of no account then what the curves say
+        float x = xs[k];
+        float y = ys[k];
+        float z = zs[k];
+        float scale = scales[k];
+        if (edgeCount > 0) { // it is of no account then what the curves say
             float beyond = 0;
             for (int e = 0; e < edgeCount; ++e)
                 beyond = std::min(beyond, edges[e].x * x + edges[e].y * y + edges[e].z * z + edges[e].at +
-                                              radius * scale + margin);
+                                              mostRadius * scale + margin);
             if (beyond < -slack) {
                 const CopyMemory gone = notDrawn(Culled::OutOfView);
                 changed |= !(memories[k] == gone);
                 memories[k] = gone;
-                next[k] = waitFor(std::min(rates.within, static_cast<double>(-beyond - slack) / rate));
+                next[k] = waitFor(std::min(rates.within, static_cast<double>(-beyond - slack) * aMetre));
                 continue;
             }
         }
@@ -206,11 +220,18 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
             const auto metres = static_cast<double>(std::sqrt(dx * dx + dy * dy + dz * dz));
             const double kept = curves.keepAt(metres);
             const double end = endOf(kept);
-            const double rank = rankOf(slot);
+            const double rank = thicket::rankOf(places[k], all);
             thinned = rank >= end;
-            const double beside = std::abs(rank - end) - static_cast<double>(keepSlack) * (1 + batch.thinning.band);
+            const double beside = std::abs(rank - end) - rankSlack;
             sureOfRank = beside > 0;
             room = std::min(room, beside * rates.aShare);
+            if (thinsAlone && thinned && sureOfRank) {
+                const CopyMemory gone = notDrawn(Culled::Thinned);
+                changed |= !(memories[k] == gone);
+                memories[k] = gone;
+                next[k] = waitFor(std::min(room, untilReach));
+                continue;
+            }
             const auto grow = static_cast<float>(curves.growAt(metres, kept));
             const float more = scale * (grow - 1);
             x += more * pivot.x();
@@ -228,11 +249,11 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
             if (out < -doubt) {
                 reason = Culled::OutOfView;
                 sure = true;
-                room = std::min(rates.within, static_cast<double>(-out - doubt) / rate);
+                room = std::min(rates.within, static_cast<double>(-out - doubt) * aMetre);
                 break;
             }
             sure &= out > doubt;
-            room = std::min(room, static_cast<double>(out - doubt) / rate);
+            room = std::min(room, static_cast<double>(out - doubt) * aMetre);
         }
         float nearest = 0;
         float farthest = 0;
@@ -260,8 +281,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
             nearest = std::max(0.0F, nearest - doubt);
             farthest = std::max(0.0F, farthest + doubt);
             if (reaches)
-                room = std::min(room, static_cast<double>(std::max(nearest - within, within - farthest)) /
-                                          (rate + rule.reachGrows));
+                room = std::min(room, static_cast<double>(std::max(nearest - within, within - farthest)) * reachRate);
             if (reaches && nearest > within)
                 reason = Culled::BeyondReach;
             else if (reaches && farthest > within)
@@ -279,8 +299,9 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
             }
         }
         if (!sure) {
-            room = rates.within;
-            reason = reasonFor(slot, rates, room);
+            double exact = rates.within; // what others write to is kept in memory
+            reason = reasonFor(slot, rates, exact);
+            room = exact;
         }
         if (reason != Culled::No) {
             memory = notDrawn(reason);
@@ -289,8 +310,14 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
             continue;
         }
         remember(memory, [&] {
+            const auto exactly = [&] {
+                double exact = room;
+                const int level = wantedLevel(slot, memory.level, rates, exact);
+                room = exact;
+                return level;
+            };
             if (!sure)
-                return wantedLevel(slot, memory.level, rates, room);
+                return exactly();
             double factor = context * static_cast<double>(table.factor.empty() ? 1.0F : table.factor[slot]);
             if (soft > 0)
                 factor *= softFactor(soft, table.spread[slot]);
@@ -305,7 +332,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
                 const double before = from - rounding - static_cast<double>(farthest);
                 const double beyond = static_cast<double>(nearest) - from - rounding;
                 if (before <= 0 && beyond < 0)
-                    return wantedLevel(slot, memory.level, rates, room);
+                    return exactly();
                 room = std::min(room, std::max(before, beyond) / (rate + from * rates.grow));
                 if (before > 0)
                     break;

@@ -54,7 +54,8 @@ public:
     }
 
 private:
-    [[nodiscard]] CellCost costOf(std::uint32_t c) const {
+    /// What switches makes the cell be counted anew in each frame.
+    [[nodiscard]] CellCost costOf(std::uint32_t c) {
         const CellTable::Cell& cell = m_pass.table.cells[c];
         CellCost cost;
         cost.known = true;
@@ -69,13 +70,17 @@ private:
         return cost;
     }
 
-    void addTo(CellCost& cost, const CopyMemory& memory, std::uint32_t first, std::uint32_t count,
-               double squares) const {
+    void addTo(CellCost& cost, const CopyMemory& memory, std::uint32_t first, std::uint32_t count, double squares) {
         const auto add = [](std::uint16_t& to, std::uint32_t n) { to = static_cast<std::uint16_t>(to + n); };
         add(cost.culledBy[static_cast<std::size_t>(memory.culled)], count);
         if (memory.culled != Culled::No)
             return;
-        add(cost.switches, memory.fresh ? count : 0);
+        if (memory.cameFrom >= 0) {
+            add(cost.switches, count);
+            const auto [finer, coarser] = std::minmax(memory.cameFrom, memory.level);
+            m_cost.crossed |= (std::uint64_t{1} << static_cast<unsigned>(coarser)) -
+                            (std::uint64_t{1} << static_cast<unsigned>(finer));
+        }
         add(cost.fading, memory.fadingFrom >= 0 ? count : 0);
         cost.squares += static_cast<float>(squares);
         cost.deviation = std::max(cost.deviation, static_cast<float>(deviationOf(memory) * 1.000001));

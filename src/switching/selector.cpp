@@ -182,6 +182,7 @@ SubjectCost& SubjectCost::operator+=(const SubjectCost& o) {
     vertices += o.vertices;
     draws += o.draws;
     shown |= o.shown;
+    crossed |= o.crossed;
     pixels += o.pixels;
     drawn += o.drawn;
     for (std::size_t i = 0; i < kCullReasons; ++i)
@@ -205,6 +206,7 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     }
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);
+    out.crossed.assign(input.subjects.size(), 0);
     selectGrounds(input, view, options, state, out);
     decideAll(passes);
     out.occluders = 0;
@@ -224,6 +226,7 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     for (std::size_t i = 0; i < passes.size(); ++i) {
         out.subjects[input.batches[i].subject] += costs[i];
         out.levels[input.batches[i].asset] |= costs[i].shown;
+        out.crossed[input.batches[i].asset] |= costs[i].crossed;
     }
     state.before = seconds;
     out.total = {};
@@ -270,7 +273,7 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
         return pick;
     pick.level = memory.level;
     pick.fadingFrom = memory.fadingFrom;
-    pick.switched = memory.fresh;
+    pick.switched = memory.cameFrom >= 0;
     pick.sinceSwitch = seconds - state.epoch - static_cast<double>(memory.switched);
     if (memory.fadingFrom >= 0)
         pick.fade = static_cast<float>(pick.sinceSwitch / chain.rule.fadeSeconds);

@@ -89,7 +89,7 @@ struct CopyMemory {
     std::int8_t level = -1; ///< -1: not drawn
     std::int8_t fadingFrom = -1;
     Culled culled = Culled::OutOfView;
-    bool fresh = false; ///< its level differs from the frame before
+    std::int8_t cameFrom = -1; ///< the level of the frame before, where it is another one; else -1
 
     bool operator==(const CopyMemory&) const = default;
 };
@@ -98,7 +98,7 @@ struct CopyMemory {
 struct CellCost {
     std::uint64_t triangles = 0;
     std::uint64_t vertices = 0;
-    std::uint32_t draws = 0; ///< where each copy has draws of its own
+    std::uint32_t draws = 0;   ///< where each copy has draws of its own
     std::uint64_t shown = 0; ///< levels that are drawn, a bit each
     std::uint16_t culledBy[kCullReasons] = {};
     std::uint16_t switches = 0;
@@ -158,8 +158,9 @@ struct SubjectCost {
     std::uint64_t triangles = 0;
     std::uint64_t vertices = 0;
     std::uint64_t draws = 0;
-    std::uint64_t shown = 0; ///< levels that are drawn, a bit each; of a field those of all its assets
-    double pixels = 0;       ///< covered, by bounding discs; of cells far away for all of their copies at once
+    std::uint64_t shown = 0;   ///< levels that are drawn, a bit each; of a field those of all its assets
+    std::uint64_t crossed = 0; ///< switches that were made in this frame, likewise, by the finer of their levels
+    double pixels = 0;         ///< covered, by bounding discs; of cells far away for all of their copies at once
     std::uint32_t drawn = 0;
     std::uint32_t culledBy[kCullReasons] = {}; ///< copies by Culled; of Culled::No: those that are drawn
     std::uint32_t switches = 0;                ///< copies whose level differs from the frame before
@@ -183,12 +184,13 @@ struct Run {
 struct Selection {
     std::vector<SubjectCost> subjects; ///< one a subject
     SubjectCost total;
-    std::vector<std::uint64_t> levels; ///< one a subject: its levels that are drawn, in fields too, a bit each
-    std::vector<Run> runs;             ///< by batches, in each by levels
-    std::vector<std::uint32_t> listed; ///< slots
-    std::vector<TileCut> grounds;      ///< one a terrain
-    double groundSeconds = 0;          ///< what choosing their tiles took
-    std::uint32_t occluders = 0;       ///< copies that others were looked for behind
+    std::vector<std::uint64_t> levels;  ///< one a subject: its levels that are drawn, in fields too, a bit each
+    std::vector<std::uint64_t> crossed; ///< one a subject: its switches that were made in this frame, likewise
+    std::vector<Run> runs;              ///< by batches, in each by levels
+    std::vector<std::uint32_t> listed;  ///< slots
+    std::vector<TileCut> grounds;       ///< one a terrain
+    double groundSeconds = 0;           ///< what choosing their tiles took
+    std::uint32_t occluders = 0;        ///< copies that others were looked for behind
 };
 
 /// Chooses a level, or a reason not to draw, for each copy.

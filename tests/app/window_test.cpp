@@ -804,14 +804,15 @@ TEST_F(WindowTest, culling_says_what_it_saves_and_can_be_taken_away_in_the_view)
     window->setStage(Stage::Switch);
     Viewport& view = window->viewport();
     view.setShotView({0, 1, 6}, {0, 1, 20}); // looking away from it
-    QTest::qWait(300);
+    rest();
     auto* box = window->findChild<QCheckBox*>(QStringLiteral("cull0"));
     EXPECT_EQ(view.exact().total.culledBy[static_cast<int>(Culled::OutOfView)], 1U);
-    EXPECT_TRUE(box->text().startsWith(QStringLiteral("out of view: 1"))) << box->text().toStdString();
+    EXPECT_TRUE(QTest::qWaitFor([&] { return box->text().startsWith(QStringLiteral("out of view: 1")); }, 60'000))
+        << box->text().toStdString();
     EXPECT_GT(view.cullingSaves()()[0], 0U);
     const int steps = bench.session.document.undo().count();
     box->click();
-    QTest::qWait(100);
+    rest();
     EXPECT_EQ(view.exact().total.culledBy[static_cast<int>(Culled::OutOfView)], 0U);
     EXPECT_GT(view.exact().total.triangles, 0U);
     EXPECT_EQ(bench.session.document.undo().count(), steps) << "the project is not changed";

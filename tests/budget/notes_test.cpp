@@ -6,6 +6,7 @@
 #include "scene/grounds.h"
 #include "support/shapes.h"
 
+#include <bit>
 #include <gtest/gtest.h>
 
 namespace thicket {
@@ -78,6 +79,40 @@ TEST(Notes, a_level_that_never_shows_can_go_and_no_frame_changes) {
         EXPECT_EQ(after.frames[f].worstErrorPx, before.frames[f].worstErrorPx);
     }
     EXPECT_EQ(countOf(notesOn(after, scene), BudgetNoteKind::NeverShown), 0U);
+}
+
+TEST(Notes, what_switches_only_where_no_camera_looks_need_not_fade) {
+    Scene scene = sceneFarOff();
+    Subject& ball = scene.subjects[0];
+    ball.rule.fadeSeconds = 0.5;
+    // One copy stays near, one far off: both levels show. A third is passed by, and is behind when it would switch.
+    ball.mesh().placed = std::make_shared<const Placements>(Placements{{10, 0, {0, 0, 0}, Quatd::Identity(), 1, 1},
+                                                                       {11, 0, {0, 0, -900}, Quatd::Identity(), 1, 1},
+                                                                       {12, 0, {3, 0, 16}, Quatd::Identity(), 1, 1}});
+    scene.subjects.resize(1);
+    scene.settings.routes = {{"by", {{0, {0, 0, 20}, {0, 0, 0}}, {2, {0, 0, 12}, {0, 0, 0}}}}};
+    const Audit before = auditOf(scene, tight());
+    ASSERT_GE(std::popcount(before.shown[0]), 2);
+    const auto notes = notesOn(before, scene);
+    const auto note = std::find_if(notes.begin(), notes.end(),
+                                   [](const BudgetNote& n) { return n.kind == BudgetNoteKind::OffScreen; });
+    ASSERT_NE(note, notes.end());
+    EXPECT_TRUE(note->whole);
+    EXPECT_EQ(note->subject, 1U);
+    scene.subjects[0].rule.fadeSeconds = 0;
+    const Audit after = auditOf(scene, tight());
+    ASSERT_EQ(after.frames.size(), before.frames.size());
+    for (std::size_t f = 0; f < after.frames.size(); ++f) {
+        EXPECT_EQ(before.frames[f].switches, 0U);
+        EXPECT_EQ(after.frames[f].triangles, before.frames[f].triangles);
+        EXPECT_EQ(after.frames[f].draws, before.frames[f].draws);
+    }
+    // Backwards and far enough, each switch between the levels that show is made in view, and none is named.
+    scene.settings.routes = {{"back", {{0, {0, 0, 12}, {0, 0, 0}}, {40, {0, 0, 400}, {0, 0, 0}}}}};
+    const Audit back = auditOf(scene, tight());
+    ASSERT_GE(std::popcount(back.shown[0]), 2);
+    EXPECT_NE(back.crossed[0], 0U);
+    EXPECT_EQ(countOf(notesOn(back, scene), BudgetNoteKind::OffScreen), 0U);
 }
 
 TEST(Notes, what_has_no_coarser_level_and_takes_much_is_named) {

@@ -113,6 +113,33 @@ TEST(Sweep, the_worst_places_are_apart_and_dearest_first) {
     EXPECT_EQ(static_cast<std::size_t>(std::count(table.begin(), table.end(), '\n')), sweep->places.size() + 1);
 }
 
+TEST(Sweep, what_is_seen_far_off_is_not_gone_over) {
+    Scene scene = strewn();
+    const auto alone = sweepScene(scene, Device(), coarse(), {});
+    ASSERT_TRUE(alone);
+    Subject sea = scene.subjects.front();
+    sea.id = scene.nextId++;
+    sea.name = "sea";
+    sea.role = Role::Horizon;
+    Placement wide;
+    wide.id = scene.nextId++;
+    wide.position = {60, -400, 60};
+    wide.scale = 900;
+    sea.mesh().placed = std::make_shared<const Placements>(Placements{wide});
+    scene.subjects.push_back(sea);
+    const auto size = sweepSize(scene, coarse());
+    ASSERT_TRUE(size);
+    EXPECT_EQ(size->first, alone->columns);
+    EXPECT_EQ(size->second, alone->rows);
+    const auto with = sweepScene(scene, Device(), coarse(), {});
+    ASSERT_TRUE(with);
+    EXPECT_EQ(with->places.front().eye, alone->places.front().eye);
+    scene.subjects.erase(scene.subjects.begin());
+    const auto seaAlone = sweepSize(scene, coarse());
+    ASSERT_TRUE(seaAlone);
+    EXPECT_GT(seaAlone->first, 4 * size->first) << "where there is nothing else, it is";
+}
+
 TEST(Sweep, an_area_is_kept_to_and_nonsense_is_refused) {
     const Scene scene = strewn();
     SweepOptions options = coarse();

@@ -194,7 +194,7 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
                 ASSERT_EQ(m.culled, b.culled) << "slot " << slot << " frame " << frame;
                 ASSERT_EQ(m.level, b.level) << "slot " << slot << " frame " << frame;
                 ASSERT_EQ(m.fadingFrom, b.fadingFrom) << "slot " << slot << " frame " << frame;
-                ASSERT_EQ(m.fresh, b.culled == Culled::No && b.switched);
+                ASSERT_EQ(m.cameFrom >= 0, b.culled == Culled::No && b.switched);
                 mixed += chosen.state.batches[0].cells[c].mixed ? 1 : 0;
                 ++compared;
                 ++expected.culledBy[static_cast<std::size_t>(b.culled)];

@@ -499,6 +499,14 @@ void BudgetPanel::addMend(const BudgetNote& note, QBoxLayout* row) {
         add(tr("Add one"), tr("A level of a third of the triangles of its coarsest"),
             [this, id = note.subject, triangles] { m_bench.thin.addLevel(id, triangles); });
     }
+    if (note.kind == BudgetNoteKind::OffScreen && note.whole && mesh && subject->rule.fadeSeconds > 0)
+        add(tr("Do not fade"), tr("Switch at once; no frame of the route changes"), [this, id = note.subject] {
+            if (const Subject* s = m_bench.session.scene().find(id)) {
+                SwitchRule rule = s->rule;
+                rule.fadeSeconds = 0;
+                m_bench.switching.setRule(id, rule, tr("Switch at once"));
+            }
+        });
     if (note.kind == BudgetNoteKind::HidesNothing)
         add(tr("Draw it all"), tr("Do not look for what is hidden; no frame of the route changes"),
             [this] { m_bench.switching.setCullHidden(false); });

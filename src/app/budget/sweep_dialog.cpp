@@ -15,8 +15,8 @@ SweepDialog::SweepDialog(Workbench& bench, QWidget* parent) : QDialog(parent), m
     column->setContentsMargins(20, 16, 20, 16);
     column->setSpacing(10);
     QLabel* what =
-        makeLabel(tr("Stands at every place of a grid over all that is placed and looks all round. No route is "
-                     "needed; the dearest places are marked in the overview."));
+        makeLabel(tr("Stands at every place of a grid over all that is placed but for the horizon, and looks all round. "
+                     "No route is needed; the dearest places are marked in the overview."));
     what->setWordWrap(true);
     what->setMinimumWidth(340);
     column->addWidget(what);

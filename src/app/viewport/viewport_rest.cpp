@@ -58,6 +58,7 @@ Viewport::Rests Viewport::bringRest(const QSize& pixels) {
 /// Begins the picture at rest. What is shown stays until there is more to see, so the window need not be put together
 /// for it.
 void Viewport::beginRest() {
+    m_restShown = m_plainShown = false; // what is shown may be of another time
     if (!m_ready || !m_pictureStands || !isVisible() || solo()) {
         refresh();
         return;
@@ -73,7 +74,6 @@ void Viewport::beginRest() {
         stands = drawRest(std::move(frame.items), frame.view, frame.viewProjection, pixelSize()) != Rests::Nothing;
     }
     doneCurrent();
-    m_restShown = m_plainShown = false;
     if (stands)
         refresh();
 }
