@@ -2,6 +2,7 @@
 
 #include "base/text.h"
 #include "measure/visible.h"
+#include "reduce/fit_normals.h"
 #include "reduce/polish.h"
 #include "reduce/untangle.h"
 
@@ -120,13 +121,24 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
     return curve;
 }
 
+namespace {
+
+/// Whether a level stays as it was cut: with the source's own vertices, or of fewer pieces, each as it was.
+bool staysAsCut(const Record& record, std::uint32_t triangles) {
+    return record.asCut || (record.aggregate && piecesLeft(record, triangles) < record.pieces);
+}
+
+} // namespace
+
 Result<Mesh> cutAndPolish(const Mesh& source, const SurfaceQuery& query, const Record& record, std::uint32_t triangles,
                           const JobContext& job) {
     Mesh level = cutRecord(record, triangles);
-    if (record.asCut || (record.aggregate && piecesLeft(record, triangles) < record.pieces))
+    if (staysAsCut(record, triangles))
         return level;
     auto polished = polishLevel(source, query, std::move(level), {}, job);
-    return polished ? untangleLevel(source, query, std::move(*polished), job) : std::move(polished);
+    if (polished)
+        polished = untangleLevel(source, query, std::move(*polished), job);
+    return polished ? fitNormals(source, query, std::move(*polished), job) : std::move(polished);
 }
 
 Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record,
@@ -256,7 +268,14 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
     if (deviation->max() < best->deviation.max()) {
         best->mesh = std::move(*polished);
         best->deviation = *deviation;
+        return std::move(*best);
     }
+    if (staysAsCut(record, best->mesh.triangleCount()))
+        return std::move(*best);
+    auto shaded = fitNormals(source, query, std::move(best->mesh), job);
+    if (!shaded)
+        return shaded.error();
+    best->mesh = std::move(*shaded);
     return std::move(*best);
 }
 

@@ -82,16 +82,19 @@ int MomentsView::at(const QPoint& point) const {
     return -1;
 }
 
-/// One picture between two events, and none while the camera moves.
+/// Some of a picture between two events, and none while the camera moves.
 void MomentsView::makeOne() {
     const auto missing =
         std::find_if(m_moments.begin(), m_moments.end(), [](const Moment& m) { return m.picture.isNull(); });
     if (missing == m_moments.end() || !isVisible() || !pictureOf || m_bench.budget.auditStale())
         return;
     const double ratio = devicePixelRatioF();
-    missing->picture = pictureOf(missing->seconds, place(0).size() * ratio);
-    update();
-    m_next.start(missing->picture.isNull() ? kLaterMs : kNextMs);
+    const auto picture = pictureOf(missing->seconds, place(0).size() * ratio);
+    if (picture && !picture->isNull()) {
+        missing->picture = *picture;
+        update();
+    }
+    m_next.start(picture ? kNextMs : kLaterMs);
 }
 
 void MomentsView::paintEvent(QPaintEvent* /*event*/) {

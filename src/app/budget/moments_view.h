@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <QWidget>
 #include <functional>
+#include <optional>
 
 namespace thicket::app {
 
@@ -20,8 +21,8 @@ public:
     [[nodiscard]] std::size_t pictures() const;
     /// Where a moment is, of those in the order they are shown.
     [[nodiscard]] QRect place(std::size_t moment) const;
-    /// Makes a picture of a moment of the route, so large. Empty: not now.
-    std::function<QImage(double seconds, const QSize& size)> pictureOf;
+    /// Makes a picture of a moment of the route, so large. Empty: it is being made; nothing: not now.
+    std::function<std::optional<QImage>(double seconds, const QSize& size)> pictureOf;
 
 signals:
     void picked(double seconds);

@@ -125,6 +125,7 @@ Viewport::~Viewport() {
     m_smooth.reset();
     m_quick.reset();
     m_kept.reset();
+    m_glance = {};
     m_plain.reset();
     if (m_ready)
         m_gl.release();
@@ -175,6 +176,7 @@ void Viewport::rebuild() {
     m_input = selectInput(m_bench.session.scene(), shotView(), &m_input);
     m_shelf.fill(m_bench.session.scene(), m_input);
     m_frozen.reset(); // what was held may not be there any more
+    m_glance.seconds = -1;
     m_motion.forget();
     if (solo() && m_framed != m_bench.session.subjectId())
         frameSelection();

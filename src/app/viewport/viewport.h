@@ -103,8 +103,9 @@ public:
     void setMoment(std::size_t animation, double seconds);
     void toRest();
 
-    /// A small picture from where the route is at a moment, of levels that are light enough for it.
-    [[nodiscard]] QImage glance(double seconds, const QSize& size);
+    /// A small picture from where the route is at a moment, of levels that are light enough for it. It comes about
+    /// between what the window is asked: empty: ask again, soon; nothing: not now.
+    [[nodiscard]] std::optional<QImage> glance(double seconds, const QSize& size);
 
     /// The exact selection of the present frame: what the gauges show.
     [[nodiscard]] const Selection& exact() const { return m_exact; }
@@ -298,6 +299,7 @@ private:
     [[nodiscard]] QSize pixelSize() const;
     void stepMotion(qint64 mostMs);
     void showMotion(const QSize& pixels);
+    void beginGlance(View view, const QSize& size);
     void keepShown();
     void showKept(const QSize& pixels);
     void motionShown(const QSize& drawn, const QSize& pixels);
@@ -319,6 +321,12 @@ private:
     QSize m_shownSize;                                ///< of what is shown, in the screen's pixels
     bool m_ready = false;
     SteppedPicture m_restPicture;
+    struct {
+        double seconds = 0;
+        SteppedPicture picture;
+        std::unique_ptr<QOpenGLFramebufferObject> target;
+        bool begun = false;
+    } m_glance;                    ///< that is being made
     SteppedPicture m_motion;       ///< a moving frame that takes longer than the window may wait
     GlScene::Counts m_motionShown; ///< what was in the frame that is shown meanwhile
     double m_motionMs = 0;         ///< spent on it so far

@@ -1,7 +1,6 @@
 // Drawing a frame: a light one in motion, the exact one at rest, which comes about piece by piece.
 
 #include "app/look/look.h"
-#include "app/viewport/scene_items.h"
 #include "app/viewport/to_qt.h"
 #include "app/viewport/viewport.h"
 
@@ -190,43 +189,6 @@ void Viewport::finishFrame() {
         m_overlay->update();
     m_overlayAsked = false;
     emit painted();
-}
-
-QImage Viewport::glance(double seconds, const QSize& size) {
-    const Route* route = m_bench.budget.route();
-    // While the picture at rest comes about it has the counts of what is drawn, and the machine.
-    if (!m_ready || !settled() || route == nullptr || route->keys.empty() || size.isEmpty())
-        return {};
-    View view = viewOnRoute(*route, m_bench.session.scene().statedView(), seconds);
-    view.aspect = static_cast<double>(size.width()) / size.height();
-    // As light as so few lines allow, and twice that: it is to be known again, not to be measured.
-    SelectOptions options = selectOptions(m_bench.session.scene(), 0);
-    options.fades = false;
-    options.allowanceFactor = 2 * static_cast<double>(view.lines) / size.height();
-    options.smallFactor = std::sqrt(options.allowanceFactor);
-    options.keepFactor = 0.25;
-    SelectState state;
-    Selection selection;
-    select(m_input, view, 0, options, state, selection);
-    std::vector<DrawItem> items;
-    m_groundTiles.add(m_bench.session.scene(), m_input, selection, 0, items);
-    const auto copies = itemsOf(m_bench.session.scene(), m_input, selection, view, options, m_views);
-    items.insert(items.end(), copies.begin(), copies.end());
-    makeCurrent();
-    QOpenGLFramebufferObjectFormat format;
-    format.setAttachment(QOpenGLFramebufferObject::CombinedDepthStencil);
-    QOpenGLFramebufferObject target(size, format);
-    target.bind();
-    const Look& look = Look::now();
-    const GlScene::Counts shown = m_gl.counts();
-    m_gl.begin(look.viewTop, look.viewBottom, size.width(), size.height());
-    for (const DrawItem& item : items)
-        m_gl.draw(item, viewProjectionOf(view), toQt(view.eye), Shading::Shaded);
-    m_gl.end();
-    m_gl.setCounts(shown); // of the picture in the window
-    QImage out = target.toImage().convertToFormat(QImage::Format_RGB32);
-    doneCurrent();
-    return out;
 }
 
 } // namespace thicket::app
