@@ -135,7 +135,7 @@ TEST_F(WindowTest, dragging_a_pin_cuts_while_it_moves_and_is_one_undo_step) {
 }
 
 TEST_F(WindowTest, levels_are_added_removed_and_locked) {
-    thinBall();
+    thinBall(60);
     const auto count = window->bench().session.meshSubject()->mesh().levels.size();
     ThinChart& chart = window->thinChart();
     const QPointF a = chart.pinPlace(1);
