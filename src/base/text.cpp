@@ -8,7 +8,8 @@
 namespace thicket {
 
 std::string grouped(std::int64_t value) {
-    std::string digits = std::to_string(value < 0 ? -value : value);
+    std::string digits =
+        std::to_string(value < 0 ? 0 - static_cast<std::uint64_t>(value) : static_cast<std::uint64_t>(value));
     for (int i = static_cast<int>(digits.size()) - 3; i > 0; i -= 3)
         digits.insert(static_cast<std::size_t>(i), ",");
     return value < 0 ? "-" + digits : digits;
@@ -55,7 +56,7 @@ std::string length(double metres) {
         return fmt::format("{:.1f} m", metres);
     if (size < 1e6)
         return grouped(std::llround(metres)) + " m";
-    return fmt::format("{:.3g} km", metres / 1e3);
+    return size < 1e18 ? grouped(std::llround(metres / 1e3)) + " km" : fmt::format("{:.3g} km", metres / 1e3);
 }
 
 std::string pixels(double px) {

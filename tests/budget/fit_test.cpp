@@ -3,6 +3,7 @@
 #include "budget/fit.h"
 
 #include "budget/first_audit.h"
+#include "budget/rings.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
@@ -12,80 +13,15 @@ namespace thicket {
 namespace {
 
 using test::auditOf;
-
-/// Balls of four levels in rings round the route, one subject a size.
-Scene sceneOf(std::size_t subjects, unsigned seed) {
-    std::mt19937 generator(seed);
-    const auto between = [&](double low, double high) {
-        return std::uniform_real_distribution<double>(low, high)(generator);
-    };
-    static const std::array meshes{
-        std::make_shared<const Mesh>(shapes::sphere(24)), std::make_shared<const Mesh>(shapes::sphere(12)),
-        std::make_shared<const Mesh>(shapes::sphere(6)), std::make_shared<const Mesh>(shapes::sphere(2))};
-    Scene scene;
-    scene.settings.cullHidden = false;
-    std::uint32_t id = 1;
-    for (std::size_t i = 0; i < subjects; ++i) {
-        Subject s;
-        s.id = id++;
-        s.name = "ball " + std::to_string(i);
-        s.mesh().surfaces = std::make_shared<const Surfaces>();
-        s.rule.fadeSeconds = 0;
-        s.rule.hysteresis = 0;
-        s.rule.cullBelowPx = 0;
-        const double coarse = between(0.5, 2);
-        for (std::size_t l = 0; l < meshes.size(); ++l) {
-            Deviation off;
-            off.there.max = off.there.bound = off.visible = l == 0 ? 0 : coarse * std::array{0.0, 0.004, 0.02, 0.2}[l];
-            s.mesh().levels.push_back(levelFrom(meshes[l], off, l == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
-        }
-        refreshSubject(s);
-        Placements placed;
-        for (int k = 0; k < 20; ++k)
-            placed.push_back({id++, 0, {between(-40, 40), 0, between(-60, 60)}, Quatd::Identity(), between(0.5, 2), 1});
-        s.mesh().placed = std::make_shared<const Placements>(std::move(placed));
-        scene.subjects.push_back(std::move(s));
-    }
-    scene.nextId = id;
-    scene.settings.routes = {
-        {"along", {{0, {0, 3, 70}, {0, 1, 0}}, {3, {10, 3, 0}, {0, 1, -40}}, {6, {0, 3, -30}, {0, 1, -90}}}}};
-    return scene;
-}
-
-Device plain() {
-    Device d;
-    d.name = "plain";
-    d.frameRate = 20;
-    d.frameMs = 1000;
-    d.triangleBudget = 1'000'000'000;
-    d.drawBudget = 1'000'000;
-    return d;
-}
-
-std::uint64_t mostTriangles(const Audit& audit) {
-    std::uint64_t most = 0;
-    for (const AuditFrame& f : audit.frames)
-        most = std::max(most, f.triangles);
-    return most;
-}
+using test::mostTriangles;
+using test::plain;
+using test::sceneOf;
+using test::tight;
 
 Fit fitOf(const Scene& scene, const Device& device, const FitOptions& options = {}) {
     auto fit = fitScene(scene, scene.settings.routes[0], device, options, {});
     EXPECT_TRUE(fit);
     return std::move(*fit);
-}
-
-/// A device whose triangles lie between what the scene takes as it is and what it takes at its loosest.
-Device tight(const Scene& scene, double share) {
-    Device device = plain();
-    const std::uint64_t most = mostTriangles(auditOf(scene, device));
-    Device loose = device;
-    for (const Subject& s : scene.subjects)
-        loose.fitted[s.id] = 8;
-    const std::uint64_t least = mostTriangles(auditOf(scene, loose));
-    EXPECT_LT(least, most);
-    device.triangleBudget = least + static_cast<std::uint64_t>(share * static_cast<double>(most - least));
-    return device;
 }
 
 } // namespace

@@ -53,10 +53,17 @@ HeightsDialog::HeightsDialog(const QString& path, QWidget* parent) : QDialog(par
     for (NumberBox* box : {m_columns, m_rows, m_low, m_high, m_spacing})
         connect(box, &QDoubleSpinBox::valueChanged, this, &HeightsDialog::refresh);
     connect(m_kind, &QComboBox::currentIndexChanged, this, &HeightsDialog::refresh);
+    const std::pair<QWidget*, const char*> names[] = {
+        {m_facts, "heightFacts"},  {m_columns, "heightColumns"}, {m_rows, "heightRows"},
+        {m_kind, "heightSamples"}, {m_big, "heightBig"},         {m_ranged, "heightRanged"},
+        {m_low, "heightLow"},      {m_high, "heightHigh"},       {m_add, "heightAdd"}};
+    for (const auto& [widget, name] : names)
+        widget->setObjectName(QString::fromLatin1(name));
     const auto info = inspectHeights(toPath(path), {});
-    m_raw->setVisible(path.endsWith(QStringLiteral(".raw")) || path.endsWith(QStringLiteral(".r16")) ||
-                      path.endsWith(QStringLiteral(".r32")));
-    if (path.endsWith(QStringLiteral(".r32")))
+    const QString ending = path.section('.', -1).toLower();
+    m_raw->setVisible(ending == QStringLiteral("raw") || ending == QStringLiteral("r16") ||
+                      ending == QStringLiteral("r32"));
+    if (ending == QStringLiteral("r32"))
         m_kind->setCurrentIndex(static_cast<int>(RawSamples::Float32));
     if (info && info->spacing)
         m_spacing->show(*info->spacing);
