@@ -5,6 +5,7 @@
 #include "scene/occluders.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -14,6 +15,8 @@ namespace {
 constexpr double kStep = 1.1892071150027211; // 2^(1/4): what a setting is looser than the one before it
 constexpr int kLooks = 3;                    // settings ahead that a step may go: costs fall in stairs
 constexpr int kMostAudits = 6;
+constexpr std::size_t kFineSettings = 7; // between the setting before and the one after the one that holds
+constexpr int kFineAudits = 2;
 
 /// What one subject takes of one frame.
 struct Spent {
@@ -45,13 +48,18 @@ Spent spentOf(const Device& device, const SubjectCost& cost) {
 /// Costs of all subjects at all settings in the frames that are weighed, and how far each is off.
 struct Table {
     std::size_t subjects = 0;
+    std::size_t settings = 0;
     std::size_t frames = 0;
+    std::vector<double> times;          ///< by setting, subject: its allowance, finest first
     std::vector<Spent> spent;           ///< by setting, frame, subject
     std::vector<double> error;          ///< by setting, subject: pixels, the mean of the frames that show it
     std::vector<std::uint32_t> showing; ///< by subject: frames that show it, at the first setting
 
     [[nodiscard]] const Spent& at(std::size_t setting, std::size_t frame, std::size_t subject) const {
         return spent[(setting * frames + frame) * subjects + subject];
+    }
+    [[nodiscard]] double timesAt(std::size_t setting, std::size_t subject) const {
+        return times[setting * subjects + subject];
     }
     [[nodiscard]] double errorAt(std::size_t setting, std::size_t subject) const {
         return error[setting * subjects + subject];
@@ -63,8 +71,6 @@ public:
     Fitter(const Scene& scene, const Route& route, const Device& device, const FitOptions& options,
            const JobContext& job)
         : m_scene(scene), m_route(route), m_device(device), m_options(options), m_job(job) {
-        for (double times = 1; times <= options.most * 1.0001; times *= kStep)
-            m_times.push_back(times);
         const View view = scene.statedView(&device);
         m_screenMs =
             static_cast<double>(view.lines) * view.lines * view.aspect * device.overdraw * device.nsPerPixel * 1e-6;
@@ -81,8 +87,14 @@ public:
             return before.error();
         fit.before = std::move(*before);
         m_flights = 1;
-        if (const auto filled = fillTable(); !filled)
+        m_input = selectInput(m_scene, m_scene.statedView(&m_device));
+        if (m_scene.settings.cullHidden)
+            fillOccluders(m_scene, m_input, m_job.part(0.12, 0.18));
+        if (const auto filled = fillTable(coarseTimes(), m_job.part(0.18, 0.48)); !filled)
             return filled.error();
+        m_errorBefore.clear();
+        for (std::size_t i = 0; i < m_table.subjects; ++i)
+            m_errorBefore.push_back(m_table.errorAt(nearestSetting(m_scene.subjects[i].id), i));
         m_chosen.assign(m_table.subjects, 0);
         // The aim is the share of each budget that the weighed frames are fitted to: less where frames between them are
         // over, then up again half-way, as long as it holds.
@@ -90,12 +102,10 @@ public:
         double failed = 0; // the last aim that did not hold; 0: none
         std::vector<std::size_t> held;
         for (int audits = 0; audits < kMostAudits; ++audits) {
-            std::fill(m_chosen.begin(), m_chosen.end(), std::size_t{0});
-            const bool reached = tighten(aim);
-            giveBack(aim);
-            const double from = 0.6 + 0.39 * audits / kMostAudits;
+            const bool reached = choose(aim);
+            const double from = 0.48 + 0.3 * audits / kMostAudits;
             auto after =
-                auditRoute(m_scene, m_route, deviceWith(fittedNow()), m_job.part(from, from + 0.39 / kMostAudits));
+                auditRoute(m_scene, m_route, deviceWith(fittedNow()), m_job.part(from, from + 0.3 / kMostAudits));
             if (!after)
                 return after.error();
             m_flights += 1;
@@ -111,17 +121,17 @@ public:
             failed = aim;
             if (!held.empty())
                 break; // what held is near enough
-            double most = 0;
-            for (const AuditFrame& frame : after->frames)
-                for (const auto& limit : kFrameLimits)
-                    most = std::max(most, amountOf(limit.value, frame) / budgetOf(limit.value, m_device) - 1);
+            const double lower = aim * lowerBy(*after);
             fit.after = std::move(*after);
             if (!reached)
                 break;
-            aim *= 1 - std::min(0.2, most + 0.002);
+            aim = lower;
         }
-        if (!held.empty())
+        if (!held.empty()) {
             m_chosen = held;
+            if (const auto refined = refine(fit); !refined)
+                return refined.error();
+        }
         fit.fitted = fittedNow();
         fit.flights = static_cast<int>(std::ceil(m_flights));
         if (fit.after.framesOver > 0)
@@ -131,6 +141,87 @@ public:
     }
 
 private:
+    /// A setting is so many times the allowance, for all alike.
+    [[nodiscard]] std::vector<std::vector<double>> coarseTimes() const {
+        std::vector<std::vector<double>> out;
+        for (double times = 1; times <= m_options.most * 1.0001; times *= kStep)
+            out.emplace_back(m_scene.subjects.size(), times);
+        return out;
+    }
+
+    /// Chooses settings for an aim; false where it is not reached.
+    bool choose(double aim) {
+        std::fill(m_chosen.begin(), m_chosen.end(), std::size_t{0});
+        const bool reached = tighten(aim);
+        do
+            giveBack(aim);
+        while (exchange(aim) && !m_job.cancelled());
+        return reached;
+    }
+
+    /// What an aim is to be multiplied by where an audit is over.
+    [[nodiscard]] double lowerBy(const Audit& audit) const {
+        double most = 0;
+        for (const AuditFrame& frame : audit.frames)
+            for (const auto& limit : kFrameLimits)
+                most = std::max(most, amountOf(limit.value, frame) / budgetOf(limit.value, m_device) - 1);
+        return 1 - std::min(0.2, most + 0.002);
+    }
+
+    [[nodiscard]] double priceOfAll() const {
+        double out = 0;
+        for (std::size_t s = 0; s < m_table.subjects; ++s)
+            out += price(s, m_chosen[s]);
+        return out;
+    }
+
+    /// The same in small steps about what holds: it is kept where all frames hold and less is seen.
+    Result<void> refine(Fit& fit) {
+        if (std::all_of(m_chosen.begin(), m_chosen.end(), [](std::size_t c) { return c == 0; }))
+            return {};
+        const Table coarse = m_table;
+        const std::vector<std::size_t> held = m_chosen;
+        std::vector<std::vector<double>> times(kFineSettings, std::vector<double>(coarse.subjects, 1));
+        std::vector<std::size_t> same(coarse.subjects, 0); // the setting that is nearest to what holds
+        for (std::size_t s = 0; s < coarse.subjects; ++s) {
+            const double now = coarse.timesAt(held[s], s);
+            const double low = coarse.timesAt(held[s] > 0 ? held[s] - 1 : 0, s);
+            const double high = coarse.timesAt(std::min(held[s] + 1, coarse.settings - 1), s);
+            for (std::size_t k = 0; k < kFineSettings; ++k) {
+                times[k][s] = low * std::pow(high / low, static_cast<double>(k) / (kFineSettings - 1));
+                if (std::abs(std::log(times[k][s] / now)) < std::abs(std::log(times[same[s]][s] / now)))
+                    same[s] = k;
+            }
+        }
+        const auto back = [&] {
+            m_table = coarse;
+            m_chosen = held;
+        };
+        if (const auto filled = fillTable(times, m_job.part(0.78, 0.9)); !filled)
+            return filled.error();
+        m_table.showing = coarse.showing;
+        m_chosen = same;
+        const double heldPrice = priceOfAll();
+        double aim = 1;
+        for (int audits = 0; audits < kFineAudits; ++audits) {
+            if (!choose(aim) || priceOfAll() >= heldPrice)
+                break;
+            const double from = 0.9 + 0.09 * audits / kFineAudits;
+            auto after =
+                auditRoute(m_scene, m_route, deviceWith(fittedNow()), m_job.part(from, from + 0.09 / kFineAudits));
+            if (!after)
+                return after.error();
+            m_flights += 1;
+            if (after->framesOver == 0) {
+                fit.after = std::move(*after);
+                return {};
+            }
+            aim *= lowerBy(*after);
+        }
+        back();
+        return {};
+    }
+
     [[nodiscard]] bool mayLoosen(std::size_t s) const {
         return !m_options.leftOut.contains(m_scene.subjects[s].id) &&
                m_scene.subjects[s].emitter() == nullptr; // its switches are all set by hand
@@ -150,37 +241,39 @@ private:
             if (!mayLoosen(s)) {
                 if (const auto kept = m_device.fitted.find(id); kept != m_device.fitted.end())
                     out.insert(*kept);
-            } else if (m_chosen[s] > 0) {
-                out[id] = m_times[m_chosen[s]];
+            } else if (const double times = m_table.timesAt(m_chosen[s], s); times > 1) {
+                out[id] = times;
             }
         }
         return out;
     }
 
-    Result<void> fillTable() {
-        SelectInput first = selectInput(m_scene, m_scene.statedView(&m_device));
-        if (m_scene.settings.cullHidden)
-            fillOccluders(m_scene, first, m_job.part(0.12, 0.18));
+    /// Flies the route with all subjects at a setting, for each.
+    /// times   by setting, subject
+    Result<void> fillTable(const std::vector<std::vector<double>>& times, const JobContext& job) {
+        m_table = {};
         m_table.subjects = m_scene.subjects.size();
-        for (std::size_t setting = 0; setting < m_times.size(); ++setting) {
+        m_table.settings = times.size();
+        for (std::size_t setting = 0; setting < times.size(); ++setting) {
+            m_table.times.insert(m_table.times.end(), times[setting].begin(), times[setting].end());
             Loosened all;
             for (std::size_t s = 0; s < m_table.subjects; ++s) {
                 const std::uint32_t id = m_scene.subjects[s].id;
                 if (mayLoosen(s))
-                    all[id] = m_times[setting];
+                    all[id] = times[setting][s];
                 else if (const auto kept = m_device.fitted.find(id); kept != m_device.fitted.end())
                     all.insert(*kept);
             }
             const Device device = deviceWith(all);
-            SelectInput input = selectInput(m_scene, m_scene.statedView(&device), &first);
+            SelectInput input = selectInput(m_scene, m_scene.statedView(&device), &m_input);
             for (std::size_t b = 0; b < input.batches.size(); ++b)
-                input.batches[b].occluders = first.batches[b].occluders;
+                input.batches[b].occluders = m_input.batches[b].occluders;
             std::vector<double> errors(m_table.subjects, 0);
             std::vector<std::uint32_t> showing(m_table.subjects, 0);
             std::size_t frames = 0;
-            const double share = 0.42 / static_cast<double>(m_times.size());
-            const double from = 0.18 + share * static_cast<double>(setting);
-            const auto flown = flyRoute(m_scene, input, m_route, device, m_every, m_job.part(from, from + share),
+            const double share = 1 / static_cast<double>(times.size());
+            const double from = share * static_cast<double>(setting);
+            const auto flown = flyRoute(m_scene, input, m_route, device, m_every, job.part(from, from + share),
                                         [&](std::size_t, const View&, const Selection& selection) {
                                             for (std::size_t s = 0; s < m_table.subjects; ++s) {
                                                 const SubjectCost& cost = selection.subjects[s];
@@ -198,7 +291,7 @@ private:
                 const Subject& subject = m_scene.subjects[s];
                 const Thinning* thinning = thinningOf(subject);
                 const double thinned =
-                    thinning != nullptr && thinning->thins() ? subject.rule.allowPx * (m_times[setting] - 1) : 0;
+                    thinning != nullptr && thinning->thins() ? subject.rule.allowPx * (times[setting][s] - 1) : 0;
                 const double error = (showing[s] > 0 ? errors[s] / showing[s] : 0) + thinned;
                 // Looser is never better: where a flight says so, that is its hysteresis.
                 m_table.error.push_back(setting > 0 ? std::max(error, m_table.errorAt(setting - 1, s)) : error);
@@ -244,17 +337,14 @@ private:
     bool tighten(double aim) {
         std::vector<Spent> total = totals();
         for (;;) {
-            double over = 0;
-            for (const Spent& frame : total)
-                over += excess(frame, aim);
-            if (over <= 0)
+            if (overBy(total, aim) <= 0)
                 return true;
             double best = 0;
             std::size_t bestSubject = 0;
             std::size_t bestSetting = 0;
             for (std::size_t s = 0; s < m_table.subjects; ++s)
                 for (std::size_t to = m_chosen[s] + 1;
-                     mayLoosen(s) && to < std::min(m_times.size(), m_chosen[s] + 1 + kLooks); ++to) {
+                     mayLoosen(s) && to < std::min(m_table.settings, m_chosen[s] + 1 + kLooks); ++to) {
                     double less = 0;
                     for (std::size_t f = 0; f < m_table.frames; ++f)
                         if (const double now = excess(total[f], aim); now > 0)
@@ -277,9 +367,7 @@ private:
     /// Makes subjects finer again where there is room, those that are worst to look at first.
     void giveBack(double aim) {
         std::vector<Spent> total = totals();
-        double over = 0;
-        for (const Spent& frame : total)
-            over += excess(frame, aim);
+        const double over = overBy(total, aim);
         for (bool any = true; any;) {
             any = false;
             double best = 0;
@@ -303,6 +391,50 @@ private:
                 total[f] = withOther(total[f], f, bestSubject, m_chosen[bestSubject] - 1);
             --m_chosen[bestSubject];
         }
+    }
+
+    [[nodiscard]] double overBy(const std::vector<Spent>& total, double aim) const {
+        double over = 0;
+        for (const Spent& frame : total)
+            over += excess(frame, aim);
+        return over;
+    }
+
+    /// Step by step one comes to where no step helps; where one subject becomes finer as another becomes coarser, less may
+    /// be seen after all. Takes the pair by which least is seen then; false when there is none.
+    bool exchange(double aim) {
+        const std::vector<Spent> total = totals();
+        const double over = overBy(total, aim);
+        double best = 1e-6;
+        std::array<std::size_t, 4> pair{}; // who becomes finer, and how far; who becomes coarser, and how far
+        std::vector<Spent> finer(total.size());
+        for (std::size_t a = 0; a < m_table.subjects; ++a)
+            for (std::size_t to = m_chosen[a]; to-- > 0;) {
+                const double gain = price(a, m_chosen[a]) - price(a, to);
+                if (gain <= best)
+                    continue;
+                for (std::size_t f = 0; f < total.size(); ++f)
+                    finer[f] = withOther(total[f], f, a, to);
+                for (std::size_t b = 0; b < m_table.subjects; ++b)
+                    for (std::size_t coarser = m_chosen[b] + 1; b != a && mayLoosen(b) && coarser < m_table.settings;
+                         ++coarser) {
+                        const double left = gain - (price(b, coarser) - price(b, m_chosen[b]));
+                        if (left <= best)
+                            break; // farther costs more
+                        double then = 0;
+                        for (std::size_t f = 0; f < total.size() && then <= over + 1e-12; ++f)
+                            then += excess(withOther(finer[f], f, b, coarser), aim);
+                        if (then <= over + 1e-12) {
+                            best = left;
+                            pair = {a, to, b, coarser};
+                        }
+                    }
+            }
+        if (pair[0] == pair[2])
+            return false;
+        m_chosen[pair[0]] = pair[1];
+        m_chosen[pair[2]] = pair[3];
+        return true;
     }
 
     [[nodiscard]] std::vector<Unheld> unheldIn(const Audit& audit) const {
@@ -350,6 +482,14 @@ private:
         return out;
     }
 
+    /// The setting that is nearest to how a subject is loosened already.
+    [[nodiscard]] std::size_t nearestSetting(std::uint32_t id) const {
+        const auto found = m_device.fitted.find(id);
+        const double times = found == m_device.fitted.end() ? 1.0 : found->second;
+        const auto at = static_cast<std::size_t>(std::max(0L, std::lround(std::log(times) / std::log(kStep))));
+        return std::min(at, m_table.settings - 1);
+    }
+
     void fillRows(Fit& fit) const {
         const std::size_t worst = fit.before.worstFrame;
         for (std::size_t s = 0; s < m_table.subjects; ++s) {
@@ -361,12 +501,8 @@ private:
             };
             row.before = timesIn(m_device.fitted);
             row.times = timesIn(fit.fitted);
-            const auto setting = [&](double times) {
-                const auto at = static_cast<std::size_t>(std::lround(std::log(times) / std::log(kStep)));
-                return std::min(at, m_times.size() - 1);
-            };
-            row.errorBefore = m_table.errorAt(setting(row.before), s);
-            row.errorAfter = m_table.errorAt(setting(row.times), s);
+            row.errorBefore = m_errorBefore[s];
+            row.errorAfter = m_table.errorAt(m_chosen[s], s);
             row.savesMs = static_cast<double>(fit.before.frames[worst].subjectMs[s]) -
                           static_cast<double>(fit.after.frames[worst].subjectMs[s]);
             row.savesTriangles = static_cast<double>(fit.before.frames[worst].subjectTriangles[s]) -
@@ -381,12 +517,13 @@ private:
     const Device& m_device;
     const FitOptions& m_options;
     const JobContext& m_job;
-    std::vector<double> m_times; ///< the settings: 1 first
-    double m_screenMs = 0;       ///< of all pixels once
+    double m_screenMs = 0; ///< of all pixels once
+    SelectInput m_input;   ///< of the scene as it is, with what hides
     std::size_t m_every = 1;
     double m_flights = 0;
     Table m_table;
     std::vector<std::size_t> m_chosen; ///< a setting a subject
+    std::vector<double> m_errorBefore; ///< a subject
 };
 
 } // namespace

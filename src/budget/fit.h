@@ -61,11 +61,12 @@ struct Fit {
 /// Finds how many times their allowance subjects are loosened (and thinned out so many times nearer). What was set by
 /// hand stays. A setting is one of a dozen factors; costs and errors of each subject at each are flown at a part of the
 /// frames, then the step that takes most of what is over for the least error, weighted by importance, is taken until
-/// nothing is over, then given back where there is room, and all frames are flown; where one is over after all, the
-/// aim is put lower and the same is done again.
+/// nothing is over, then given back where there is room, then exchanged between two subjects where less is seen so, and
+/// all frames are flown; where one is over after all, the aim is put lower and the same is done again. What holds is
+/// gone over once more in steps a third as large.
 /// SOURCE  Funkhouser & Sequin 1993 for choosing by benefit over cost.
 /// ERRORS  as auditRoute's; BadInput for a device whose budgets are not positive.
-/// COST    thirteen flights at a part of the frames (FitOptions::frames of them each), and two to seven whole audits.
+/// COST    twenty flights at a part of the frames (FitOptions::frames of them each), and two to nine whole audits.
 Result<Fit> fitScene(const Scene& scene, const Route& route, const Device& device, const FitOptions& options,
                      const JobContext& job);
 

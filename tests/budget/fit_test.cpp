@@ -6,6 +6,7 @@
 #include "budget/rings.h"
 #include "support/shapes.h"
 
+#include <cmath>
 #include <gtest/gtest.h>
 #include <random>
 
@@ -16,6 +17,7 @@ using test::auditOf;
 using test::mostTriangles;
 using test::plain;
 using test::sceneOf;
+using test::seenOf;
 using test::tight;
 
 Fit fitOf(const Scene& scene, const Device& device, const FitOptions& options = {}) {
@@ -43,6 +45,29 @@ TEST(Fit, holds_every_frame_where_something_can) {
         // No frame that held is over now.
         for (std::size_t f = 0; f < again.frames.size(); ++f)
             EXPECT_LE(again.frames[f].triangles, fit.before.frames[f].triangles);
+    }
+}
+
+TEST(Fit, no_random_setting_that_holds_is_seen_much_less) {
+    for (unsigned seed = 1; seed <= 3; ++seed) {
+        Scene scene = sceneOf(4, seed);
+        for (std::size_t s = 0; s < scene.subjects.size(); ++s)
+            scene.subjects[s].rule.importance = s % 2 == 0 ? 1 : 1.5;
+        const Device device = tight(scene, 0.3);
+        const auto own = seenOf(scene, device, fitOf(scene, device).fitted);
+        ASSERT_TRUE(own);
+        std::mt19937 random(seed);
+        std::uniform_real_distribution<double> any(0, 1);
+        std::size_t held = 0;
+        for (int i = 0; i < 300; ++i) {
+            Loosened times;
+            for (const Subject& s : scene.subjects)
+                times[s.id] = std::pow(8, any(random));
+            const auto other = seenOf(scene, device, times);
+            held += other ? 1 : 0;
+            EXPECT_LT(*own, 1.05 * other.value_or(HUGE_VAL)) << "scene " << seed << ", setting " << i;
+        }
+        EXPECT_GT(held, 10U) << "there is a choice";
     }
 }
 

@@ -2,11 +2,13 @@
 // Small scenes that are over a budget, for fits.
 
 #include "budget/first_audit.h"
+#include "scene/select_input.h"
 #include "support/shapes.h"
 
 #include <algorithm>
 #include <array>
 #include <gtest/gtest.h>
+#include <optional>
 #include <random>
 #include <string>
 
@@ -79,6 +81,33 @@ inline Device tight(const Scene& scene, double share) {
     EXPECT_LT(least, most);
     device.triangleBudget = least + static_cast<std::uint64_t>(share * static_cast<double>(most - least));
     return device;
+}
+
+/// What is seen of a setting along the whole route, as a fit weighs it; none where some frame does not hold.
+inline std::optional<double> seenOf(const Scene& scene, Device device, const Loosened& times) {
+    device.fitted = times;
+    const std::size_t subjects = scene.subjects.size();
+    std::vector<double> sum(subjects, 0);
+    std::vector<double> frames(subjects, 0);
+    double all = 0;
+    bool holds = true;
+    const SelectInput input = selectInput(scene, scene.statedView(&device));
+    const auto flown = flyRoute(scene, input, scene.settings.routes[0], device, 1, {},
+                                [&](std::size_t, const View&, const Selection& selection) {
+                                    all += 1;
+                                    holds = holds && selection.total.triangles <= device.triangleBudget;
+                                    for (std::size_t s = 0; s < subjects; ++s)
+                                        if (selection.subjects[s].drawn > 0) {
+                                            sum[s] += selection.subjects[s].worstErrorPx;
+                                            frames[s] += 1;
+                                        }
+                                });
+    if (!flown || !holds)
+        return std::nullopt;
+    double out = 0;
+    for (std::size_t s = 0; s < subjects; ++s)
+        out += sum[s] / std::max(frames[s], 1.0) * scene.subjects[s].rule.importance * (0.1 + 0.9 * frames[s] / all);
+    return out;
 }
 
 } // namespace thicket::test
