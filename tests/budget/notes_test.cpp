@@ -4,6 +4,7 @@
 
 #include "budget/first_audit.h"
 #include "scene/grounds.h"
+#include "scene/kinds.h"
 #include "support/shapes.h"
 
 #include <bit>
@@ -113,6 +114,34 @@ TEST(Notes, what_switches_only_where_no_camera_looks_need_not_fade) {
     ASSERT_GE(std::popcount(back.shown[0]), 2);
     EXPECT_NE(back.crossed[0], 0U);
     EXPECT_EQ(countOf(notesOn(back, scene), BudgetNoteKind::OffScreen), 0U);
+}
+
+TEST(Notes, of_several_switches_only_those_that_nobody_sees_are_named) {
+    Scene scene = sceneFarOff();
+    Subject& ball = scene.subjects[0];
+    ball.rule.fadeSeconds = 0.5;
+    // One copy comes so near that it switches, in view; one is far off all the time.
+    ball.mesh().placed = std::make_shared<const Placements>(
+        Placements{{10, 0, {0, 0, 0}, Quatd::Identity(), 1, 1}, {11, 0, {0, 0, -900}, Quatd::Identity(), 1, 1}});
+    scene.subjects.resize(1);
+    scene.settings.routes = {{"near", {{0, {0, 0, 20}, {0, 0, 0}}, {6, {0, 0, 2}, {0, 0, 0}}}}};
+    const Audit audit = auditOf(scene, tight());
+    const std::vector<BudgetNote> notes = notesOn(audit, scene);
+    ASSERT_EQ(countOf(notes, BudgetNoteKind::OffScreen), 1U);
+    const auto note = std::find_if(notes.begin(), notes.end(),
+                                   [](const BudgetNote& n) { return n.kind == BudgetNoteKind::OffScreen; });
+    EXPECT_FALSE(note->whole) << "another of its switches is seen";
+    EXPECT_NE(audit.crossed[0], 0U);
+    EXPECT_EQ(audit.crossed[0] >> note->level & 1U, 0U);
+    EXPECT_EQ(audit.shown[0] >> note->level & 1U, 1U);
+    // The claim: with another switch there the same is drawn, as long as no copy is between the two.
+    const Audit same = auditOf(scene, tight());
+    const double now = ownChainOf(scene.subjects[0], scene.statedView())->fromMetres[note->level + 1];
+    scene.subjects[0].mesh().levels[note->level + 1].fixed = FixedSwitch{DecideBy::Distance, 1.5 * now};
+    const Audit moved = auditOf(scene, tight());
+    ASSERT_EQ(moved.frames.size(), same.frames.size());
+    for (std::size_t f = 0; f < moved.frames.size(); ++f)
+        EXPECT_EQ(moved.frames[f].triangles, same.frames[f].triangles);
 }
 
 TEST(Notes, what_has_no_coarser_level_and_takes_much_is_named) {
