@@ -421,7 +421,7 @@ TEST(Cli, cancel_exits_with_4_and_writes_nothing) {
 // lists.
 TEST(Cli, audit_and_ship_a_project) {
     const TempFolder folder;
-    const fs::path ball = ballFile(folder.path(), "ball.glb", 20);
+    const fs::path ball = ballFile(folder.path(), "ball.glb", 40);
     auto subject = makeSubject(std::move(readModel(ball, {})->front()), {});
     ASSERT_TRUE(subject);
     Scene scene;
