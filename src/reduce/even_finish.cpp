@@ -2,6 +2,8 @@
 
 #include "reduce/even_surface.h"
 
+#include "mesh/triangle_shares.h"
+
 #include <algorithm>
 #include <cmath>
 
@@ -30,14 +32,10 @@ Mesh EvenSurface::finish(const Mesh& source, const SurfaceQuery& query) const {
             // Looked up a little inside of the triangle, so that it is the right side of a line.
             const ClosestPoint at = query.closest(0.9 * m_points[p] + 0.1 * middle);
             const std::uint32_t* s = &source.indices[3 * std::size_t{at.triangle}];
-            const Vec3d a = source.positions[s[0]].cast<double>();
-            const Vec3d e = source.positions[s[1]].cast<double>() - a;
-            const Vec3d f = source.positions[s[2]].cast<double>() - a;
-            const Vec3d n = e.cross(f);
-            const double size = n.squaredNorm();
             // Beyond the triangle's edge its attributes run on, at most by its own size: a corner lies on the line.
-            const double u = size > 0 ? std::clamp((m_points[p] - a).cross(f).dot(n) / size, -1.0, 2.0) : 0;
-            const double v = size > 0 ? std::clamp(e.cross(m_points[p] - a).dot(n) / size, -1.0, 2.0) : 0;
+            const Vec2d inside = triangleShares(source, at.triangle, m_points[p]).cwiseMax(-1.0).cwiseMin(2.0);
+            const double u = inside.x();
+            const double v = inside.y();
             const auto mix = [&](const auto& from, auto& to) {
                 if (!from.empty())
                     to.push_back(static_cast<float>(1 - u - v) * from[s[0]] + static_cast<float>(u) * from[s[1]] +

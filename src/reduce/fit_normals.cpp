@@ -1,12 +1,11 @@
 #include "reduce/fit_normals.h"
 
 #include "base/parallel.h"
+#include "mesh/triangle_shares.h"
 
-#include <Eigen/Geometry>
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
 #include <numeric>
 
 namespace thicket {
@@ -128,15 +127,9 @@ private:
 
     [[nodiscard]] Vec3f sourceNormal(const ClosestPoint& at) const {
         const std::uint32_t* v = &m_source.indices[3 * std::size_t{at.triangle}];
-        const Vec3d a = m_source.positions[v[0]].cast<double>();
-        const Vec3d e = m_source.positions[v[1]].cast<double>() - a;
-        const Vec3d f = m_source.positions[v[2]].cast<double>() - a;
-        const Vec3d n = e.cross(f);
-        const double size = n.squaredNorm();
-        if (!(size > 0))
-            return Vec3f::Zero();
-        const auto u = static_cast<float>(std::clamp((at.point - a).cross(f).dot(n) / size, 0.0, 1.0));
-        const auto w = static_cast<float>(std::clamp(e.cross(at.point - a).dot(n) / size, 0.0, 1.0));
+        const Vec2f shares = triangleShares(m_source, at.triangle, at.point).cwiseMax(0.0).cwiseMin(1.0).cast<float>();
+        const float u = shares.x();
+        const float w = shares.y();
         const Vec3f out =
             (1 - u - w) * m_source.normals[v[0]] + u * m_source.normals[v[1]] + w * m_source.normals[v[2]];
         const float length = out.norm();
@@ -150,6 +143,14 @@ private:
     std::uint32_t m_each;
     double m_limit;
 };
+
+/// Tangents lie across the normal.
+void straighten(Vec4f& tangent, const Vec3f& normal) {
+    const Vec3f along = tangent.head<3>() - normal * normal.dot(tangent.head<3>());
+    const float length = along.norm();
+    if (length > 1e-3F)
+        tangent.head<3>() = along / length;
+}
 
 } // namespace
 
@@ -198,6 +199,8 @@ Result<Mesh> fitNormals(const Mesh& source, const SurfaceQuery& query, Mesh leve
         return level;
     for (std::uint32_t v = 0; v < level.vertexCount(); ++v)
         level.normals[v] = fitted[group[v]];
+    for (std::uint32_t v = 0; v < level.extras.tangents.size(); ++v)
+        straighten(level.extras.tangents[v], level.normals[v]);
     return level;
 }
 

@@ -1,6 +1,7 @@
 #include "reduce/mirror.h"
 
 #include "base/parallel.h"
+#include "mesh/triangle_shares.h"
 #include "reduce/carry_extras.h"
 
 #include <algorithm>
@@ -112,16 +113,9 @@ private:
         m_lastTwin = t;
         const std::uint32_t* i = &m_mesh.indices[3 * std::size_t{t}];
         const Vec3d at = mirrored(corner.place, m_plane).cast<double>();
-        const Vec3d p = m_mesh.positions[i[0]].cast<double>();
-        const Vec3d e = m_mesh.positions[i[1]].cast<double>() - p;
-        const Vec3d f = m_mesh.positions[i[2]].cast<double>() - p;
-        const Vec3d cross = e.cross(f);
-        const double size = cross.squaredNorm();
-        Twin twin{t, 0, 0};
-        if (size > 0) {
-            twin.u = std::clamp((at - p).cross(f).dot(cross) / size, 0.0, 1.0);
-            twin.v = std::clamp(e.cross(at - p).dot(cross) / size, 0.0, 1.0 - twin.u);
-        }
+        const Vec2d over = triangleShares(m_mesh, t, at);
+        Twin twin{t, std::clamp(over.x(), 0.0, 1.0), 0};
+        twin.v = std::clamp(over.y(), 0.0, 1.0 - twin.u);
         Vec2f uv = Vec2f::Zero();
         if (!m_mesh.uvs.empty())
             uv = static_cast<float>(1 - twin.u - twin.v) * m_mesh.uvs[i[0]] +
