@@ -160,12 +160,13 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                                      : frame.bound == Bound::Pixels ? pixelMs(device, ledger.total)
                                                                     : geometryMs(device, ledger.total);
                      audit.shown.resize(selection.subjects.size());
-                     audit.crossed.resize(selection.subjects.size());
+                     audit.own.resize(selection.subjects.size());
                      audit.culled.resize(selection.subjects.size());
                      std::vector<Shown>& now = shown.emplace_back();
                      for (std::size_t s = 0; s < selection.subjects.size(); ++s) {
                          audit.shown[s] |= selection.levels[s];
-                         audit.crossed[s] |= selection.crossed[s];
+                         audit.own[s].shown |= selection.subjects[s].shown;
+                         audit.own[s].crossed |= selection.subjects[s].crossed;
                          for (std::size_t why = 0; why < kCullReasons; ++why)
                              audit.culled[s][why] += selection.subjects[s].culledBy[why];
                          now.push_back({selection.levels[s],

@@ -64,12 +64,19 @@ struct AuditFrame {
     std::vector<std::uint32_t> subjectTriangles; ///< one a subject
 };
 
+/// Levels that any frame shows, and switches that are made in view, by the finer of their levels; a bit each.
+struct OwnLevels {
+    std::uint64_t shown = 0;
+    std::uint64_t crossed = 0;
+};
+
 struct Audit {
     std::string route;
     std::string device;
     std::vector<AuditFrame> frames;
-    std::vector<std::uint64_t> shown;   ///< one a subject: its levels that any frame shows, in fields too, a bit each
-    std::vector<std::uint64_t> crossed; ///< likewise: its switches that are made in view, by the finer of their levels
+    std::vector<std::uint64_t> shown; ///< one a subject: its levels that any frame shows, in fields too, a bit each
+    /// One a subject, of its own copies alone, whose switches are by its own rule.
+    std::vector<OwnLevels> own;
     std::vector<std::uint64_t> shownAtWorst; ///< the same of the worst frame alone
     /// One a subject: copies by Culled, all frames together.
     std::vector<std::array<std::uint64_t, kCullReasons>> culled;

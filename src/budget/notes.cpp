@@ -52,8 +52,8 @@ bool switchesByReach(const Subject& subject) {
 
 /// Switches between levels that both show, each where some copy stands, but that none makes in view: how they look, nobody
 /// sees. Where that is so of all of a subject's switches, it need not fade.
-void addOffScreen(const Subject& subject, std::uint64_t shown, std::uint64_t crossed, std::size_t frames,
-                  std::vector<BudgetNote>& out) {
+void addOffScreen(const Subject& subject, const OwnLevels& own, std::size_t frames, std::vector<BudgetNote>& out) {
+    const auto [shown, crossed] = own;
     if (!subject.isMesh() || std::popcount(shown) < 2)
         return;
     std::vector<std::pair<int, int>> unseen;
@@ -72,19 +72,21 @@ void addOffScreen(const Subject& subject, std::uint64_t shown, std::uint64_t cro
         return;
     const bool fades = subject.rule.fadeSeconds > 0;
     if (static_cast<int>(unseen.size()) == switches) {
-        out.push_back({BudgetNoteKind::OffScreen, subject.id, static_cast<std::size_t>(unseen.front().first), frames, 0,
-                       fmt::format("{} shows {} levels, but no copy changes between any of them in view on this "
-                                   "route{}",
-                                   subject.name, std::popcount(shown),
-                                   fades ? ": it fades for nobody" : ": how they switch, nobody sees"),
-                       true});
+        out.push_back(
+            {BudgetNoteKind::OffScreen, subject.id, static_cast<std::size_t>(unseen.front().first), frames, 0,
+             fmt::format("{} shows {} levels, but none of its own copies changes between them in view on this "
+                         "route{}",
+                         subject.name, std::popcount(shown),
+                         fades ? ": it fades for nobody" : ": how they switch, nobody sees"),
+             true});
         return;
     }
     for (const auto& [from, to] : unseen)
-        out.push_back({BudgetNoteKind::OffScreen, subject.id, static_cast<std::size_t>(from), frames, 0,
-                       fmt::format("L{} and L{} of {} both show, but no copy changes between them in view on this "
-                                   "route: how they switch, nobody sees",
-                                   from, to, subject.name)});
+        out.push_back(
+            {BudgetNoteKind::OffScreen, subject.id, static_cast<std::size_t>(from), frames, 0,
+             fmt::format("L{} and L{} of {} both show, but none of its own copies changes between them in view on this "
+                         "route: how they switch, nobody sees",
+                         from, to, subject.name)});
 }
 
 } // namespace
@@ -129,7 +131,7 @@ std::vector<BudgetNote> notesOn(const Audit& audit, const Scene& scene) {
                              subject.name, levels - 1, 100 * share)});
     }
     for (std::size_t s = 0; s < scene.subjects.size(); ++s)
-        addOffScreen(scene.subjects[s], audit.shown[s], audit.crossed[s], audit.frames.size(), out);
+        addOffScreen(scene.subjects[s], audit.own[s], audit.frames.size(), out);
     const auto culled = [&](std::size_t s, Culled why) { return audit.culled[s][static_cast<std::size_t>(why)]; };
     std::uint64_t hidden = 0;
     for (std::size_t s = 0; s < scene.subjects.size(); ++s)

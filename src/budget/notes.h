@@ -11,7 +11,7 @@ enum class BudgetNoteKind {
     PixelBound,   ///< the same of pixels
     OneLevel,     ///< a subject takes much of the worst frame and has no coarser level
     LevelPays,    ///< the same, where all that is drawn of it then is its coarsest level
-    OffScreen,    ///< levels that all show, but no copy of which changes between them in view
+    OffScreen,    ///< levels that all show, but between which none of a mesh's own copies changes in view
     HidesNothing, ///< nothing is hidden behind anything in any frame
     ReachesAll    ///< a subject's reach ends nothing in any frame
 };

@@ -232,7 +232,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         ->capture_default_str()
         ->check(CLI::Range(1, 36));
     sweepCommand
-        ->add_option("--area", sweepOptions.area, "Low X,low Z,high X,high Z in metres; if left out all that is placed but for the horizon")
+        ->add_option("--area", sweepOptions.area,
+                     "Low X,low Z,high X,high Z in metres; if left out all that is placed but for the horizon")
         ->delimiter(',')
         ->expected(4);
     sweepCommand->add_option("-o,--out", sweepOptions.out, "CSV to write, a row a place");

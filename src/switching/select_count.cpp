@@ -79,7 +79,7 @@ private:
             add(cost.switches, count);
             const auto [finer, coarser] = std::minmax(memory.cameFrom, memory.level);
             m_cost.crossed |= (std::uint64_t{1} << static_cast<unsigned>(coarser)) -
-                            (std::uint64_t{1} << static_cast<unsigned>(finer));
+                              (std::uint64_t{1} << static_cast<unsigned>(finer));
         }
         add(cost.fading, memory.fadingFrom >= 0 ? count : 0);
         cost.squares += static_cast<float>(squares);

@@ -206,7 +206,6 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     }
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);
-    out.crossed.assign(input.subjects.size(), 0);
     selectGrounds(input, view, options, state, out);
     decideAll(passes);
     out.occluders = 0;
@@ -226,7 +225,6 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     for (std::size_t i = 0; i < passes.size(); ++i) {
         out.subjects[input.batches[i].subject] += costs[i];
         out.levels[input.batches[i].asset] |= costs[i].shown;
-        out.crossed[input.batches[i].asset] |= costs[i].crossed;
     }
     state.before = seconds;
     out.total = {};

@@ -98,7 +98,7 @@ struct CopyMemory {
 struct CellCost {
     std::uint64_t triangles = 0;
     std::uint64_t vertices = 0;
-    std::uint32_t draws = 0;   ///< where each copy has draws of its own
+    std::uint32_t draws = 0; ///< where each copy has draws of its own
     std::uint64_t shown = 0; ///< levels that are drawn, a bit each
     std::uint16_t culledBy[kCullReasons] = {};
     std::uint16_t switches = 0;
@@ -184,13 +184,12 @@ struct Run {
 struct Selection {
     std::vector<SubjectCost> subjects; ///< one a subject
     SubjectCost total;
-    std::vector<std::uint64_t> levels;  ///< one a subject: its levels that are drawn, in fields too, a bit each
-    std::vector<std::uint64_t> crossed; ///< one a subject: its switches that were made in this frame, likewise
-    std::vector<Run> runs;              ///< by batches, in each by levels
-    std::vector<std::uint32_t> listed;  ///< slots
-    std::vector<TileCut> grounds;       ///< one a terrain
-    double groundSeconds = 0;           ///< what choosing their tiles took
-    std::uint32_t occluders = 0;        ///< copies that others were looked for behind
+    std::vector<std::uint64_t> levels; ///< one a subject: its levels that are drawn, in fields too, a bit each
+    std::vector<Run> runs;             ///< by batches, in each by levels
+    std::vector<std::uint32_t> listed; ///< slots
+    std::vector<TileCut> grounds;      ///< one a terrain
+    double groundSeconds = 0;          ///< what choosing their tiles took
+    std::uint32_t occluders = 0;       ///< copies that others were looked for behind
 };
 
 /// Chooses a level, or a reason not to draw, for each copy.

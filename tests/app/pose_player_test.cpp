@@ -3,7 +3,7 @@
 #include "app/viewport/pose_player.h"
 
 #include "models.h"
-#include "support/shapes.h"
+#include "support/balls.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -21,18 +21,11 @@ Subject heronOf(std::uint32_t id) {
     return out;
 }
 
-Subject ballOf(std::uint32_t id) {
-    Subject out;
-    out.id = id;
-    out.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(4)), {}, LevelOrigin::Source));
-    return out;
-}
-
 } // namespace
 
 TEST(PosePlayer, plays_what_has_an_animation_and_nothing_else) {
     const Subject heron = heronOf(3);
-    const Subject ball = ballOf(4);
+    const Subject ball = test::ballOfLevels(4, {0}, 4);
     EXPECT_TRUE(PosePlayer::canPlay(&heron));
     EXPECT_FALSE(PosePlayer::canPlay(&ball));
     EXPECT_FALSE(PosePlayer::canPlay(nullptr));

@@ -6,7 +6,7 @@
 #include "scene/fields.h"
 #include "scene/scene.h"
 #include "scene/select_input.h"
-#include "support/shapes.h"
+#include "support/balls.h"
 
 #include <gtest/gtest.h>
 #include <map>
@@ -16,19 +16,8 @@ namespace thicket::app {
 namespace {
 
 Subject ballOf(std::uint32_t id, bool endsAsViews) {
-    Subject out;
-    out.id = id;
-    out.name = "ball " + std::to_string(id);
-    out.mesh().surfaces = std::make_shared<const Surfaces>();
+    Subject out = test::ballOfLevels(id, {0.0, 0.01, 0.05, 0.2}, 16);
     out.rule.cullBelowPx = 2;
-    int splits = 16;
-    for (const double off : {0.0, 0.01, 0.05, 0.2}) {
-        Deviation d;
-        d.there.max = d.there.bound = d.visible = off;
-        out.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(splits)), d,
-                                              off == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
-        splits /= 2;
-    }
     if (endsAsViews) {
         Level& last = out.mesh().levels.back();
         last.views = {8, {0, 0, 0}, 1.1, 64};

@@ -4,7 +4,7 @@
 #include "appmodel/workbench.h"
 #include "io/project/project.h"
 #include "scene/kinds.h"
-#include "support/shapes.h"
+#include "support/balls.h"
 #include "support/temp_folder.h"
 
 #include <QTest>
@@ -18,18 +18,7 @@ namespace {
 class Switching : public ::testing::Test {
 protected:
     void SetUp() override {
-        Subject ball;
-        ball.name = "ball";
-        ball.mesh().surfaces = std::make_shared<const Surfaces>();
-        int splits = 24;
-        for (const double off : {0.0, 0.004, 0.02, 0.08, 0.3}) {
-            Deviation d;
-            d.there.max = d.there.bound = d.visible = off;
-            ball.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(splits)), d,
-                                                   off == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
-            splits = splits * 2 / 3;
-        }
-        refreshSubject(ball);
+        Subject ball = test::ballOfLevels(0, {0.0, 0.004, 0.02, 0.08, 0.3}, 32);
         Placements placed;
         for (int i = 0; i < 4; ++i)
             placed.push_back({0, 0, {4.0 * i, 0, 0}, Quatd::Identity(), 1, 1});

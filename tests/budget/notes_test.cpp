@@ -5,7 +5,7 @@
 #include "budget/first_audit.h"
 #include "scene/grounds.h"
 #include "scene/kinds.h"
-#include "support/shapes.h"
+#include "support/balls.h"
 
 #include <bit>
 #include <gtest/gtest.h>
@@ -19,20 +19,8 @@ using test::auditOf;
 Scene sceneFarOff() {
     Scene scene;
     scene.settings.cullHidden = false;
-    Subject ball;
-    ball.id = 1;
-    ball.name = "ball";
-    ball.mesh().surfaces = std::make_shared<const Surfaces>();
+    Subject ball = test::ballOfLevels(1, {0.0, 0.005, 0.03, 3.0});
     ball.rule.cullBelowPx = 0;
-    int splits = 24;
-    for (const double off : {0.0, 0.005, 0.03, 3.0}) {
-        Deviation d;
-        d.there.max = d.there.bound = d.visible = off;
-        ball.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(splits)), d,
-                                               off == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
-        splits /= 2;
-    }
-    refreshSubject(ball);
     ball.mesh().placed = std::make_shared<const Placements>(Placements{{10, 0, {0, 0, 0}, Quatd::Identity(), 1, 1}});
     Subject lump = ball;
     lump.id = 2;
@@ -93,7 +81,7 @@ TEST(Notes, what_switches_only_where_no_camera_looks_need_not_fade) {
     scene.subjects.resize(1);
     scene.settings.routes = {{"by", {{0, {0, 0, 20}, {0, 0, 0}}, {2, {0, 0, 12}, {0, 0, 0}}}}};
     const Audit before = auditOf(scene, tight());
-    ASSERT_GE(std::popcount(before.shown[0]), 2);
+    ASSERT_GE(std::popcount(before.own[0].shown), 2);
     const auto notes = notesOn(before, scene);
     const auto note = std::find_if(notes.begin(), notes.end(),
                                    [](const BudgetNote& n) { return n.kind == BudgetNoteKind::OffScreen; });
@@ -111,8 +99,8 @@ TEST(Notes, what_switches_only_where_no_camera_looks_need_not_fade) {
     // Backwards and far enough, each switch between the levels that show is made in view, and none is named.
     scene.settings.routes = {{"back", {{0, {0, 0, 12}, {0, 0, 0}}, {40, {0, 0, 400}, {0, 0, 0}}}}};
     const Audit back = auditOf(scene, tight());
-    ASSERT_GE(std::popcount(back.shown[0]), 2);
-    EXPECT_NE(back.crossed[0], 0U);
+    ASSERT_GE(std::popcount(back.own[0].shown), 2);
+    EXPECT_NE(back.own[0].crossed, 0U);
     EXPECT_EQ(countOf(notesOn(back, scene), BudgetNoteKind::OffScreen), 0U);
 }
 
@@ -131,9 +119,9 @@ TEST(Notes, of_several_switches_only_those_that_nobody_sees_are_named) {
     const auto note = std::find_if(notes.begin(), notes.end(),
                                    [](const BudgetNote& n) { return n.kind == BudgetNoteKind::OffScreen; });
     EXPECT_FALSE(note->whole) << "another of its switches is seen";
-    EXPECT_NE(audit.crossed[0], 0U);
-    EXPECT_EQ(audit.crossed[0] >> note->level & 1U, 0U);
-    EXPECT_EQ(audit.shown[0] >> note->level & 1U, 1U);
+    EXPECT_NE(audit.own[0].crossed, 0U);
+    EXPECT_EQ(audit.own[0].crossed >> note->level & 1U, 0U);
+    EXPECT_EQ(audit.own[0].shown >> note->level & 1U, 1U);
     // The claim: with another switch there the same is drawn, as long as no copy is between the two.
     const Audit same = auditOf(scene, tight());
     const double now = ownChainOf(scene.subjects[0], scene.statedView())->fromMetres[note->level + 1];
@@ -142,6 +130,27 @@ TEST(Notes, of_several_switches_only_those_that_nobody_sees_are_named) {
     ASSERT_EQ(moved.frames.size(), same.frames.size());
     for (std::size_t f = 0; f < moved.frames.size(); ++f)
         EXPECT_EQ(moved.frames[f].triangles, same.frames[f].triangles);
+}
+
+TEST(Notes, of_what_stands_in_fields_alone_the_field_says_how_it_switches) {
+    Scene scene = sceneFarOff();
+    scene.subjects.resize(1);
+    scene.subjects[0].rule.fadeSeconds = 0.5;
+    scene.subjects[0].mesh().placed = nullptr;
+    Subject field;
+    field.id = 3;
+    field.name = "field";
+    field.body =
+        InstancesBody{{1},
+                      std::make_shared<const Placements>(Placements{{10, 0, {0, 0, 0}, Quatd::Identity(), 1, 1},
+                                                                    {11, 0, {0, 0, -900}, Quatd::Identity(), 1, 1}})};
+    field.rule.cullBelowPx = 0;
+    scene.subjects.push_back(field);
+    scene.settings.routes = {{"by", {{0, {0, 0, 20}, {0, 0, 0}}, {2, {0, 0, 12}, {0, 0, 0}}}}};
+    const Audit audit = auditOf(scene, tight());
+    ASSERT_GE(std::popcount(audit.shown[0]), 2) << "its levels are shown, by the field";
+    EXPECT_EQ(audit.own[0].shown, 0U);
+    EXPECT_EQ(countOf(notesOn(audit, scene), BudgetNoteKind::OffScreen), 0U);
 }
 
 TEST(Notes, what_has_no_coarser_level_and_takes_much_is_named) {

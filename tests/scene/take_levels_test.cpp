@@ -5,7 +5,7 @@
 #include "scene/emitter_subject.h"
 #include "scene/grounds.h"
 #include "scene/strand_subject.h"
-#include "support/shapes.h"
+#include "support/balls.h"
 
 #include <gtest/gtest.h>
 
@@ -13,19 +13,10 @@ namespace thicket {
 namespace {
 
 Subject ball(std::uint32_t id, int levels) {
-    Subject s;
-    s.id = id;
-    s.name = "ball " + std::to_string(id);
-    s.mesh().surfaces = std::make_shared<const Surfaces>();
-    int splits = 24;
-    for (int i = 0; i < levels; ++i, splits /= 2) {
-        Deviation d;
-        d.there.max = d.there.bound = d.visible = 0.01 * i;
-        s.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(shapes::sphere(splits)), d,
-                                            i == 0 ? LevelOrigin::Source : LevelOrigin::Collapsed));
-    }
-    refreshSubject(s);
-    return s;
+    std::vector<double> off;
+    for (int i = 0; i < levels; ++i)
+        off.push_back(0.01 * i);
+    return test::ballOfLevels(id, off);
 }
 
 EmitterPart part(const std::string& name, double rate) {
