@@ -8,6 +8,7 @@
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
+#include <numeric>
 
 namespace thicket {
 namespace {
@@ -17,6 +18,8 @@ constexpr int kLooks = 3;                    // settings ahead that a step may g
 constexpr int kMostAudits = 6;
 constexpr std::size_t kFineSettings = 7; // between the setting before and the one after the one that holds
 constexpr int kFineAudits = 2;
+constexpr std::size_t kMostExchanged = 48; // subjects
+constexpr int kMostExchanges = 200;
 
 /// What one subject takes of one frame.
 struct Spent {
@@ -153,9 +156,9 @@ private:
     bool choose(double aim) {
         std::fill(m_chosen.begin(), m_chosen.end(), std::size_t{0});
         const bool reached = tighten(aim);
-        do
+        giveBack(aim);
+        for (int i = 0; i < kMostExchanges && exchange(aim); ++i)
             giveBack(aim);
-        while (exchange(aim) && !m_job.cancelled());
         return reached;
     }
 
@@ -400,36 +403,68 @@ private:
         return over;
     }
 
+    /// Of those that may be loosened, at most kMostExchanged with the most of something.
+    template <class Amount> [[nodiscard]] std::vector<std::size_t> mostBy(const Amount& amount) const {
+        std::vector<std::pair<double, std::size_t>> all;
+        for (std::size_t s = 0; s < m_table.subjects; ++s)
+            if (mayLoosen(s))
+                all.emplace_back(-amount(s), s);
+        std::sort(all.begin(), all.end());
+        std::vector<std::size_t> out;
+        for (std::size_t i = 0; i < std::min(all.size(), kMostExchanged); ++i)
+            out.push_back(all[i].second);
+        return out;
+    }
+
     /// Step by step one comes to where no step helps; where one subject becomes finer as another becomes coarser, less may
     /// be seen after all. Takes the pair by which least is seen then; false when there is none.
+    /// COST   of many subjects those of kMostExchanged that are seen most and take most, of frames the fullest first: most
+    ///        pairs fail there.
     bool exchange(double aim) {
         const std::vector<Spent> total = totals();
         const double over = overBy(total, aim);
+        std::vector<std::size_t> fullest(total.size());
+        std::iota(fullest.begin(), fullest.end(), std::size_t{0});
+        std::vector<double> full;
+        for (const Spent& frame : total)
+            full.push_back(
+                std::max({ms(frame) / m_device.frameMs, frame.triangles / static_cast<double>(m_device.triangleBudget),
+                          frame.draws / static_cast<double>(m_device.drawBudget)}));
+        std::stable_sort(fullest.begin(), fullest.end(),
+                         [&](std::size_t a, std::size_t b) { return full[a] > full[b]; });
+        const auto mostSeen = mostBy([&](std::size_t s) { return price(s, m_chosen[s]); });
+        const auto dearest = mostBy([&](std::size_t s) {
+            const Spent& own = m_table.at(m_chosen[s], fullest.front(), s);
+            return own.geometryMs + own.pixelMs + own.drawMs +
+                   own.triangles / static_cast<double>(m_device.triangleBudget);
+        });
         double best = 1e-6;
         std::array<std::size_t, 4> pair{}; // who becomes finer, and how far; who becomes coarser, and how far
         std::vector<Spent> finer(total.size());
-        for (std::size_t a = 0; a < m_table.subjects; ++a)
+        for (const std::size_t a : mostSeen) {
+            if (m_job.cancelled())
+                return false;
             for (std::size_t to = m_chosen[a]; to-- > 0;) {
                 const double gain = price(a, m_chosen[a]) - price(a, to);
                 if (gain <= best)
                     continue;
                 for (std::size_t f = 0; f < total.size(); ++f)
                     finer[f] = withOther(total[f], f, a, to);
-                for (std::size_t b = 0; b < m_table.subjects; ++b)
-                    for (std::size_t coarser = m_chosen[b] + 1; b != a && mayLoosen(b) && coarser < m_table.settings;
-                         ++coarser) {
+                for (const std::size_t b : dearest)
+                    for (std::size_t coarser = m_chosen[b] + 1; b != a && coarser < m_table.settings; ++coarser) {
                         const double left = gain - (price(b, coarser) - price(b, m_chosen[b]));
                         if (left <= best)
                             break; // farther costs more
                         double then = 0;
-                        for (std::size_t f = 0; f < total.size() && then <= over + 1e-12; ++f)
-                            then += excess(withOther(finer[f], f, b, coarser), aim);
+                        for (std::size_t k = 0; k < fullest.size() && then <= over + 1e-12; ++k)
+                            then += excess(withOther(finer[fullest[k]], fullest[k], b, coarser), aim);
                         if (then <= over + 1e-12) {
                             best = left;
                             pair = {a, to, b, coarser};
                         }
                     }
             }
+        }
         if (pair[0] == pair[2])
             return false;
         m_chosen[pair[0]] = pair[1];
