@@ -364,12 +364,11 @@ TEST_F(WindowTest, what_is_hidden_is_not_drawn_unless_the_engine_cannot_do_that)
     auto* engine = window->findChild<QCheckBox*>(QStringLiteral("cullHidden"));
     engine->click();
     EXPECT_FALSE(bench.session.scene().settings.cullHidden);
-    QTest::qWait(100);
-    EXPECT_EQ(view.exact().total.drawn, 2U);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return view.exact().total.drawn == 2; }, 60'000));
     bench.session.document.undo().undo();
+    EXPECT_TRUE(QTest::qWaitFor([&] { return view.exact().total.drawn == 1; }, 60'000));
     view.setShotView({11, 2, -3}, {0, 0, -3}); // from the side both are seen
-    QTest::qWait(100);
-    EXPECT_EQ(view.exact().total.drawn, 2U);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return view.exact().total.drawn == 2; }, 60'000));
 }
 
 TEST_F(WindowTest, a_switch_that_is_held_while_undo_takes_its_level_away_is_let_go) {
@@ -426,6 +425,28 @@ TEST_F(WindowTest, the_viewport_and_the_audit_choose_alike_along_a_route) {
         ++compared;
     }
     EXPECT_GE(compared, 8);
+}
+
+TEST_F(WindowTest, what_waits_with_its_switch_makes_it_though_nothing_moves_any_more) {
+    thinBall(24);
+    Workbench& bench = window->bench();
+    const auto slow = [&bench](double dwell, double check) {
+        SwitchRule rule = bench.session.meshSubject()->rule;
+        rule.fadeSeconds = 0;
+        rule.dwellSeconds = dwell;
+        rule.checkSeconds = check;
+        bench.switching.setRule(bench.session.subjectId(), rule, QStringLiteral("Slow"));
+    };
+    window->setStage(Stage::Switch);
+    Viewport& view = window->viewport();
+    const double middle = (switches(*window)[1] + switches(*window)[2]) / 2;
+    for (const auto& [dwell, check] : {std::pair(1.2, 0.0), std::pair(0.0, 1.2)}) {
+        slow(dwell, check);
+        view.standAt(middle / 50);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return view.reading().level == 0; }, 60'000));
+        view.standAt(middle);
+        EXPECT_TRUE(QTest::qWaitFor([&] { return view.reading().level == 1; }, 20'000)) << dwell << ", " << check;
+    }
 }
 
 TEST_F(WindowTest, a_field_of_a_hundred_thousand_is_drawn_together_edited_and_undone) {

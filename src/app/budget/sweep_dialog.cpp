@@ -14,9 +14,9 @@ SweepDialog::SweepDialog(Workbench& bench, QWidget* parent) : QDialog(parent), m
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(20, 16, 20, 16);
     column->setSpacing(10);
-    QLabel* what =
-        makeLabel(tr("Stands at every place of a grid over all that is placed but for the horizon, and looks all round. "
-                     "No route is needed; the dearest places are marked in the overview."));
+    QLabel* what = makeLabel(
+        tr("Stands at every place of a grid over all that is placed but for the horizon, and looks all round. "
+           "No route is needed; the dearest places are marked in the overview."));
     what->setWordWrap(true);
     what->setMinimumWidth(340);
     column->addWidget(what);

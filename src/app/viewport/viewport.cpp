@@ -53,6 +53,11 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
         m_moving = false;
         beginRest();
     });
+    m_lookAgain.setSingleShot(true);
+    connect(&m_lookAgain, &QTimer::timeout, this, [this] {
+        if (!m_moving)
+            refresh();
+    });
     m_walk.setInterval(16);
     connect(&m_walk, &QTimer::timeout, this, [this] {
         m_walkPhase += 0.016 / 7.0;
@@ -176,7 +181,7 @@ void Viewport::rebuild() {
     m_input = selectInput(m_bench.session.scene(), shotView(), &m_input);
     m_shelf.fill(m_bench.session.scene(), m_input);
     m_frozen.reset(); // what was held may not be there any more
-    m_glance.seconds = -1;
+    m_glance.picture.forget();
     m_motion.forget();
     if (solo() && m_framed != m_bench.session.subjectId())
         frameSelection();
@@ -215,13 +220,25 @@ void Viewport::setRouteTime(double seconds) {
 void Viewport::selectNow() {
     if (!m_frozen) {
         const View view = shotView();
+        const bool stood = m_selectedFrom.eye == view.eye && m_selectedFrom.forward == view.forward;
         m_selectedFrom = view;
         // A chain is resolved for the field and lines of the stated view alone; the camera's place does not change it.
         m_selectedAt = now();
         select(m_input, view, m_selectedAt, selectionOptions(), m_state, m_exact);
         m_nearest.reset();
+        if (m_moving || !stood || m_exact.total.switches > 0)
+            lookAgainLater();
     }
     emit selected();
+}
+
+/// What waits, or is decided at intervals only, may want another level though nothing moves any more.
+void Viewport::lookAgainLater() {
+    double seconds = 0;
+    for (const Batch& batch : m_input.batches)
+        seconds = std::max({seconds, batch.chain.rule.dwellSeconds, batch.chain.rule.checkSeconds});
+    if (seconds > 0)
+        m_lookAgain.start(static_cast<int>(seconds * 1000) + 20);
 }
 
 /// Smoothed over a few frames, so that one late frame is not taken for a leap.

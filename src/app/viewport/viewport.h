@@ -139,17 +139,18 @@ public:
     /// What the window's thread did for the last frame before anything was drawn: choosing and listing, milliseconds.
     [[nodiscard]] double prepareMs() const { return m_prepareMs; }
     /// What the last frame really submitted, and by what factor it was lightened.
-    [[nodiscard]] std::uint64_t submittedTriangles() const { return counts().triangles + counts().particleTriangles; }
-    [[nodiscard]] std::uint64_t submittedDraws() const { return counts().draws + counts().particleDraws; }
+    [[nodiscard]] std::uint64_t submittedTriangles() const { return m_shown.triangles + m_shown.particleTriangles; }
+    [[nodiscard]] std::uint64_t submittedDraws() const { return m_shown.draws + m_shown.particleDraws; }
     [[nodiscard]] double lightening() const { return m_factorDrawn; }
     [[nodiscard]] bool moving() const { return m_moving; }
     /// The exact picture stands, be it without smooth edges as yet.
     [[nodiscard]] bool exactStands() const {
-        return !m_moving && (m_restShown || m_plainShown) && m_cloudStands && (solo() || m_groundTiles.waiting() == 0);
+        return !m_moving && !m_refreshAsked && (m_restShown || m_plainShown) && m_cloudStands &&
+               (solo() || m_groundTiles.waiting() == 0);
     }
     /// The exact picture stands, with smooth edges.
     [[nodiscard]] bool settled() const {
-        return !m_moving && m_restShown && m_restPicture.done() && m_cloudStands &&
+        return !m_moving && !m_refreshAsked && m_restShown && m_restPicture.done() && m_cloudStands &&
                (solo() || m_groundTiles.waiting() == 0);
     }
     [[nodiscard]] double lastFrameMs() const { return m_frameMs; }
@@ -197,6 +198,7 @@ private:
     void lookFrom(const Vec3d& eye, const Vec3d& target);
     void rebuild();
     void selectNow();
+    void lookAgainLater();
     void measureSpeed(const View& view);
     std::vector<DrawItem> soloItems();
     DrawItem levelItem(const Subject& subject, int level);
@@ -273,8 +275,6 @@ private:
     Rests bringRest(const QSize& pixels);
     void askForRest();
     void showRest(Rests rests, const View& view, const QSize& pixels);
-    /// What is in the picture that is shown.
-    [[nodiscard]] const GlScene::Counts& counts() const { return m_motion.valid() ? m_motionShown : m_gl.counts(); }
     [[nodiscard]] QSize quickSize(const QSize& pixels) const;
     void bindQuick(const QSize& size);
     /// What is to be drawn, from where.
@@ -299,7 +299,7 @@ private:
     [[nodiscard]] QSize pixelSize() const;
     void stepMotion(qint64 mostMs);
     void showMotion(const QSize& pixels);
-    void beginGlance(View view, const QSize& size);
+    void beginGlance(const View& view, const QSize& size);
     void keepShown();
     void showKept(const QSize& pixels);
     void motionShown(const QSize& drawn, const QSize& pixels);
@@ -322,22 +322,22 @@ private:
     bool m_ready = false;
     SteppedPicture m_restPicture;
     struct {
-        double seconds = 0;
         SteppedPicture picture;
-        std::unique_ptr<QOpenGLFramebufferObject> target;
+        std::unique_ptr<QOpenGLFramebufferObject> target; ///< there while `picture` is valid
         bool begun = false;
-    } m_glance;                    ///< that is being made
-    SteppedPicture m_motion;       ///< a moving frame that takes longer than the window may wait
-    GlScene::Counts m_motionShown; ///< what was in the frame that is shown meanwhile
-    double m_motionMs = 0;         ///< spent on it so far
-    double m_motionFactor = 1;     ///< that it is lightened by
-    bool m_putTogether = false;    ///< the window was, since it last answered
-    bool m_motionInSteps = true;   ///< the last one took so long, or there was none to know it by
-    bool m_overlayAsked = false;   ///< what is laid over the next frame is drawn with it
-    bool m_movedOn = false;        ///< the camera went on since it was begun
-    double m_restMs = 0;           ///< spent on it so far
-    double m_lastRestMs = 0;       ///< and on the one before
-    bool m_plainFirst = false;     ///< it is drawn without smooth edges first
+    } m_glance;                   ///< that is being made
+    SteppedPicture m_motion;      ///< a moving frame that takes longer than the window may wait
+    GlScene::Counts m_shown;      ///< what is in the picture that is shown
+    GlScene::Counts m_restCounts; ///< in what stands of the picture at rest
+    double m_motionMs = 0;        ///< spent on it so far
+    double m_motionFactor = 1;    ///< that it is lightened by
+    bool m_putTogether = false;   ///< the window was, since it last answered
+    bool m_motionInSteps = true;  ///< the last one took so long, or there was none to know it by
+    bool m_refreshAsked = false;  ///< what is laid over the next frame is drawn with it
+    bool m_movedOn = false;       ///< the camera went on since it was begun
+    double m_restMs = 0;          ///< spent on it so far
+    double m_lastRestMs = 0;      ///< and on the one before
+    bool m_plainFirst = false;    ///< it is drawn without smooth edges first
     bool m_plainStands = false;
     bool m_plainShown = false;               ///< by the last frame
     std::optional<DrawItem> m_restParticles; ///< that are laid over it
@@ -390,6 +390,7 @@ private:
     QTimer m_rest;
     QTimer m_nextOfMotion; ///< its next step, when the window has answered what it was asked meanwhile
     QTimer m_nextOfRest;   ///< likewise of the picture at rest
+    QTimer m_lookAgain;    ///< at what was to be decided later
     QTimer m_walk;
     QTimer m_fades;
     QTimer m_warm; ///< uploads levels one by one, so that no switch waits for it

@@ -16,18 +16,19 @@ constexpr std::uint64_t kGlancePiece = 12'000; // triangles between looks at the
 
 std::optional<QImage> Viewport::glance(double seconds, const QSize& size) {
     const Route* route = m_bench.budget.route();
-    // While the picture at rest comes about it has the counts of what is drawn, and the machine.
+    // While the picture at rest comes about it has the machine.
     if (!m_ready || !settled() || route == nullptr || route->keys.empty() || size.isEmpty())
         return std::nullopt;
-    if (m_glance.seconds != seconds || !m_glance.target || m_glance.target->size() != size) {
-        beginGlance(viewOnRoute(*route, m_bench.session.scene().statedView(), seconds), size);
-        m_glance.seconds = seconds;
+    View view = viewOnRoute(*route, m_bench.session.scene().statedView(), seconds);
+    view.aspect = static_cast<double>(size.width()) / size.height();
+    if (!m_glance.picture.valid() || m_glance.picture.matrix() != viewProjectionOf(view) ||
+        m_glance.target->size() != size) {
+        beginGlance(view, size);
         return QImage();
     }
     makeCurrent();
     m_gl.forget();
     m_glance.target->bind();
-    const GlScene::Counts shown = m_gl.counts();
     const Look& look = Look::now();
     if (!std::exchange(m_glance.begun, true))
         m_gl.begin(look.viewTop, look.viewBottom, size.width(), size.height());
@@ -40,7 +41,6 @@ std::optional<QImage> Viewport::glance(double seconds, const QSize& size) {
         m_gl.waitForLastBut(m_glance.picture.done() ? 0 : 1);
     }
     m_gl.end();
-    m_gl.setCounts(shown); // of the picture in the window
     QImage out;
     if (m_glance.picture.done()) {
         out = m_glance.target->toImage().convertToFormat(QImage::Format_RGB32);
@@ -52,8 +52,7 @@ std::optional<QImage> Viewport::glance(double seconds, const QSize& size) {
 
 /// Selects and lists what it shows: as light as so few lines allow, and twice that. It is to be known again, not to be
 /// measured.
-void Viewport::beginGlance(View view, const QSize& size) {
-    view.aspect = static_cast<double>(size.width()) / size.height();
+void Viewport::beginGlance(const View& view, const QSize& size) {
     SelectOptions options = selectOptions(m_bench.session.scene(), 0);
     options.fades = false;
     options.allowanceFactor = 2 * static_cast<double>(view.lines) / size.height();

@@ -45,7 +45,6 @@ void Viewport::drawMoving(Frame frame, const QSize& pixels, bool intoWindow) {
     if (!straight)
         bindQuick(drawn);
     m_motionInSteps = !quick;
-    m_motionShown = counts();
     m_restPicture.forget();
     m_motionMs = 0;
     m_motionFactor = frame.factor;
@@ -160,6 +159,7 @@ void Viewport::motionShown(const QSize& drawn, const QSize& pixels) {
     m_pictureStands = true;
     m_restShown = m_plainShown = false;
     m_motion.forget();
+    m_shown = m_gl.counts();
     m_frameMs = m_motionMs + m_prepareMs + m_budget.windowMs();
     const auto areaOf = [](const QSize& of) { return static_cast<double>(of.width()) * of.height(); };
     if (solo())

@@ -158,6 +158,7 @@ void Viewport::paintGL() {
             m_gl.draw(item, frame.viewProjection, toQt(frame.view.eye), m_shading);
         drawGrid(frame.viewProjection);
         m_gl.end();
+        m_shown = m_gl.counts();
         m_restShown = m_plainShown = false;
         m_factorDrawn = frame.factor;
         m_pictureStands = true;
@@ -179,15 +180,15 @@ void Viewport::paintGL() {
 
 void Viewport::refresh() {
     m_restAlone = false;
-    m_overlayAsked = true;
+    m_refreshAsked = true;
     m_overlay->update();
     update();
 }
 
 void Viewport::finishFrame() {
-    if (!m_overlayAsked)
+    if (!m_refreshAsked)
         m_overlay->update();
-    m_overlayAsked = false;
+    m_refreshAsked = false;
     emit painted();
 }
 

@@ -107,6 +107,8 @@ void Viewport::stepRest() {
     }
     m_gl.end();
     m_restMs += static_cast<double>(timer.nsecsElapsed()) * 1e-6;
+    if (m_restPicture.done())
+        m_restCounts = m_gl.counts();
     if (m_restPicture.done() && m_plainFirst && !m_plainStands) {
         m_plainStands = true;
         m_restPicture.again();
@@ -143,10 +145,13 @@ void Viewport::askForRest() {
 void Viewport::showRest(Rests rests, const View& view, const QSize& pixels) {
     if (rests == Rests::Nothing)
         return;
+    m_shown = m_restCounts;
     if (m_restParticles) {
         m_gl.resume(pixels.width(), pixels.height());
         m_gl.draw(*m_restParticles, viewProjectionOf(view), toQt(view.eye), m_shading);
         m_gl.end();
+        m_shown.particleTriangles = m_gl.counts().particleTriangles;
+        m_shown.particleDraws = m_gl.counts().particleDraws;
     }
     m_factorDrawn = 1;
     m_pictureStands = true;
