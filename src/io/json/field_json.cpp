@@ -82,8 +82,7 @@ ordered_json encode(const ScatterRecipe& r, const SubjectNames& names, const std
     if (r.leastHeight > -kAnyHeight || r.mostHeight < kAnyHeight)
         out["height"] = {r.leastHeight, r.mostHeight};
     if (!r.mask.empty()) {
-        const std::filesystem::path relative =
-            r.mask.lexically_relative(fullPath(folder));
+        const std::filesystem::path relative = r.mask.lexically_relative(fullPath(folder));
         out["mask"] = (relative.empty() ? r.mask : relative).generic_string();
     }
     if (!r.near.empty()) {
