@@ -100,6 +100,7 @@ CopyMemory* BatchPass::expand(std::uint32_t cell) const {
         if (own.memories.empty())
             own.memories.resize(table.size());
         memory.mixed = true;
+        memory.dropped = 0;
         std::fill_n(mixedOf(cell), table.cells[cell].count, memory.all);
     }
     return mixedOf(cell);

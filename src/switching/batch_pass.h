@@ -147,8 +147,20 @@ private:
     [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room) const;
     [[nodiscard]] bool decideWhole(std::uint32_t index, const CellBounds& bounds, double room) const;
     void decideCopies(std::uint32_t index, const CellBounds& bounds) const;
+    struct Alike {
+        int level = -1;  ///< that all of them want; -1: not known to be one
+        double room = 0; ///< metres until that may change
+    };
+    [[nodiscard]] Alike alikeIn(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates) const;
+    /// Those in the order of the field from `looked` on are gone. Returns the turn at which that may be otherwise.
+    std::uint8_t dropLast(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
+                          const Rates& rates) const;
+    /// Decides about copies of which only the field's order is asked, where it can. False: nothing was decided.
+    bool decideByOrder(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
+                       const Rates& rates) const;
     template <bool kThins>
-    void decideEach(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used) const;
+    void decideEach(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
+                    const Rates& rates) const;
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
                                                     std::pair<double, double> grow, int now) const;
 };

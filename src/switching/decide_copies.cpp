@@ -3,9 +3,56 @@
 #include "switching/batch_pass.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 namespace thicket::detail {
+
+namespace {
+
+/// When copies of a cell are looked at again: a byte, in 255ths of how far away the farthest of them was.
+struct Turns {
+    double used;      ///< metres gone since they were counted from
+    double ticks;     ///< a metre
+    std::uint8_t now; ///< those up to here are looked at now
+    Turns(double gone, float far)
+        : used(gone), ticks(kMostTurns / static_cast<double>(far)),
+          now(static_cast<std::uint8_t>(std::min(gone * ticks, kMostTurns))) {}
+    /// A little less than `room` metres from now, for what rounding may take.
+    [[nodiscard]] std::uint8_t in(double room) const {
+        return static_cast<std::uint8_t>(std::clamp((used + room * 0.9999) * ticks, 0.0, kMostTurns));
+    }
+};
+
+/// The planes of the view that a cell lies across, in floats from its middle.
+class Edges {
+public:
+    Edges(const Frustum& frustum, unsigned planes, const Vec3d& origin) {
+        for (std::size_t k = 0; k < 6; ++k)
+            if ((planes >> k & 1U) != 0) {
+                const Vec3d& n = frustum.normal[k];
+                m_edges[m_count++] = {static_cast<float>(n.x()), static_cast<float>(n.y()), static_cast<float>(n.z()),
+                                      static_cast<float>(n.dot(origin) + frustum.offset[k])};
+            }
+    }
+    [[nodiscard]] bool none() const { return m_count == 0; }
+    /// How far inside of the nearest of them a place is, metres; less than 0: it is outside.
+    [[nodiscard]] float inside(float x, float y, float z) const {
+        float out = kFarAway;
+        for (std::size_t e = 0; e < m_count; ++e)
+            out = std::min(out, m_edges[e].x * x + m_edges[e].y * y + m_edges[e].z * z + m_edges[e].at);
+        return out;
+    }
+
+private:
+    struct Plane {
+        float x, y, z, at;
+    };
+    std::array<Plane, 6> m_edges;
+    std::size_t m_count = 0;
+};
+
+} // namespace
 
 /// The copies of a cell whose turn it is, by floats where they leave no doubt, exactly where they do.
 void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) const {
@@ -41,13 +88,18 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
     memory.planes &= static_cast<std::uint8_t>(bounds.planes); // those that all copies were looked at by
     memory.planeRoom = static_cast<float>((movedBy(memory).second + bounds.clear) * 0.99999);
     const double used = byWay();
-    if (thins)
-        decideEach<true>(index, bounds, looked, used);
-    else
-        decideEach<false>(index, bounds, looked, used);
+    expand(index);
+    const Rates rates = ratesOf(cell);
+    std::uint8_t soonest = dropLast(index, bounds, looked, used, rates);
+    if (!thins)
+        decideEach<false>(index, bounds, looked, used, rates);
+    else if (!decideByOrder(index, bounds, looked, used, rates))
+        decideEach<true>(index, bounds, looked, used, rates);
     const std::uint8_t* next = &own.next[cell.first];
-    memory.room = static_cast<float>(*std::min_element(next, next + cell.count)) *
-                  static_cast<float>(static_cast<double>(memory.far) / kMostTurns * 0.99999);
+    for (std::uint32_t k = 0; k < looked; ++k)
+        soonest = std::min(soonest, next[k]);
+    memory.room =
+        static_cast<float>(soonest) * static_cast<float>(static_cast<double>(memory.far) / kMostTurns * 0.99999);
     memory.kept = true;
     collapse(index);
 }
@@ -109,10 +161,165 @@ Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {
     return rates;
 }
 
-template <bool kThins>
-void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used) const {
+BatchPass::Alike BatchPass::alikeIn(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates) const {
+    const ResolvedChain& chain = batch.chain;
+    constexpr Alike kNotKnown;
+    Alike out{0, std::min(rates.within, (bounds.reachLeast - bounds.farthest) / (rates.place + chain.rule.reachGrows))};
+    if (chain.levels.empty() || !(out.room >= 0))
+        return kNotKnown;
+    if (cullBelowPx > 0) {
+        const double tooFar = rates.smallBeyond * chain.radius * cell.leastScale * bounds.grow.first * (1 - kSlack);
+        if (cullBelowPx > pixelScale || bounds.farthestCentre >= tooFar)
+            return kNotKnown;
+        out.room = std::min(out.room, (tooFar - bounds.farthestCentre) / rates.small);
+    }
+    const std::size_t levels = options.switchLevels ? chain.levels.size() : 1;
+    for (std::size_t i = 1; i < levels; ++i) {
+        const double at = chain.fromMetres[i] * context;
+        const bool grows = chain.growsWithScale[i];
+        const double least =
+            at * (grows ? cell.leastProduct * bounds.grow.first : cell.leastFactor) * (1 - soft) * (1 - kSlack);
+        const double most = at * (grows ? cell.mostProduct * bounds.grow.second : cell.mostFactor) * (1 + soft) *
+                            (1 + chain.rule.hysteresis) * (1 + kSlack);
+        const double gap = bounds.farthest < least ? least - bounds.farthest : bounds.nearest - most;
+        if (!(gap >= 0))
+            return kNotKnown;
+        out.room = std::min(out.room, gap / (rates.place + most * rates.grow));
+        if (bounds.farthest < least)
+            break;
+        out.level = static_cast<int>(i);
+    }
+    // Where that holds for next to no way, each copy by itself can say of more.
+    constexpr double kWorthwhile = 0.2;
+    return out.room >= kWorthwhile * rates.within ? out : kNotKnown;
+}
+
+std::uint8_t BatchPass::dropLast(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
+                                 const Rates& rates) const {
     const CellTable::Cell& cell = table.cells[index];
-    CopyMemory* memories = expand(index);
+    SelectState::Cell& memory = own.cells[index];
+    CopyMemory* memories = mixedOf(index);
+    const std::uint32_t known = cell.count - memory.dropped; // from there on they are gone already
+    const CopyMemory gone = notDrawn(Culled::Thinned);
+    for (std::uint32_t k = looked; k < known; ++k) {
+        if (!(memories[k] == gone))
+            memory.cost.known = false;
+        memories[k] = gone;
+    }
+    for (std::uint32_t k = known; k < looked; ++k)
+        own.next[cell.first + k] = 0;
+    memory.dropped = static_cast<std::uint16_t>(cell.count - looked);
+    if (looked == cell.count)
+        return static_cast<std::uint8_t>(kMostTurns);
+    const double untilReach = (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
+    const double untilKept = (rankOf(cell.first + looked) - endOf(bounds.keep.second)) * rates.aShare;
+    return Turns(used, memory.far).in(std::min({rates.within, untilReach, untilKept}));
+}
+
+bool BatchPass::decideByOrder(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
+                              const Rates& rates) const {
+    const CellTable::Cell& cell = table.cells[index];
+    const Alike alike = alikeIn(cell, bounds, rates);
+    if (alike.level < 0)
+        return false;
+    const Vec3f decided = (decidedFrom - cell.origin).cast<float>();
+    const SwitchRule& rule = batch.chain.rule;
+    const auto radius = static_cast<float>(batch.chain.radius);
+    const auto margin = static_cast<float>(rule.marginMetres);
+    // Relative rounding of floats, of the largest things that are added up here.
+    const float slack =
+        kFloatSlack * ((view.eye - cell.origin).cast<float>().norm() + decided.norm() + cell.half.cast<float>().norm() +
+                       margin + radius * static_cast<float>(cell.mostScale));
+    const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
+    const double farthest = (away + cell.half).norm() * (1 + kSlack) + static_cast<double>(slack);
+    const auto keep = batch.thinning.keep.lineWithin(
+        (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - static_cast<double>(slack), farthest);
+    if (!keep)
+        return false;
+    // A copy's rank beyond the end of those that are drawn, as a line over its distance, in floats.
+    const auto start = static_cast<float>(endOf(keep->first));
+    const auto gain = static_cast<float>(endOf(keep->second));
+    const float aPlace = 1 / static_cast<float>(table.placements->size());
+    const float doubt =
+        2e-6F * (std::abs(start) + std::abs(gain) * static_cast<float>(farthest) + 1) + std::abs(gain) * slack;
+    const float* const xs = &table.x[cell.first];
+    const float* const ys = &table.y[cell.first];
+    const float* const zs = &table.z[cell.first];
+    const std::uint32_t* const places = &table.placementOf[cell.first];
+    const auto beyondEnd = [&](std::uint32_t k) {
+        const float dx = xs[k] - decided.x();
+        const float dy = ys[k] - decided.y();
+        const float dz = zs[k] - decided.z();
+        const float metres = std::sqrt(dx * dx + dy * dy + dz * dz);
+        return (static_cast<float>(static_cast<std::int32_t>(places[k])) + 0.5F) * aPlace - (start + gain * metres);
+    };
+    CopyMemory* memories = mixedOf(index);
+    const Turns turns(used, own.cells[index].far);
+    std::uint8_t* const next = &own.next[cell.first];
+    bool changed = false;
+    // What of a copy is inside of the view's edges at least and at most, beside its place and at scale 1: as large as it
+    // may have grown in here.
+    const Edges edges(frustum, bounds.planes, cell.origin);
+    const auto most = static_cast<float>(std::max(bounds.grow.second, 1.0) * 1.000001);
+    const float shift = (most - 1) * static_cast<float>(cell.offPivot.norm() + cell.offSlack);
+    const float mostInside = most * radius + shift;
+    const float leastInside = static_cast<float>(bounds.grow.first * 0.999999) * radius - shift;
+    const double aMetre = 1 / rates.place;
+    std::array<float, kMostInCell> beyond; // of all at once, where all are looked at
+    if (turns.now == 0)
+        for (std::uint32_t k = 0; k < looked; ++k)
+            beyond[k] = beyondEnd(k);
+    const bool always = rule.checkSeconds > 0;
+    const double untilReach = (bounds.reachLeast - bounds.farthest) / (rates.place + rule.reachGrows);
+    const double whileThinned = std::min(rates.within, untilReach);
+    for (std::uint32_t k = 0; k < looked; ++k) {
+        if (next[k] > turns.now)
+            continue;
+        CopyMemory& memory = memories[k];
+        double untilSeen = static_cast<double>(kFarAway); // or until it no longer is
+        Culled reason = Culled::No;
+        if (!edges.none()) {
+            const float middle = edges.inside(xs[k], ys[k], zs[k]) + margin;
+            const float scale = table.scale[cell.first + k];
+            const float outside = -(middle + mostInside * scale) - slack;
+            if (outside > 0)
+                reason = Culled::OutOfView;
+            untilSeen = static_cast<double>(outside > 0 ? outside : middle + leastInside * scale - slack) * aMetre;
+        }
+        double room = untilSeen;
+        if (reason == Culled::No) {
+            const float by = turns.now == 0 ? beyond[k] : beyondEnd(k);
+            reason = by > 0 ? Culled::Thinned : Culled::No;
+            room = std::min(room, (static_cast<double>(std::abs(by)) - static_cast<double>(doubt)) * rates.aShare);
+        }
+        if (room <= 0) {
+            room = rates.within;
+            reason = reasonFor(cell.first + k, rates, room);
+        }
+        if (reason != Culled::No) {
+            const CopyMemory gone = notDrawn(reason);
+            changed |= !(memory == gone);
+            memory = gone;
+            next[k] = turns.in(std::min(room, whileThinned));
+            continue;
+        }
+        if (memory.culled != Culled::No || memory.level != alike.level || !settled(memory)) {
+            const CopyMemory was = memory;
+            remember(memory, [&alike] { return alike.level; });
+            changed |= !(memory == was);
+        }
+        next[k] = always || !settled(memory) ? std::uint8_t{0} : turns.in(std::min(room, alike.room));
+    }
+    if (changed)
+        own.cells[index].cost.known = false;
+    return true;
+}
+
+template <bool kThins>
+void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
+                           const Rates& rates) const {
+    const CellTable::Cell& cell = table.cells[index];
+    CopyMemory* memories = mixedOf(index);
     const ResolvedChain& chain = batch.chain;
     const SwitchRule& rule = chain.rule;
     const int levels = options.switchLevels ? static_cast<int>(chain.levels.size()) : 1;
@@ -131,19 +338,8 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     const float keepSlack = 2e-6F + static_cast<float>(keepSlope) * slack;
     const double rankSlack = static_cast<double>(keepSlack) * (1 + batch.thinning.band);
     const float growSlack = 2e-6F + static_cast<float>(growSlope) * slack;
-    struct Plane {
-        float x, y, z, at;
-    };
-    Plane edges[6];
-    int edgeCount = 0;
-    for (std::size_t k = 0; k < 6; ++k)
-        if ((bounds.planes >> k & 1U) != 0) {
-            const Vec3d& n = frustum.normal[k];
-            edges[edgeCount++] = {static_cast<float>(n.x()), static_cast<float>(n.y()), static_cast<float>(n.z()),
-                                  static_cast<float>(n.dot(cell.origin) + frustum.offset[k])};
-        }
+    const Edges edges(frustum, bounds.planes, cell.origin);
     // A sphere is too small beyond so many of its radii: sqrt(1 + 1/t^2) where t is half of that height by tangents.
-    const Rates rates = ratesOf(cell);
     const bool smalls = cullBelowPx > 0;
     const auto smallBeyond = static_cast<float>(rates.smallBeyond);
     const bool strangeSize = smalls && cullBelowPx > pixelScale; // taller than half the view: only exactly
@@ -162,11 +358,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     const float* const scales = &table.scale[cell.first];
     const std::uint32_t* const places = &table.placementOf[cell.first];
     const std::size_t all = table.placements->size();
-    const double ticks = kMostTurns / static_cast<double>(own.cells[index].far); // a metre
-    const auto turn = static_cast<std::uint8_t>(std::min(used * ticks, kMostTurns));
-    const auto waitFor = [used, ticks](double room) { // a little less, for what rounding may take
-        return static_cast<std::uint8_t>(std::clamp((used + room * 0.9999) * ticks, 0.0, kMostTurns));
-    };
+    const Turns turns(used, own.cells[index].far);
     const double rate = rates.place;
     const double aMetre = 1 / rate;
     const double reachRate = 1 / (rate + rule.reachGrows);
@@ -177,35 +369,21 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     const double untilReach = (bounds.reachLeast - bounds.farthest) * reachRate;
     const bool thinsAlone = kThins && bounds.planes == 0 && untilReach >= 0 && !chain.levels.empty();
     bool changed = false;
-    if (looked < cell.count) {
-        const double end = endOf(bounds.keep.second);
-        const CopyMemory gone = notDrawn(Culled::Thinned);
-        for (std::uint32_t k = looked; k < cell.count; ++k)
-            if (next[k] <= turn) {
-                changed |= !(memories[k] == gone);
-                memories[k] = gone;
-                next[k] = waitFor(
-                    std::min({rates.within, untilReach, (thicket::rankOf(places[k], all) - end) * rates.aShare}));
-            }
-    }
     for (std::uint32_t k = 0; k < looked; ++k) {
-        if (next[k] > turn)
+        if (next[k] > turns.now)
             continue;
         const std::uint32_t slot = cell.first + k;
         float x = xs[k];
         float y = ys[k];
         float z = zs[k];
         float scale = scales[k];
-        if (edgeCount > 0) { // it is of no account then what the curves say
-            float beyond = 0;
-            for (int e = 0; e < edgeCount; ++e)
-                beyond = std::min(beyond, edges[e].x * x + edges[e].y * y + edges[e].z * z + edges[e].at +
-                                              mostRadius * scale + margin);
+        if (!edges.none()) { // it is of no account then what the curves say
+            const float beyond = edges.inside(x, y, z) + mostRadius * scale + margin;
             if (beyond < -slack) {
                 const CopyMemory gone = notDrawn(Culled::OutOfView);
                 changed |= !(memories[k] == gone);
                 memories[k] = gone;
-                next[k] = waitFor(std::min(rates.within, static_cast<double>(-beyond - slack) * aMetre));
+                next[k] = turns.in(std::min(rates.within, static_cast<double>(-beyond - slack) * aMetre));
                 continue;
             }
         }
@@ -229,7 +407,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
                 const CopyMemory gone = notDrawn(Culled::Thinned);
                 changed |= !(memories[k] == gone);
                 memories[k] = gone;
-                next[k] = waitFor(std::min(room, untilReach));
+                next[k] = turns.in(std::min(room, untilReach));
                 continue;
             }
             const auto grow = static_cast<float>(curves.growAt(metres, kept));
@@ -244,16 +422,15 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
         const CopyMemory was = memory;
         Culled reason = Culled::No;
         bool sure = !chain.levels.empty() && !strangeSize && sureOfRank;
-        for (int e = 0; e < edgeCount; ++e) {
-            const float out = edges[e].x * x + edges[e].y * y + edges[e].z * z + edges[e].at + radius * scale + margin;
-            if (out < -doubt) {
+        if (!edges.none()) {
+            const float inside = edges.inside(x, y, z) + radius * scale + margin;
+            sure &= inside > doubt;
+            if (inside < -doubt) {
                 reason = Culled::OutOfView;
                 sure = true;
-                room = std::min(rates.within, static_cast<double>(-out - doubt) * aMetre);
-                break;
+                room = rates.within;
             }
-            sure &= out > doubt;
-            room = std::min(room, static_cast<double>(out - doubt) * aMetre);
+            room = std::min(room, static_cast<double>(std::abs(inside) - doubt) * aMetre);
         }
         float nearest = 0;
         float farthest = 0;
@@ -306,7 +483,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
         if (reason != Culled::No) {
             memory = notDrawn(reason);
             changed |= !(memory == was);
-            next[k] = waitFor(room);
+            next[k] = turns.in(room);
             continue;
         }
         remember(memory, [&] {
@@ -341,7 +518,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
             return level;
         });
         changed |= !(memory == was);
-        next[k] = always || !settled(memory) ? std::uint8_t{0} : waitFor(room);
+        next[k] = always || !settled(memory) ? std::uint8_t{0} : turns.in(room);
     }
     if (changed)
         own.cells[index].cost.known = false;

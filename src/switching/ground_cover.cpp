@@ -95,11 +95,13 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
         m_rings.push_back(end);
     }
     m_coarse.assign(m_rings.size() * kSectors, 0);
+    double last = 0; // where the last of what is drawn of it ends
     for (const DrawnTile& tile : cut.tiles) {
         const Bounds b = tree.boundsOf(tile.ref);
         const Sight sight = sightOf(b.low.x(), b.high.x(), b.low.z(), b.high.z());
         if (sight.near <= 0)
             under = std::max(under, tile.ref.level);
+        last = std::max(last, sight.far);
         const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
         const auto to = std::upper_bound(m_rings.begin(), m_rings.end(), sight.far) - m_rings.begin();
         for (auto ring = from; ring <= to && ring < std::ssize(m_rings); ++ring)
@@ -113,6 +115,10 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
         m_rings.clear();
         return;
     }
+    // What lies beyond the last ring is behind all of them.
+    m_rings.erase(std::upper_bound(m_rings.begin(), m_rings.end(), last), m_rings.end());
+    if (m_rings.empty())
+        return;
     m_slopes.assign(m_rings.size() * kSectors, kOpenSky);
     m_most.assign(m_rings.size(), kOpenSky);
     bool dips = false; // ground that lies lower than nearer ground hides: else nothing that stands on it is hidden
@@ -141,9 +147,9 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
                 const double x1 = eyeX + std::max(highX * a, highX * b) + wider;
                 const double z0 = eyeZ + std::min(lowZ * a, lowZ * b) - wider;
                 const double z1 = eyeZ + std::max(highZ * a, highZ * b) + wider;
+                const double across = std::max(x1 - x0, z1 - z0);
                 std::uint32_t level = 0;
-                while (level + 1 < lows.lows.size() &&
-                       static_cast<double>(std::uint64_t{lows.side} << level) * 2 < std::max(x1 - x0, z1 - z0))
+                for (double squares = 2.0 * lows.side; level + 1 < lows.lows.size() && squares < across; squares *= 2)
                     ++level;
                 const float low = lows.lowest(level, x0, z0, x1, z1);
                 open = low <= GroundLows::kNoGround;

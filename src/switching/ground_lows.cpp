@@ -11,8 +11,9 @@ struct Squares {
 };
 
 Squares squaresOf(const SharedRows& row, double side, double x0, double y0, double x1, double y1) {
-    const auto at = [side](double v, std::uint32_t count) {
-        return static_cast<std::uint32_t>(std::clamp(v / side, 0.0, static_cast<double>(count - 1)));
+    const auto at = [over = 1 / side](double v, std::uint32_t count) { // exact: a power of two
+        return static_cast<std::uint32_t>(static_cast<std::int64_t>(
+            std::clamp(v * over, 0.0, static_cast<double>(static_cast<std::int64_t>(count) - 1))));
     };
     return {at(x0, row.across()), at(y0, row.down()), at(x1, row.across()), at(y1, row.down())};
 }

@@ -419,19 +419,33 @@ bool CoverBuffer::mayHide(const Vec3d& middle, double radius) const {
     const auto r = static_cast<float>(radius);
     if (c.z + r <= m_near)
         return false;
+    return c.z - r <= m_near || blocksCoveredBefore(extentOf(c, r), 1 / (c.z + r));
+}
+
+bool CoverBuffer::mayHideAbout(const Vec3d& middle, double off) const {
+    const Point c = inCamera(middle);
+    const auto r = static_cast<float>(off);
+    if (c.z + r <= m_near)
+        return false;
     if (c.z - r <= m_near)
         return true;
+    const Extent e = extentOf(c, r);
+    const bool inside = e.left > 0 && e.right < m_width - 1 && e.top > 0 && e.bottom < m_height - 1;
+    return !inside || coveredBefore(e, 1 / (c.z + r) * (1 - 1e-5F));
+}
+
+/// Of a sphere.
+CoverBuffer::Extent CoverBuffer::extentOf(const Point& c, float r) const {
     const float near = 1 / (c.z - r);
     const float far = 1 / (c.z + r);
     const auto least = [&](float at) { return (at - r) * (at - r < 0 ? near : far); };
     const auto most = [&](float at) { return (at + r) * (at + r > 0 ? near : far); };
     const float halfWidth = 0.5F * static_cast<float>(m_width);
     const float halfHeight = 0.5F * static_cast<float>(m_height);
-    return blocksCoveredBefore({std::max(0, cell(halfWidth + least(c.x) * m_scaleX - kNearly, m_width)),
-                                std::min(m_width - 1, cell(halfWidth + most(c.x) * m_scaleX + kNearly, m_width)),
-                                std::max(0, cell(halfHeight - most(c.y) * m_scaleY - kNearly, m_height)),
-                                std::min(m_height - 1, cell(halfHeight - least(c.y) * m_scaleY + kNearly, m_height))},
-                               far);
+    return {std::max(0, cell(halfWidth + least(c.x) * m_scaleX - kNearly, m_width)),
+            std::min(m_width - 1, cell(halfWidth + most(c.x) * m_scaleX + kNearly, m_width)),
+            std::max(0, cell(halfHeight - most(c.y) * m_scaleY - kNearly, m_height)),
+            std::min(m_height - 1, cell(halfHeight - least(c.y) * m_scaleY + kNearly, m_height))};
 }
 
 bool CoverBuffer::mayHide(const OrientedBox& box) const {

@@ -64,6 +64,8 @@ public:
     [[nodiscard]] bool mayHide(const Vec3d& middle, double radius) const;
     /// False when no box that has its middle there can be hidden. True says nothing.
     [[nodiscard]] bool mayHide(const Vec3d& middle) const;
+    /// The same of all that have it no more than `off` metres from there. Sooner told.
+    [[nodiscard]] bool mayHideAbout(const Vec3d& middle, double off) const;
     /// Share of the pixels that are covered.
     [[nodiscard]] double covered() const;
 
@@ -82,6 +84,7 @@ private:
     };
     /// REQUIRES all of it lies behind the near plane. `half` as in OrientedBox, in the camera's axes.
     [[nodiscard]] Extent extentOf(const Point& middle, const std::array<Point, 3>& half) const;
+    [[nodiscard]] Extent extentOf(const Point& middle, float radius) const;
     [[nodiscard]] std::array<Point, 3> turned(const OrientedBox& box) const;
     [[nodiscard]] float at(int x, int y) const {
         return m_inverse[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)];

@@ -161,19 +161,21 @@ bool coversAll(const std::vector<Patch>& patches, const Patch& of) {
     return true;
 }
 
+/// How many times as large as they are the copies of a cell are drawn, from and to.
+std::pair<double, double> sizesIn(const BatchPass& pass, const CellTable::Cell& cell) {
+    if (!pass.thins)
+        return {1, 1};
+    const Vec3d away = (pass.decidedFrom - cell.origin).cwiseAbs();
+    return pass.batch.thinning.sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9),
+                                           (away + cell.half).norm() * (1 + 1e-9));
+}
+
 /// A box that holds all copies of a cell, whatever way they are turned and whatever level they show.
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
     double wider = 0;
     for (const LevelCost& level : pass.batch.chain.levels)
         wider = std::max(wider, level.deviationMetres);
-    double size = 1;
-    if (pass.thins) {
-        const Vec3d away = (pass.decidedFrom - cell.origin).cwiseAbs();
-        size =
-            pass.batch.thinning
-                .sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9), (away + cell.half).norm() * (1 + 1e-9))
-                .second;
-    }
+    const double size = sizesIn(pass, cell).second;
     const double most = cell.mostScale * size;
     const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * most +
                                                    std::max(0.0, size - 1) * cell.mostScale * pass.offPivot);
@@ -303,6 +305,33 @@ double shiftOf(const BatchPass& pass) {
     return pass.thins ? (pass.batch.thinning.sizeBetween(0, 1e300).second - 1) * pass.offPivot : 0;
 }
 
+/// Where the middles of a cell's copies are as they are drawn, but for so much: what is in sight with all of that need
+/// not be looked at more closely.
+class NearMiddles {
+public:
+    NearMiddles(const BatchPass& pass, const CellTable::Cell& cell) : m_pass(pass), m_cell(cell) {
+        const auto [least, most] = sizesIn(pass, cell);
+        m_grown = (least + most) / 2 - 1;
+        m_off = (most - least) / 2 * pass.offPivot + std::abs(most - 1) * cell.offSlack;
+        m_rounding = 1e-5 * (cell.half.norm() + pass.offPivot);
+    }
+    [[nodiscard]] bool mayBeHidden(std::uint32_t slot, const CoverBuffer& buffer) const {
+        const CellTable& table = m_pass.table;
+        const auto scale = static_cast<double>(table.scale[slot]);
+        const Vec3d centre(static_cast<double>(table.x[slot]), static_cast<double>(table.y[slot]),
+                           static_cast<double>(table.z[slot]));
+        return buffer.mayHideAbout(m_cell.origin + centre + scale * m_grown * m_cell.offPivot,
+                                   scale * (m_off + m_rounding) + m_rounding);
+    }
+
+private:
+    const BatchPass& m_pass;
+    const CellTable::Cell& m_cell;
+    double m_grown = 0;
+    double m_off = 0;
+    double m_rounding = 0;
+};
+
 /// `about` and `shift` as aboutOf and shiftOf say; `allLight`: single copies are not worth a look.
 void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& all, double about, double shift, bool allLight) {
     const CellTable::Cell& cell = pass.table.cells[index];
@@ -333,9 +362,12 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& all, double
     if (allLight || cover.empty())
         return;
     bool any = false;
+    const NearMiddles middles(pass, cell);
     for (std::uint32_t k = 0; k < cell.count; ++k) {
         const CopyMemory copy = copies != nullptr ? copies[k] : memory.all;
         if (copy.culled != Culled::No || (pass.thins && lightOf(chain.levels[static_cast<std::size_t>(copy.level)])))
+            continue;
+        if (cover.grounds.empty() && !middles.mayBeHidden(cell.first + k, *cover.buffer))
             continue;
         const Placement grown = pass.grown(cell.first + k);
         if (!cover.hides(centreOf(grown, chain.bounds), [&] { return boxOf(chain, grown, widerOf(chain, copy)); }))
@@ -391,23 +423,37 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
     if (!shares[1].empty())
         halves[0].merge(halves[1]);
     const Cover cover{hiders.empty() ? nullptr : halves.data(), grounds};
+    struct Part {
+        const BatchPass* pass;
+        std::uint32_t from;
+        std::uint32_t to;
+        double about;
+        double shift;
+        bool allLight;
+    };
+    constexpr std::uint32_t kTogether = 64;
+    constexpr std::size_t kManyCells = 256; // fewer are gone through sooner than threads are woken
+    std::vector<Part> parts;
+    std::size_t cells = 0;
     for (const BatchPass& pass : passes) {
-        const double about = aboutOf(pass);
-        const double shift = shiftOf(pass);
         const auto& levels = pass.batch.chain.levels;
         const bool allLight = pass.thins && std::all_of(levels.begin(), levels.end(), lightOf);
-        const auto hideAll = [&](std::size_t from, std::size_t to) {
-            for (std::size_t c = from; c < to; ++c)
-                hideIn(pass, static_cast<std::uint32_t>(c), cover, about, shift, allLight);
-        };
-        constexpr std::size_t kTogether = 64;
-        constexpr std::size_t kManyCells = 256;
-        if (pass.table.cells.size() < kManyCells) {
-            hideAll(0, pass.table.cells.size());
-        } else {
+        const auto count = static_cast<std::uint32_t>(pass.table.cells.size());
+        cells += count;
+        for (std::uint32_t from = 0; from < count; from += kTogether)
+            parts.push_back({&pass, from, std::min(count, from + kTogether), aboutOf(pass), shiftOf(pass), allLight});
+    }
+    const auto hideParts = [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            for (std::uint32_t c = parts[i].from; c < parts[i].to; ++c)
+                hideIn(*parts[i].pass, c, cover, parts[i].about, parts[i].shift, parts[i].allLight);
+    };
+    if (cells < kManyCells) {
+        hideParts(0, parts.size());
+    } else {
+        for (const BatchPass& pass : passes)
             pass.prepare();
-            parallelChunks(pass.table.cells.size(), kTogether, hideAll);
-        }
+        parallelChunks(parts.size(), 1, hideParts);
     }
     return chosen;
 }

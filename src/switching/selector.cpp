@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <functional>
 #include <numbers>
 
 namespace thicket {
@@ -120,8 +121,10 @@ std::size_t cellsOf(const std::vector<detail::BatchPass>& passes) {
     return cells;
 }
 
-void decideAll(const std::vector<detail::BatchPass>& passes) {
+/// Decides about all cells, and does something else beside that.
+void decideAll(const std::vector<detail::BatchPass>& passes, const std::function<void()>& beside) {
     if (cellsOf(passes) < kManyCells) {
+        beside();
         for (const detail::BatchPass& pass : passes)
             pass.decide(0, pass.table.cells.size());
         return;
@@ -139,9 +142,12 @@ void decideAll(const std::vector<detail::BatchPass>& passes) {
         for (std::size_t from = 0; from < cells; from += kTogether)
             parts.push_back({&pass, from, std::min(cells, from + kTogether)});
     }
-    parallelChunks(parts.size(), 1, [&parts](std::size_t from, std::size_t to) {
+    parallelChunks(parts.size() + 1, 1, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i)
-            parts[i].pass->decide(parts[i].from, parts[i].to);
+            if (i == 0)
+                beside();
+            else
+                parts[i - 1].pass->decide(parts[i - 1].from, parts[i - 1].to);
     });
 }
 
@@ -206,11 +212,13 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     }
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);
-    selectGrounds(input, view, options, state, out);
-    decideAll(passes);
-    out.occluders = 0;
-    if (options.cullHidden)
-        out.occluders = detail::hideCopies(passes, view, coversOf(input, view, options, state, out));
+    // Ground has nothing to do with copies until these are looked for behind it.
+    std::vector<const GroundCover*> covers;
+    decideAll(passes, [&] {
+        selectGrounds(input, view, options, state, out);
+        covers = coversOf(input, view, options, state, out);
+    });
+    out.occluders = options.cullHidden ? detail::hideCopies(passes, view, covers) : 0;
     out.runs.clear();
     out.listed.clear();
     std::vector<SubjectCost> costs(passes.size());
