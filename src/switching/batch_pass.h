@@ -180,8 +180,12 @@ inline CopyMemory notDrawn(Culled why) {
 std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
                          const std::vector<const GroundCover*>& grounds);
 
-/// What a batch costs; what it draws is added to the runs where they are asked for.
-/// THREADS  batches may be counted beside each other where no runs are asked for.
-SubjectCost countBatch(const BatchPass& pass, std::uint32_t index, Selection& out);
+/// What cells of a batch cost, but for the worst error and draws of what is instanced.
+/// THREADS  cells may be counted beside each other.
+SubjectCost countCells(const BatchPass& pass, std::uint32_t from, std::uint32_t to);
+/// The largest error of all copies that are drawn, pixels. Asked after they were counted.
+double worstErrorOf(const BatchPass& pass);
+/// Adds what a batch draws to the runs. Asked after it was counted.
+void listRuns(const BatchPass& pass, std::uint32_t index, Selection& out);
 
 } // namespace thicket::detail

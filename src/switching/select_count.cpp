@@ -17,39 +17,18 @@ double discPixels(double heightShare, const View& view, double screen) {
 
 class Counter {
 public:
-    Counter(const BatchPass& pass, std::uint32_t index, Selection& out)
-        : m_pass(pass), m_index(index), m_out(out),
-          m_screen(static_cast<double>(pass.view.lines) * pass.view.lines * pass.view.aspect) {
-        m_lists.resize(pass.batch.chain.levels.size());
-    }
+    explicit Counter(const BatchPass& pass)
+        : m_pass(pass), m_screen(static_cast<double>(pass.view.lines) * pass.view.lines * pass.view.aspect) {}
 
-    SubjectCost run() {
-        const auto& cells = m_pass.table.cells;
-        for (std::uint32_t c = 0; c < cells.size(); ++c) {
+    SubjectCost count(std::uint32_t from, std::uint32_t to) {
+        for (std::uint32_t c = from; c < to; ++c) {
             SelectState::Cell& memory = m_pass.own.cells[c];
             if (!memory.cost.known)
                 memory.cost = costOf(c);
             add(memory.cost);
-            if (memory.cost.shown == 0)
-                continue;
-            const CopyMemory* copies = m_pass.mixedOf(c);
-            if (m_pass.options.listRuns) {
-                if (copies == nullptr)
-                    addWhole(c, memory.all);
-                else
-                    for (std::uint32_t k = 0; k < cells[c].count; ++k)
-                        addCopy(cells[c].first + k, copies[k]);
-            }
-            addPixels(c, memory.cost, copies);
+            if (memory.cost.shown != 0)
+                addPixels(c, memory.cost, m_pass.mixedOf(c));
         }
-        if (m_pass.options.listRuns)
-            putRuns();
-        findWorst();
-        if (m_pass.batch.instanced)
-            for (std::size_t i = 0; i < m_pass.batch.chain.levels.size(); ++i)
-                if ((m_shown >> i & 1U) != 0)
-                    m_cost.draws += m_pass.batch.chain.levels[i].draws;
-        m_cost.shown = m_shown;
         return m_cost;
     }
 
@@ -110,66 +89,7 @@ private:
         m_cost.drawn += cost.culledBy[static_cast<std::size_t>(Culled::No)];
         m_cost.switches += cost.switches;
         m_cost.fading += cost.fading;
-        m_shown |= cost.shown;
-    }
-
-    void addWhole(std::uint32_t c, const CopyMemory& memory) {
-        const CellTable::Cell& cell = m_pass.table.cells[c];
-        Run next{m_index, memory.level, memory.fadingFrom, false, m_pass.fadeOf(memory), cell.first, cell.count};
-        if (!m_whole.empty()) {
-            Run& last = m_whole.back();
-            if (last.level == next.level && last.fadingFrom == next.fadingFrom && last.fade == next.fade &&
-                last.first + last.count == next.first) {
-                last.count += next.count;
-                return;
-            }
-        }
-        m_whole.push_back(next);
-    }
-
-    void addCopy(std::uint32_t slot, const CopyMemory& memory) {
-        if (memory.culled != Culled::No)
-            return;
-        if (memory.fadingFrom < 0)
-            m_lists[static_cast<std::size_t>(memory.level)].push_back(slot);
-        else
-            m_fading.push_back({m_index, memory.level, memory.fadingFrom, true, m_pass.fadeOf(memory), slot, 1});
-    }
-
-    /// Whole cells first, then copies that stand out of theirs; of each level in turn.
-    void putRuns() {
-        const auto alike = [](const Run& a, const Run& b) {
-            return a.level == b.level && a.fadingFrom == b.fadingFrom && a.fade == b.fade;
-        };
-        const auto before = [](const Run& a, const Run& b) {
-            if (a.level != b.level)
-                return a.level < b.level;
-            if (a.fadingFrom != b.fadingFrom)
-                return a.fadingFrom < b.fadingFrom;
-            if (a.fade != b.fade)
-                return a.fade < b.fade;
-            return a.first < b.first;
-        };
-        std::sort(m_whole.begin(), m_whole.end(), before);
-        m_out.runs.insert(m_out.runs.end(), m_whole.begin(), m_whole.end());
-        for (std::size_t level = 0; level < m_lists.size(); ++level) {
-            const std::vector<std::uint32_t>& slots = m_lists[level];
-            if (slots.empty())
-                continue;
-            m_out.runs.push_back({m_index, static_cast<std::int8_t>(level), -1, true, 1,
-                                  static_cast<std::uint32_t>(m_out.listed.size()),
-                                  static_cast<std::uint32_t>(slots.size())});
-            m_out.listed.insert(m_out.listed.end(), slots.begin(), slots.end());
-        }
-        std::sort(m_fading.begin(), m_fading.end(), before);
-        for (std::size_t i = 0; i < m_fading.size();) {
-            Run run = m_fading[i];
-            run.first = static_cast<std::uint32_t>(m_out.listed.size());
-            run.count = 0;
-            for (; i < m_fading.size() && alike(m_fading[i], run); ++i, ++run.count)
-                m_out.listed.push_back(m_fading[i].first);
-            m_out.runs.push_back(run);
-        }
+        m_cost.shown |= cost.shown;
     }
 
     /// What is drawn lies in many layers, which all count.
@@ -240,12 +160,24 @@ private:
             static_cast<double>(drawn) * strands.meanLength * metre * std::max(1.0, strands.meanWidth * growth * metre);
     }
 
-    /// The largest error of all that are drawn, exactly: cells in order of what theirs can be at most, until no other
-    /// can be larger.
-    void findWorst() {
+    [[nodiscard]] double deviationOf(const CopyMemory& copy) const {
+        return m_pass.batch.chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
+    }
+
+    const BatchPass& m_pass;
+    SubjectCost m_cost;
+    double m_screen;
+};
+
+/// The largest error of all that are drawn, exactly: cells in order of what theirs can be at most, until no other can be
+/// larger.
+class Worst {
+public:
+    explicit Worst(const BatchPass& pass) : m_pass(pass) {}
+
+    double find() {
         const ResolvedChain& chain = m_pass.batch.chain;
         const auto& cells = m_pass.table.cells;
-        m_bounds.clear();
         for (std::uint32_t c = 0; c < cells.size(); ++c) {
             const auto deviation = static_cast<double>(m_pass.own.cells[c].cost.deviation);
             if (deviation <= 0)
@@ -256,7 +188,7 @@ private:
             m_bounds.emplace_back(errorAt(deviation, most, nearest) * 1.000001, c);
         }
         std::make_heap(m_bounds.begin(), m_bounds.end());
-        while (!m_bounds.empty() && m_bounds.front().first > m_cost.worstErrorPx) {
+        while (!m_bounds.empty() && m_bounds.front().first > m_worst) {
             const std::uint32_t c = m_bounds.front().second;
             std::pop_heap(m_bounds.begin(), m_bounds.end());
             m_bounds.pop_back();
@@ -276,15 +208,17 @@ private:
                 const double most = errorAt(deviationOf(copy), scale * 1.000001,
                                             static_cast<double>(centre - slack) - m_pass.boxRadius * scale * 1.000001 -
                                                 (scale - own) * m_pass.offPivot);
-                if (most <= m_cost.worstErrorPx)
+                if (most <= m_worst)
                     continue;
                 const Placement p = m_pass.grown(slot);
                 const double nearest = copyDistance(chain, p, m_pass.view, MeasureFrom::NearestPoint);
-                m_cost.worstErrorPx = std::max(m_cost.worstErrorPx, errorAt(deviationOf(copy), p.scale, nearest));
+                m_worst = std::max(m_worst, errorAt(deviationOf(copy), p.scale, nearest));
             }
         }
+        return m_worst;
     }
 
+private:
     /// How many times their own size the copies of a cell are at most, and at least 1.
     [[nodiscard]] double mostSize(const CellTable::Cell& cell) const {
         if (!m_pass.thins)
@@ -304,21 +238,18 @@ private:
     }
 
     const BatchPass& m_pass;
-    std::uint32_t m_index;
-    Selection& m_out;
-    SubjectCost m_cost;
-    double m_screen;
-    std::uint64_t m_shown = 0; ///< levels that are drawn, a bit each
-    std::vector<Run> m_whole;
-    std::vector<std::vector<std::uint32_t>> m_lists; ///< a level: slots of copies that stand out of their cells
-    std::vector<Run> m_fading;                       ///< one a copy
+    double m_worst = 0;
     std::vector<std::pair<double, std::uint32_t>> m_bounds;
 };
 
 } // namespace
 
-SubjectCost countBatch(const BatchPass& pass, std::uint32_t index, Selection& out) {
-    return Counter(pass, index, out).run();
+SubjectCost countCells(const BatchPass& pass, std::uint32_t from, std::uint32_t to) {
+    return Counter(pass).count(from, to);
+}
+
+double worstErrorOf(const BatchPass& pass) {
+    return Worst(pass).find();
 }
 
 } // namespace thicket::detail

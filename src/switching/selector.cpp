@@ -151,6 +151,48 @@ void decideAll(const std::vector<detail::BatchPass>& passes, const std::function
     });
 }
 
+/// What each batch costs: in parts that depend on nothing but its cells, so that sums are the same on any machine.
+std::vector<SubjectCost> countAll(const std::vector<detail::BatchPass>& passes) {
+    constexpr std::uint32_t kTogether = 256;
+    struct Part {
+        std::size_t pass = 0;
+        std::uint32_t from = 0;
+        std::uint32_t to = 0;
+        SubjectCost cost;
+    };
+    std::vector<Part> parts;
+    for (std::size_t i = 0; i < passes.size(); ++i)
+        for (std::uint32_t from = 0; from < passes[i].table.cells.size(); from += kTogether)
+            parts.push_back(
+                {i, from, std::min(from + kTogether, static_cast<std::uint32_t>(passes[i].table.cells.size())), {}});
+    const auto count = [&](std::size_t from, std::size_t to) {
+        for (std::size_t p = from; p < to; ++p)
+            parts[p].cost = detail::countCells(passes[parts[p].pass], parts[p].from, parts[p].to);
+    };
+    std::vector<SubjectCost> out(passes.size());
+    const auto finish = [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            out[i].worstErrorPx = detail::worstErrorOf(passes[i]);
+            const Batch& batch = passes[i].batch;
+            for (std::size_t level = 0; batch.instanced && level < batch.chain.levels.size(); ++level)
+                if ((out[i].shown >> level & 1U) != 0)
+                    out[i].draws += batch.chain.levels[level].draws;
+        }
+    };
+    const bool beside = cellsOf(passes) >= kManyCells;
+    if (beside)
+        parallelChunks(parts.size(), 1, count);
+    else
+        count(0, parts.size());
+    for (const Part& part : parts)
+        out[part.pass] += part.cost;
+    if (beside)
+        parallelChunks(passes.size(), 1, finish);
+    else
+        finish(0, passes.size());
+    return out;
+}
+
 } // namespace
 
 TileRule ruleOf(const GroundBatch& ground, const View& view, const SelectOptions& options) {
@@ -221,16 +263,10 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     out.occluders = options.cullHidden ? detail::hideCopies(passes, view, covers) : 0;
     out.runs.clear();
     out.listed.clear();
-    std::vector<SubjectCost> costs(passes.size());
-    const auto count = [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i)
-            costs[i] = detail::countBatch(passes[i], static_cast<std::uint32_t>(i), out);
-    };
-    if (!options.listRuns && cellsOf(passes) >= kManyCells)
-        parallelChunks(passes.size(), 1, count);
-    else
-        count(0, passes.size());
+    const std::vector<SubjectCost> costs = countAll(passes);
     for (std::size_t i = 0; i < passes.size(); ++i) {
+        if (options.listRuns)
+            detail::listRuns(passes[i], static_cast<std::uint32_t>(i), out);
         out.subjects[input.batches[i].subject] += costs[i];
         out.levels[input.batches[i].asset] |= costs[i].shown;
     }
