@@ -624,8 +624,8 @@ TEST_F(WindowTest, what_is_shown_stays_while_the_window_changes_its_size) {
 }
 
 TEST_F(WindowTest, all_without_levels_are_thinned_as_one_step) {
-    window->open({text(ballFile(folder.path(), "one.glb", 40)), text(ballFile(folder.path(), "two.glb", 50)),
-                  text(ballFile(folder.path(), "three.glb", 60))});
+    window->open({text(ballFile(folder.path(), "one.glb", 12)), text(ballFile(folder.path(), "two.glb", 16)),
+                  text(ballFile(folder.path(), "three.glb", 20))});
     waitForJobs();
     ASSERT_EQ(window->bench().session.scene().subjects.size(), 3U);
     window->setStage(Stage::Thin);
@@ -1149,7 +1149,7 @@ TEST_F(WindowTest, a_role_is_changed_and_thinning_follows_it) {
 }
 
 TEST_F(WindowTest, a_mesh_dropped_on_the_panel_becomes_a_level_made_by_hand) {
-    thinBall(60);
+    thinBall(32);
     Workbench& bench = window->bench();
     const std::size_t levels = bench.session.meshSubject()->mesh().levels.size();
     auto* panel = window->findChild<ThinPanel*>();
