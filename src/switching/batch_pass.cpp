@@ -238,7 +238,7 @@ void BatchPass::decideCell(std::uint32_t index) const {
         if (decideWhole(index, wide, room)) {
             memory.moved = moved;
             memory.turned = turned;
-            memory.far = static_cast<float>((far + cell.half.norm()) * 1.00001);
+            memory.far = static_cast<float>(std::max(far + cell.half.norm(), turnsAbout(cell)) * 1.00001);
             memory.room = static_cast<float>(room * 0.99999);
             memory.turning = wide.outOfView || batch.chain.rule.measureFrom == MeasureFrom::Depth;
             memory.planeRoom = wide.outOfView ? kFarAway : static_cast<float>((wide.clear + room) * 0.99999);

@@ -142,6 +142,14 @@ private:
         const double went = moved - memory.moved;
         return {went, went + (static_cast<double>(memory.far) + went) * (turned - memory.turned)};
     }
+    /// How far from what depth is measured from a cell's copies are at most: by so much a turn of a radian moves them. 0
+    /// where that is no more than from the eye.
+    [[nodiscard]] double turnsAbout(const CellTable::Cell& cell) const {
+        return batch.chain.rule.measureFrom == MeasureFrom::Depth && batch.chain.measuredFrom
+                   ? ((decidedFrom - cell.origin).cwiseAbs() + cell.half).norm() +
+                         offPivot * cell.mostScale * Thinning::kMostGrowth
+                   : 0;
+    }
     [[nodiscard]] Rates ratesOf(const CellTable::Cell& cell) const;
     void decideCell(std::uint32_t index) const;
     [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room) const;

@@ -82,7 +82,7 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
         memory.turning = bounds.planes != 0 || depth;
         memory.moved = moved;
         memory.turned = turned;
-        memory.far = std::max(static_cast<float>(bounds.farthestCentre * 1.00001), 1e-6F);
+        memory.far = std::max(static_cast<float>(std::max(bounds.farthestCentre, turnsAbout(cell)) * 1.00001), 1e-6F);
         std::fill_n(&own.next[cell.first], cell.count, std::uint8_t{0});
     }
     memory.planes &= static_cast<std::uint8_t>(bounds.planes); // those that all copies were looked at by

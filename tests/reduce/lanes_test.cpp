@@ -74,7 +74,7 @@ TEST(EdgeBatch, every_edge_gets_what_a_plain_solver_finds) {
 TEST(EdgeBatch, an_edge_costs_the_same_alone_and_among_others) {
     std::mt19937 random(12);
     for (int round = 0; round < 50; ++round) {
-        EdgeBatch all;
+        EdgeBatch all{}; // copied before all of it is worked out
         EdgeBatch one;
         const Quadric own = anyQuadric(random, 5);
         const Vec3d from = anyVector(random);

@@ -236,6 +236,37 @@ TEST(Cells, choose_for_each_copy_what_it_would_choose_alone) {
     EXPECT_LT(mixed, compared * 9 / 10) << "and some not";
 }
 
+TEST(Cells, depth_from_a_target_far_off_follows_each_turn_of_the_camera) {
+    Dice dice(7);
+    const View base;
+    SwitchRule rule;
+    rule.measureFrom = MeasureFrom::Depth;
+    rule.cullBelowPx = 0;
+    ResolvedChain chain = resolveChain({{4000, 2100, 1, 0, {}}, {400, 220, 1, 0.02, {}}, {40, 22, 1, 0.15, {}}}, rule,
+                                       {{-1, -1, -1}, {1, 1, 1}}, 1.5, base);
+    const Vec3d eye(0, 2, 30);
+    chain.measuredFrom = Vec3d(900, 0, -300); // farther from the copies than the camera is
+    Placements field;
+    for (std::uint32_t i = 1; i <= 600; ++i)
+        field.push_back({i, 0, dice.box({40, 0, 25}), Quatd::Identity(), 1, 1});
+    Chosen goesOn;
+    goesOn.add(chain, field);
+    goesOn.options.cullView = goesOn.options.fades = false;
+    std::uint64_t switches = 0;
+    for (int frame = 0; frame < 400; ++frame) {
+        const double turn = 0.004 * frame - 0.8;
+        const View view = lookAt(base, eye, eye + Vec3d(std::sin(turn), 0, -std::cos(turn)));
+        goesOn.at(view, 1 + frame);
+        Chosen anew;
+        anew.add(chain, field);
+        anew.options = goesOn.options;
+        anew.at(view, 1 + frame);
+        ASSERT_EQ(goesOn.out.total.triangles, anew.out.total.triangles) << "frame " << frame;
+        switches += goesOn.out.total.switches;
+    }
+    EXPECT_GT(switches, 300U);
+}
+
 TEST(Cells, runs_name_every_drawn_copy_once_with_its_level_and_fade) {
     Dice dice(seed());
     const View base;

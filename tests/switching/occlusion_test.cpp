@@ -264,6 +264,41 @@ TEST(Hidden, nothing_that_any_ray_sees_is_ever_culled) {
     EXPECT_GT(rays, 5000U);
 }
 
+TEST(Hidden, quick_looks_never_deny_what_is_hidden) {
+    std::mt19937 random(31);
+    std::uniform_real_distribution<double> u(-1, 1);
+    const Mesh wall = shapes::box(3, {5, 4, 0.4});
+    const std::vector<bool> solid(wall.parts.size(), true);
+    const Occluder occluder = occluderOf(wall, solid);
+    std::size_t hidden = 0;
+    std::size_t denied = 0;
+    for (int round = 0; round < 30; ++round) {
+        const View view =
+            lookAt(View(), Vec3d(3 * u(random), 2 * u(random), 9 + 4 * u(random)), Vec3d(u(random), 0, 0));
+        CoverBuffer buffer;
+        buffer.begin(view, 128);
+        buffer.add(occluder, Vec3d(2 * u(random), u(random), 0), Quatd::Identity(), 1);
+        for (int i = 0; i < 400; ++i) {
+            const Vec3d middle(9 * u(random), 6 * u(random), -6 + 7 * u(random));
+            const double half = 0.02 + 0.4 * std::abs(u(random));
+            const OrientedBox box{middle, {Vec3d(half, 0, 0), Vec3d(0, half, 0), Vec3d(0, 0, half)}};
+            const double off = 0.2 * std::abs(u(random));
+            const Vec3d about = middle + 0.57 * off * Vec3d(u(random), u(random), u(random));
+            const bool said = buffer.hides(box);
+            hidden += said ? 1 : 0;
+            denied += buffer.mayHideAbout(about, off) ? 0 : 1;
+            if (!said)
+                continue;
+            EXPECT_TRUE(buffer.mayHide(box));
+            EXPECT_TRUE(buffer.mayHide(middle));
+            EXPECT_TRUE(buffer.mayHide(middle, 1.8 * half));
+            EXPECT_TRUE(buffer.mayHideAbout(about, off)) << "round " << round;
+        }
+    }
+    EXPECT_GT(hidden, 500U);
+    EXPECT_GT(denied, 2000U) << "most of what is in sight is told apart at once";
+}
+
 TEST(Hidden, what_fades_hides_nothing) {
     const View view = lookAt({}, {0, 0, 10}, {0, 0, 0});
     World world;
