@@ -3,6 +3,7 @@
 #include "switching/copies.h"
 
 #include <algorithm>
+#include <cmath>
 #include <gtest/gtest.h>
 #include <random>
 #include <set>
@@ -265,6 +266,41 @@ TEST(Cells, depth_from_a_target_far_off_follows_each_turn_of_the_camera) {
         switches += goesOn.out.total.switches;
     }
     EXPECT_GT(switches, 300U);
+}
+
+TEST(Cells, what_went_as_the_camera_walked_away_is_back_when_it_is) {
+    const View base;
+    SwitchRule rule;
+    rule.cullBelowPx = 0;
+    rule.hysteresis = 0;
+    const ResolvedChain chain = resolveChain({{40, 22, 1, 0, {}}}, rule, {{-0.2, 0, -0.2}, {0.2, 1, 0.2}}, 0.6, base);
+    Thinning thinning;
+    thinning.keep.points = {{5, 1}, {30, 0.4}, {70, 0}};
+    std::uint32_t came = 0;
+    for (unsigned round = 0; round < 20; ++round) {
+        Dice dice(100 + round);
+        Placements field; // so few that they are one cell, all of which may be gone though none was sure to go
+        for (std::uint32_t i = 1; i <= 30; ++i)
+            field.push_back({i, 0, dice.box({15, 0, 15}), Quatd::Identity(), 1, 1});
+        Chosen goesOn;
+        goesOn.addField(chain, field, thinning);
+        goesOn.options.cullView = false;
+        std::uint32_t before = 0;
+        for (int frame = 0; frame < 400; ++frame) {
+            const double way = 0.2 * frame + 6 * std::sin(0.1 * frame); // out, and back a little again and again
+            const View view = lookAt(base, {way, 1.7, 0.3 * way}, {way - 10, 1.7, 0});
+            goesOn.at(view, 1 + frame);
+            Chosen anew;
+            anew.addField(chain, field, thinning);
+            anew.options = goesOn.options;
+            anew.at(view, 1 + frame);
+            const std::uint32_t drawn = goesOn.out.total.drawn;
+            ASSERT_EQ(drawn, anew.out.total.drawn) << "round " << round << ", frame " << frame;
+            came += before == 0 && drawn > 0 ? 1 : 0;
+            before = drawn;
+        }
+    }
+    EXPECT_GT(came, 20U);
 }
 
 TEST(Cells, runs_name_every_drawn_copy_once_with_its_level_and_fade) {
