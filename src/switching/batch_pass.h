@@ -69,6 +69,14 @@ struct BatchPass {
 
     /// The size that the field's rule gives copies there; 1 where nothing thins.
     [[nodiscard]] double sizeAt(double metres) const { return thins ? batch.thinning.sizeAt(metres) : 1; }
+    /// How many times as large as they are the copies of a cell are drawn, from and to.
+    [[nodiscard]] std::pair<double, double> sizesIn(const CellTable::Cell& cell) const {
+        if (!thins)
+            return {1, 1};
+        const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
+        return batch.thinning.sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - kSlack),
+                                          (away + cell.half).norm() * (1 + kSlack));
+    }
     /// Ranks from here on are not drawn.
     [[nodiscard]] double endOf(double kept) const { return batch.thinning.endOf(kept) * options.keepFactor; }
     [[nodiscard]] double rankOf(std::uint32_t slot) const {
@@ -155,6 +163,10 @@ private:
     [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room) const;
     [[nodiscard]] bool decideWhole(std::uint32_t index, const CellBounds& bounds, double room) const;
     void decideCopies(std::uint32_t index, const CellBounds& bounds) const;
+    /// Metres that the eye may go until one of a cell's copies may be out of reach; less than 0: one may be.
+    [[nodiscard]] double untilReach(const CellBounds& bounds, const Rates& rates) const {
+        return (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
+    }
     struct Alike {
         int level = -1;  ///< that all of them want; -1: not known to be one
         double room = 0; ///< metres until that may change

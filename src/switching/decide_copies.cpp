@@ -164,7 +164,7 @@ Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {
 BatchPass::Alike BatchPass::alikeIn(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates) const {
     const ResolvedChain& chain = batch.chain;
     constexpr Alike kNotKnown;
-    Alike out{0, std::min(rates.within, (bounds.reachLeast - bounds.farthest) / (rates.place + chain.rule.reachGrows))};
+    Alike out{0, std::min(rates.within, untilReach(bounds, rates))};
     if (chain.levels.empty() || !(out.room >= 0))
         return kNotKnown;
     if (cullBelowPx > 0) {
@@ -211,9 +211,8 @@ std::uint8_t BatchPass::dropLast(std::uint32_t index, const CellBounds& bounds, 
     memory.dropped = static_cast<std::uint16_t>(cell.count - looked);
     if (looked == cell.count)
         return static_cast<std::uint8_t>(kMostTurns);
-    const double untilReach = (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
     const double untilKept = (rankOf(cell.first + looked) - endOf(bounds.keep.second)) * rates.aShare;
-    return Turns(used, memory.far).in(std::min({rates.within, untilReach, untilKept}));
+    return Turns(used, memory.far).in(std::min({rates.within, untilReach(bounds, rates), untilKept}));
 }
 
 bool BatchPass::decideByOrder(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
@@ -270,8 +269,7 @@ bool BatchPass::decideByOrder(std::uint32_t index, const CellBounds& bounds, std
         for (std::uint32_t k = 0; k < looked; ++k)
             beyond[k] = beyondEnd(k);
     const bool always = rule.checkSeconds > 0;
-    const double untilReach = (bounds.reachLeast - bounds.farthest) / (rates.place + rule.reachGrows);
-    const double whileThinned = std::min(rates.within, untilReach);
+    const double whileThinned = std::min(rates.within, untilReach(bounds, rates));
     for (std::uint32_t k = 0; k < looked; ++k) {
         if (next[k] > turns.now)
             continue;
@@ -366,8 +364,8 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     // However much they grow within the cell.
     const auto most = static_cast<float>(std::max(bounds.grow.second, 1.0) * 1.000001);
     const float mostRadius = most * radius + (most - 1) * (pivot.norm() + pivotSlack);
-    const double untilReach = (bounds.reachLeast - bounds.farthest) * reachRate;
-    const bool thinsAlone = kThins && bounds.planes == 0 && untilReach >= 0 && !chain.levels.empty();
+    const double inReach = untilReach(bounds, rates);
+    const bool thinsAlone = kThins && bounds.planes == 0 && inReach >= 0 && !chain.levels.empty();
     bool changed = false;
     for (std::uint32_t k = 0; k < looked; ++k) {
         if (next[k] > turns.now)
@@ -407,7 +405,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
                 const CopyMemory gone = notDrawn(Culled::Thinned);
                 changed |= !(memories[k] == gone);
                 memories[k] = gone;
-                next[k] = turns.in(std::min(room, untilReach));
+                next[k] = turns.in(std::min(room, inReach));
                 continue;
             }
             const auto grow = static_cast<float>(curves.growAt(metres, kept));

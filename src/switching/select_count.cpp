@@ -221,14 +221,7 @@ public:
 private:
     /// How many times their own size the copies of a cell are at most, and at least 1.
     [[nodiscard]] double mostSize(const CellTable::Cell& cell) const {
-        if (!m_pass.thins)
-            return 1;
-        const Vec3d away = (m_pass.decidedFrom - cell.origin).cwiseAbs();
-        return std::max(1.0, m_pass.batch.thinning
-                                     .sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9),
-                                                  (away + cell.half).norm() * (1 + 1e-9))
-                                     .second *
-                                 1.000001);
+        return m_pass.thins ? std::max(1.0, m_pass.sizesIn(cell).second * 1.000001) : 1;
     }
     [[nodiscard]] double deviationOf(const CopyMemory& copy) const {
         return m_pass.batch.chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;

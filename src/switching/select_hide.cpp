@@ -161,21 +161,12 @@ bool coversAll(const std::vector<Patch>& patches, const Patch& of) {
     return true;
 }
 
-/// How many times as large as they are the copies of a cell are drawn, from and to.
-std::pair<double, double> sizesIn(const BatchPass& pass, const CellTable::Cell& cell) {
-    if (!pass.thins)
-        return {1, 1};
-    const Vec3d away = (pass.decidedFrom - cell.origin).cwiseAbs();
-    return pass.batch.thinning.sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - 1e-9),
-                                           (away + cell.half).norm() * (1 + 1e-9));
-}
-
 /// A box that holds all copies of a cell, whatever way they are turned and whatever level they show.
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
     double wider = 0;
     for (const LevelCost& level : pass.batch.chain.levels)
         wider = std::max(wider, level.deviationMetres);
-    const double size = sizesIn(pass, cell).second;
+    const double size = pass.sizesIn(cell).second;
     const double most = cell.mostScale * size;
     const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * most +
                                                    std::max(0.0, size - 1) * cell.mostScale * pass.offPivot);
@@ -310,7 +301,7 @@ double shiftOf(const BatchPass& pass) {
 class NearMiddles {
 public:
     NearMiddles(const BatchPass& pass, const CellTable::Cell& cell) : m_pass(pass), m_cell(cell) {
-        const auto [least, most] = sizesIn(pass, cell);
+        const auto [least, most] = pass.sizesIn(cell);
         m_grown = (least + most) / 2 - 1;
         m_off = (most - least) / 2 * pass.offPivot + std::abs(most - 1) * cell.offSlack;
         m_rounding = 1e-5 * (cell.half.norm() + pass.offPivot);
@@ -439,9 +430,11 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
         const auto& levels = pass.batch.chain.levels;
         const bool allLight = pass.thins && std::all_of(levels.begin(), levels.end(), lightOf);
         const auto count = static_cast<std::uint32_t>(pass.table.cells.size());
+        const double about = aboutOf(pass);
+        const double shift = shiftOf(pass);
         cells += count;
         for (std::uint32_t from = 0; from < count; from += kTogether)
-            parts.push_back({&pass, from, std::min(count, from + kTogether), aboutOf(pass), shiftOf(pass), allLight});
+            parts.push_back({&pass, from, std::min(count, from + kTogether), about, shift, allLight});
     }
     const auto hideParts = [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i)
