@@ -114,6 +114,19 @@ TEST(Fit, is_the_same_every_time) {
     EXPECT_EQ(fitOf(scene, device).fitted, fitOf(scene, device).fitted);
 }
 
+TEST(Fit, of_many_subjects_holds_too_and_is_the_same_every_time) {
+    const Scene scene = sceneOf(70, 6); // more than are looked at for exchanges
+    const Device device = tight(scene, 0.4);
+    const Fit fit = fitOf(scene, device);
+    EXPECT_FALSE(fit.before.holds());
+    EXPECT_TRUE(fit.holds());
+    ASSERT_EQ(fit.rows.size(), scene.subjects.size());
+    EXPECT_EQ(fitOf(scene, device).fitted, fit.fitted);
+    Device fitted = device;
+    fitted.fitted = fit.fitted;
+    EXPECT_TRUE(auditOf(scene, fitted).holds());
+}
+
 TEST(Fit, leaves_alone_what_is_left_out_or_set_by_hand) {
     Scene scene = sceneOf(4, 8);
     for (std::size_t l = 1; l < 4; ++l)

@@ -121,6 +121,33 @@ TEST(FitNormals, a_coarse_level_is_shaded_nearer_to_its_source_in_the_mean) {
     }
 }
 
+TEST(FitNormals, tangents_lie_across_what_was_fitted_and_keep_their_side) {
+    const Mesh source = rippled();
+    const SurfaceQuery query(source);
+    const auto record = recordCollapses(source, {}, {});
+    ASSERT_TRUE(record);
+    Mesh cut = cutRecord(*record, source.triangleCount() / 20);
+    for (std::uint32_t v = 0; v < cut.vertexCount(); ++v) {
+        const Vec3f n = cut.normals[v];
+        const Vec3f across = n.cross(std::abs(n.y()) < 0.9F ? Vec3f(0, 1, 0) : Vec3f(1, 0, 0)).normalized();
+        cut.extras.tangents.emplace_back(across.x(), across.y(), across.z(), v % 3 == 0 ? -1.0F : 1.0F);
+    }
+    const auto fitted = fitNormals(source, query, cut, {});
+    ASSERT_TRUE(fitted);
+    ASSERT_EQ(fitted->extras.tangents.size(), cut.extras.tangents.size());
+    std::size_t turned = 0;
+    for (std::uint32_t v = 0; v < cut.vertexCount(); ++v) {
+        const Vec3f tangent = fitted->extras.tangents[v].head<3>();
+        const Vec3f before = cut.extras.tangents[v].head<3>();
+        EXPECT_NEAR(tangent.norm(), 1, 1e-5F);
+        EXPECT_NEAR(tangent.dot(fitted->normals[v]), 0, 1e-5F);
+        EXPECT_GT(tangent.dot(before), 0.5F) << "by no more than the normal was turned";
+        EXPECT_EQ(fitted->extras.tangents[v].w(), cut.extras.tangents[v].w());
+        turned += std::abs(before.dot(fitted->normals[v])) > 1e-3F ? 1 : 0;
+    }
+    EXPECT_GT(turned, cut.vertexCount() / 2) << "most would have been askew";
+}
+
 TEST(FitNormals, hard_edges_stay_hard) {
     const Mesh source = hardBox();
     const SurfaceQuery query(source);

@@ -332,6 +332,51 @@ TEST(Cells, runs_name_every_drawn_copy_once_with_its_level_and_fade) {
     }
 }
 
+TEST(Cells, what_is_counted_depends_neither_on_runs_nor_on_how_many_cells_are_counted_at_once) {
+    // So many cells that they are decided, hidden and counted in parts beside each other; and each by itself.
+    Dice dice(seed());
+    const View base;
+    for (int round = 0; round < 4; ++round) {
+        const ResolvedChain chain = anyChain(dice, base);
+        const Placements field = anyField(dice, 150'000, {0, 0, 0});
+        const Thinning thinning = anyThinning(dice);
+        Chosen listed;
+        listed.addField(chain, field, thinning);
+        Chosen counted = listed;
+        counted.options.listRuns = false;
+        ASSERT_GT(listed.input.batches[0].copies->cells.size(), 1024U);
+        const Vec3d eye = dice.box({100, 5, 100});
+        for (int frame = 0; frame < 8; ++frame) {
+            const View view = lookAt(base, eye + Vec3d(0.4 * frame, 2, 0), eye + dice.box({50, 3, 50}));
+            const SubjectCost& with = listed.at(view, frame);
+            const SubjectCost& without = counted.at(view, frame);
+            EXPECT_EQ(with.triangles, without.triangles);
+            EXPECT_EQ(with.draws, without.draws);
+            EXPECT_EQ(with.pixels, without.pixels) << "to the last bit: sums are added up in one order";
+            EXPECT_EQ(with.worstErrorPx, without.worstErrorPx);
+            EXPECT_TRUE(counted.out.runs.empty());
+            std::uint64_t drawn = 0;
+            std::uint64_t triangles = 0;
+            for (const auto& run : listed.out.runs) {
+                drawn += run.count;
+                for (const std::int8_t level : {run.level, run.fadingFrom})
+                    triangles +=
+                        level >= 0 ? std::uint64_t{run.count} * chain.levels[static_cast<std::size_t>(level)].triangles
+                                   : 0;
+            }
+            EXPECT_EQ(drawn, with.drawn);
+            EXPECT_EQ(triangles, with.triangles);
+            SubjectCost cells; // one after the other
+            for (const SelectState::Cell& cell : listed.state.batches[0].cells) {
+                cells.triangles += cell.cost.triangles;
+                cells.drawn += cell.cost.culledBy[static_cast<std::size_t>(Culled::No)];
+            }
+            EXPECT_EQ(cells.triangles, with.triangles);
+            EXPECT_EQ(cells.drawn, with.drawn);
+        }
+    }
+}
+
 TEST(Cells, covered_pixels_of_far_cells_are_those_of_their_copies) {
     Dice dice(seed());
     const View base;
