@@ -112,6 +112,7 @@ int mendProject(const Console& console, const MendOptions& options) {
         if (!subject.isMesh() || (!options.subject.empty() && subject.name != options.subject))
             continue;
         found = true;
+        subject.findings = findProblems(subject);
         auto report = mended(subject, options, console.job);
         if (!report)
             return fail(console, report.error());

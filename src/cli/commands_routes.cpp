@@ -33,7 +33,7 @@ ordered_json encode(const SweepPlace& p) {
 
 /// A project, however much of what it is made of is there.
 Result<Scene> routesOf(const std::filesystem::path& project, const JobContext& job) {
-    auto load = readProject(project, job);
+    auto load = readProject(project, job, ProjectFindings::None);
     if (!load)
         return load.error();
     return std::move(load->scene);

@@ -11,7 +11,7 @@
 namespace thicket::cli {
 
 Result<Scene> openWhole(const std::filesystem::path& path, const JobContext& job) {
-    auto load = readProject(path, job);
+    auto load = readProject(path, job, ProjectFindings::None);
     if (!load)
         return load.error();
     if (!load->problems.empty())

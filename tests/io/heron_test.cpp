@@ -63,7 +63,7 @@ TEST(Heron, levels_hold_what_they_promise_in_poses_that_were_not_measured) {
         for (const Moment& moment : momentsOf(*heron.mesh().rig, 3)) {
             const Pose pose = poseAt(*heron.mesh().rig, moment);
             const auto off = measureDeviation(posed(*heron.mesh().levels[0].mesh, pose), posed(*level.mesh, pose),
-                                              {20'000, 0.1, 0}, {});
+                                              {5'000, 0.1, 0}, {});
             EXPECT_LT(off->max(), 1.05 * level.promised) << "L" << i << " at " << moment.seconds;
         }
     }

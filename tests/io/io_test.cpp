@@ -54,7 +54,7 @@ Scene thinnedScene(const fs::path& folder) {
     scene.settings.name = "test";
     scene.settings.devices = {Device{}};
     scene.settings.routes = {{"run", {{0, {0, 1, 5}, {0, 0, 0}}, {3, {0, 1, 50}, {0, 0, 0}}}}};
-    auto read = readModel(writeBall(folder, "ball.glb", {40}), {});
+    auto read = readModel(writeBall(folder, "ball.glb", {20}), {});
     auto subject = makeSubject(std::move(read->front()), {});
     const auto state = recordSubject(*subject, {}, {});
     *subject =
@@ -548,12 +548,54 @@ TEST(Project, missing_and_changed_sources_are_said_and_mended) {
     ASSERT_TRUE(attached);
     EXPECT_TRUE(attached->mesh().levels[0].mesh);
 
-    writeBall(folder.path(), "ball.glb", {20});
+    writeBall(folder.path(), "ball.glb", {12});
     load = readProject(folder.path() / "a.thicket.json", {});
     ASSERT_TRUE(load);
     ASSERT_EQ(load->problems.size(), 1U);
     EXPECT_NE(load->problems[0].what.find("has changed"), std::string::npos);
     EXPECT_EQ(load->toCut.size(), 1U);
+}
+
+TEST(Project, problems_of_several_subjects_are_said_in_their_order_and_findings_only_where_asked_for) {
+    const TempFolder folder;
+    Scene scene;
+    scene.settings.devices = {Device{}};
+    constexpr std::uint32_t kMany = 12;
+    for (std::uint32_t i = 0; i < kMany; ++i) { // so light that levels do not pay, which is found
+        auto read = readModel(writeBall(folder.path(), "ball" + std::to_string(i) + ".glb", {5}), {});
+        ASSERT_TRUE(read);
+        Subject& subject = scene.subjects.emplace_back(*makeSubject(std::move(read->front()), {}));
+        subject.id = i + 1;
+        subject.name = "ball " + std::to_string(i);
+    }
+    scene.nextId = kMany + 1;
+    const fs::path file = folder.path() / "many.thicket.json";
+    ASSERT_TRUE(writeProject(scene, file, true));
+    fs::remove(folder.path() / "ball9.glb");
+    fs::remove(folder.path() / "ball2.glb");
+    fs::remove(folder.path() / "ball5.glb");
+    for (const auto findings : {ProjectFindings::Looked, ProjectFindings::None}) {
+        const auto load = readProject(file, {}, findings);
+        ASSERT_TRUE(load) << load.error().text();
+        ASSERT_EQ(load->problems.size(), 3U);
+        EXPECT_NE(load->problems[0].where.find("ball 2"), std::string::npos);
+        EXPECT_NE(load->problems[1].where.find("ball 5"), std::string::npos);
+        EXPECT_NE(load->problems[2].where.find("ball 9"), std::string::npos);
+        for (std::uint32_t i = 0; i < kMany; ++i) {
+            const Subject& subject = load->scene.subjects[i];
+            EXPECT_EQ(subject.id, i + 1);
+            const bool gone = i == 2 || i == 5 || i == 9;
+            EXPECT_EQ(subject.mesh().source().mesh == nullptr, gone);
+            EXPECT_EQ(subject.findings.empty(), gone || findings == ProjectFindings::None);
+        }
+    }
+    std::stop_source stop;
+    JobContext job;
+    job.stop = stop.get_token();
+    job.progress = [&](double, std::string_view) { stop.request_stop(); };
+    const auto stopped = readProject(file, job);
+    ASSERT_FALSE(stopped);
+    EXPECT_EQ(stopped.error().code, ErrorCode::Cancelled);
 }
 
 TEST(Project, levels_are_cut_again_when_none_were_kept) {

@@ -2,6 +2,7 @@
 
 #include "base/file.h"
 #include "base/memory.h"
+#include "base/parallel.h"
 #include "io/import/height_store.h"
 #include "io/import/read_strands.h"
 #include "io/json/device_json.h"
@@ -18,10 +19,13 @@
 #include "scene/thin_subject.h"
 
 #include <algorithm>
+#include <atomic>
 #include <fmt/format.h>
 #include <limits>
 #include <numbers>
+#include <optional>
 #include <set>
+#include <thread>
 
 namespace thicket {
 namespace fs = std::filesystem;
@@ -461,8 +465,11 @@ Result<Subject> attachSprites(const Subject& subject) {
 
 } // namespace
 
-Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job,
-                             const fs::path& beside) {
+namespace {
+
+/// As attachSource, but for the findings.
+Result<Subject> attachUnlooked(const Subject& subject, const fs::path& file, const JobContext& job,
+                               const fs::path& beside) {
     if (subject.terrain() != nullptr)
         return attachHeights(subject, file, job, beside);
     if (subject.strands() != nullptr)
@@ -506,11 +513,71 @@ Result<Subject> attachSource(const Subject& subject, const fs::path& file, const
     refreshSubject(out);
     if (!same)
         body.curve = {};
-    out.findings = findProblems(out);
     return out;
 }
 
-Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
+/// A subject of a project with what its files hold, and what is to be said of that.
+struct ReadSubject {
+    Subject subject;
+    std::vector<Error> problems;
+    bool toCut = false; ///< a cut level is not kept beside the project
+};
+
+/// ERRORS     Cancelled; all else is a problem.
+Result<ReadSubject> readSubject(const Subject& before, const fs::path& project, int version, const JobContext& job) {
+    ReadSubject out{before, {}, false};
+    auto attached = attachUnlooked(before, before.source.path, job, levelsFolder(project));
+    if (!attached) {
+        if (attached.error().code == ErrorCode::Cancelled)
+            return attached.error();
+        Error problem = attached.error();
+        problem.where = before.name + " (" + before.source.path.string() + ")";
+        problem.remedy = before.emitter() != nullptr ? "put the picture back and open the project again"
+                         : before.strands() != nullptr && before.strands()->recipe
+                             ? "grow it again in Gather"
+                             : "point to the file again in Gather";
+        out.problems.push_back(problem);
+        return out;
+    }
+    out.subject = std::move(*attached);
+    Subject& subject = out.subject;
+    const bool changed = subject.source.hash != before.source.hash;
+    if (changed)
+        out.problems.push_back({ErrorCode::BadInput, subject.name,
+                                "the source file has changed since the project was saved",
+                                subject.isMesh()               ? "thin it again to bring its levels up to date"
+                                : subject.terrain() != nullptr ? "look whether its strokes still lie where they should"
+                                                               : "look at its levels again"});
+    if (!subject.isMesh())
+        return out;
+    takeKeptLevels(subject.mesh(), project, changed, version < 2, job);
+    if (std::erase_if(subject.mesh().levels, [](const Level& l) {
+            return !l.mesh && l.origin != LevelOrigin::Collapsed && l.origin != LevelOrigin::Source;
+        }) > 0)
+        out.problems.push_back({ErrorCode::NotFound, subject.name,
+                                "a level that was not cut is missing from the folder of levels beside the project",
+                                "add it again"});
+    for (Level& level : subject.mesh().levels)
+        if (level.origin == LevelOrigin::Collapsed && !level.mesh) {
+            out.toCut = true;
+            level.surfaces.reset();
+        }
+    if (job.cancelled())
+        return cancelledError();
+    return out;
+}
+
+} // namespace
+
+Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job,
+                             const fs::path& beside) {
+    auto out = attachUnlooked(subject, file, job, beside);
+    if (out && out->isMesh())
+        out->findings = findProblems(*out);
+    return out;
+}
+
+Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job, ProjectFindings findings) {
     auto text = readTextFile(path);
     if (!text)
         return text.error();
@@ -523,58 +590,39 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job) {
     if (!scene)
         return scene.error();
     ProjectLoad load{std::move(*scene), {}, {}};
-    for (std::size_t i = 0; i < load.scene.subjects.size(); ++i) {
-        Subject& subject = load.scene.subjects[i];
-        if (subject.instances() != nullptr)
-            continue;
-        const double n = static_cast<double>(load.scene.subjects.size());
-        job.report(static_cast<double>(i) / n, "reading " + subject.name);
-        const std::string hash = subject.source.hash;
-        auto attached =
-            attachSource(subject, subject.source.path,
-                         job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n), levelsFolder(path));
-        if (!attached) {
-            if (attached.error().code == ErrorCode::Cancelled)
-                return attached.error();
-            Error problem = attached.error();
-            problem.where = subject.name + " (" + subject.source.path.string() + ")";
-            problem.remedy = subject.emitter() != nullptr ? "put the picture back and open the project again"
-                             : subject.strands() != nullptr && subject.strands()->recipe
-                                 ? "grow it again in Gather"
-                                 : "point to the file again in Gather";
-            refresh(load.scene, subject);
-            load.problems.push_back(problem);
-            continue;
+    std::vector<Subject>& subjects = load.scene.subjects;
+    std::vector<std::optional<Result<ReadSubject>>> read(subjects.size());
+    std::atomic<std::size_t> done = 0;
+    const auto owner = std::this_thread::get_id();
+    parallelChunks(subjects.size(), 1, job, [&](std::size_t i, std::size_t) {
+        if (subjects[i].instances() == nullptr) {
+            if (std::this_thread::get_id() == owner)
+                job.report(static_cast<double>(done) / static_cast<double>(subjects.size()),
+                           "reading " + subjects[i].name);
+            JobContext silent;
+            silent.stop = job.stop;
+            read[i] = readSubject(subjects[i], path, version, silent);
+            if (*read[i] && (*read[i])->subject.isMesh() && (*read[i])->subject.mesh().source().mesh &&
+                findings == ProjectFindings::Looked)
+                (*read[i])->subject.findings = findProblems((*read[i])->subject);
         }
-        subject = std::move(*attached);
-        if (subject.source.hash != hash)
-            load.problems.push_back(
-                {ErrorCode::BadInput, subject.name, "the source file has changed since the project was saved",
-                 subject.isMesh()               ? "thin it again to bring its levels up to date"
-                 : subject.terrain() != nullptr ? "look whether its strokes still lie where they should"
-                                                : "look at its levels again"});
-        if (!subject.isMesh())
+        ++done;
+    });
+    if (job.cancelled())
+        return cancelledError();
+    for (std::size_t i = 0; i < subjects.size(); ++i) {
+        if (!read[i])
             continue;
-        takeKeptLevels(subject.mesh(), path, subject.source.hash != hash, version < 2, job);
-        if (std::erase_if(subject.mesh().levels, [](const Level& l) {
-                return !l.mesh && l.origin != LevelOrigin::Collapsed && l.origin != LevelOrigin::Source;
-            }) > 0)
-            load.problems.push_back({ErrorCode::NotFound, subject.name,
-                                     "a level that was not cut is missing from the folder of levels beside the project",
-                                     "add it again"});
-        bool cut = false;
-        for (Level& level : subject.mesh().levels)
-            if (level.origin == LevelOrigin::Collapsed && !level.mesh) {
-                cut = true;
-                level.surfaces.reset();
-            }
-        if (cut)
-            load.toCut.push_back(subject.id);
-        if (job.cancelled())
-            return cancelledError();
+        if (!*read[i])
+            return read[i]->error();
+        ReadSubject& one = **read[i];
+        load.problems.insert(load.problems.end(), one.problems.begin(), one.problems.end());
+        if (one.toCut)
+            load.toCut.push_back(one.subject.id);
+        subjects[i] = std::move(one.subject);
     }
-    for (Subject& subject : load.scene.subjects)
-        if (!subject.isMesh())
+    for (Subject& subject : subjects)
+        if (!subject.isMesh() || !subject.mesh().source().mesh)
             refresh(load.scene, subject);
     return load;
 }

@@ -25,9 +25,12 @@ struct ProjectLoad {
         problems; ///< sources that are missing or have changed; those subjects are there without their meshes
     std::vector<std::uint32_t> toCut; ///< subjects whose levels must be cut again
 };
-/// Reads a project and its sources.
+/// Whether what is wrong with the meshes of a project is looked for when it is read, which takes as long as reading.
+enum class ProjectFindings : std::uint8_t { Looked, None };
+/// Reads a project and its sources, several at once.
 /// ERRORS     NotFound, BadInput (naming the field), Cancelled.
-Result<ProjectLoad> readProject(const std::filesystem::path& path, const JobContext& job);
+Result<ProjectLoad> readProject(const std::filesystem::path& path, const JobContext& job,
+                                ProjectFindings findings = ProjectFindings::Looked);
 
 /// Parses the text, and the placements that it names in the folder `beside`: subjects have no meshes yet. `folder`
 /// makes source paths absolute.
