@@ -163,10 +163,11 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
                           double pixelsPerMetre, const PopOptions& options, const JobContext& job) {
     PopScore out;
     double mostChanged = -1;
-    for (int d = 0; d < options.directions; ++d) {
+    for (int turn = 0; turn < options.directions; ++turn) {
         if (job.cancelled())
             return cancelledError();
-        job.report(static_cast<double>(d) / options.directions, "looking at a switch");
+        job.report(static_cast<double>(turn) / options.directions, "looking at a switch");
+        const int d = (options.firstDirection + turn) % options.directions;
         double scale = 1;
         const Camera c = cameraFor(bounds, 2 * std::numbers::pi * (d + 0.25) / options.directions, centreDistance,
                                    pixelsPerMetre, options, scale);
@@ -199,10 +200,13 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
         out.meanDeltaE = std::max(out.meanDeltaE, object > 0 ? sum / static_cast<double>(object) : 0);
         if (share > mostChanged) {
             mostChanged = share;
+            out.direction = d;
             out.before = shown(a, c.side);
             out.after = shown(b, c.side);
             out.difference = std::move(difference);
         }
+        if (options.untilSeen && !out.unseen(*options.untilSeen))
+            return out;
     }
     return out;
 }

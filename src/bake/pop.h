@@ -6,6 +6,7 @@
 #include "base/job.h"
 
 #include <functional>
+#include <optional>
 
 namespace thicket {
 
@@ -16,6 +17,10 @@ struct PopOptions {
     int mostPixels = 224;    ///< along a picture; what is larger on screen is looked at smaller
     double lightYaw = 0.6;   ///< the light's side against the camera's, radians
     float changedDeltaE = 5; ///< CIELAB 1976; a pixel that differs by more counts as changed
+    int firstDirection = 0;  ///< they are looked from in order from this one on, all round
+    /// Whoever only asks whether a switch is unseen with this allowance, pixels: the first direction from which it is
+    /// seen ends the look, and the score is of no more than what was looked at.
+    std::optional<double> untilSeen = {};
 };
 
 /// Of the worst direction each; pixels are those of the stated screen.
@@ -34,6 +39,7 @@ struct PopScore {
     /// Of a field: the figures above are those of one copy as near as any switches, the worst of its assets, and these
     /// say whether a line goes across the ground where they do (BandLine), with the soft band and without it.
     bool field = false;
+    int direction = 0; ///< of the pictures; of a field: of the last asset that was looked at
     double line = 0;
     double suddenLine = 0;
     static constexpr double kLineDeltaE = 1; ///< what an eye just tells apart where two areas meet

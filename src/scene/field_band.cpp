@@ -1,7 +1,6 @@
 #include "scene/field_band.h"
 
 #include "scene/kinds.h"
-#include "scene/level_looks.h"
 
 #include <algorithm>
 #include <cmath>
@@ -81,26 +80,13 @@ std::vector<Standing> fullest(const FieldBand& band, const View& stated, const P
     return out;
 }
 
-/// How both levels of each asset look.
-struct BandLooks {
-    LevelLooks finer;
-    LevelLooks coarser;
-};
-
-std::vector<BandLooks> looksOf(const FieldBand& band) {
-    std::vector<BandLooks> out;
-    for (const BandAsset& a : band.assets)
-        out.push_back({LevelLooks(a.finer, a.finerSurfaces, a.finerViews),
-                       LevelLooks(a.coarser, a.coarserSurfaces, a.coarserViews)});
-    return out;
-}
-
 /// The worse of two, figure by figure.
 void takeWorse(PopScore& worst, const PopScore& one) {
     worst.outlineShift = std::max(worst.outlineShift, one.outlineShift);
     worst.changedPixels = std::max(worst.changedPixels, one.changedPixels);
     worst.meanDeltaE = std::max(worst.meanDeltaE, one.meanDeltaE);
     worst.pixelsTall = std::max(worst.pixelsTall, one.pixelsTall);
+    worst.direction = one.direction;
 }
 
 } // namespace
@@ -189,10 +175,19 @@ FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, co
     return out;
 }
 
-Result<PopScore> scoreBand(const FieldBand& band, const View& view, const PopOptions& options, const JobContext& job) {
+std::vector<BandLooks> looksOf(const FieldBand& band) {
+    std::vector<BandLooks> out;
+    for (const BandAsset& a : band.assets)
+        out.push_back({LevelLooks(a.finer, a.finerSurfaces, a.finerViews),
+                       LevelLooks(a.coarser, a.coarserSurfaces, a.coarserViews)});
+    return out;
+}
+
+Result<PopScore> scoreBand(const FieldBand& band, std::vector<BandLooks>& looks, const View& view,
+                           const PopOptions& options, const JobContext& job) {
     const double pixelsPerMetre = view.pixelScale();
-    std::vector<BandLooks> looks = looksOf(band);
     PopScore out;
+    out.field = true;
     for (std::size_t i = 0; i < band.assets.size(); ++i) {
         const BandAsset& a = band.assets[i];
         const Bounds bounds = boundsOf(*a.finer);
@@ -204,6 +199,8 @@ Result<PopScore> scoreBand(const FieldBand& band, const View& view, const PopOpt
         if (!one)
             return one.error();
         takeWorse(out, *one);
+        if (options.untilSeen && !out.unseen(*options.untilSeen))
+            return out;
     }
 
     std::vector<BandShot> shots;
@@ -230,7 +227,6 @@ Result<PopScore> scoreBand(const FieldBand& band, const View& view, const PopOpt
     auto line = lookAtBand(shots, pixelsPerMetre, options, job);
     if (!line)
         return line.error();
-    out.field = true;
     out.line = line->soft;
     out.suddenLine = line->sudden;
     out.scale = line->scale;

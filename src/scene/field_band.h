@@ -2,6 +2,7 @@
 // Switches of a field: of each level the copies that give way to it, and what is seen of that across the ground.
 
 #include "bake/band.h"
+#include "scene/level_looks.h"
 #include "scene/scene.h"
 #include "switching/copy_distance.h"
 #include "switching/thinning.h"
@@ -55,11 +56,20 @@ FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, co
 /// The most levels that one of its assets has.
 std::size_t mostLevels(const Scene& scene, const Subject& field);
 
+/// How both levels of each asset of a field look, wherever they switch.
+struct BandLooks {
+    LevelLooks finer;
+    LevelLooks coarser;
+};
+std::vector<BandLooks> looksOf(const FieldBand& band);
+
 /// Looks at the copies round the places where most of them switch, and at a copy of each asset by itself, as near as any
 /// of them switches.
+/// looks      of the band, at whatever distance.
 /// view       the stated one: its lens and lines.
 /// ERRORS     Cancelled.
 /// COST       O(copies) for each of five places, and the looks at those that are seen there.
-Result<PopScore> scoreBand(const FieldBand& band, const View& view, const PopOptions& options, const JobContext& job);
+Result<PopScore> scoreBand(const FieldBand& band, std::vector<BandLooks>& looks, const View& view,
+                           const PopOptions& options, const JobContext& job);
 
 } // namespace thicket

@@ -8,7 +8,9 @@
 
 #include <algorithm>
 #include <memory>
+#include <optional>
 #include <set>
+#include <tuple>
 
 namespace thicket {
 namespace {
@@ -137,25 +139,6 @@ std::pair<Mesh, Mesh> tileAndQuarters(const Heights& heights, const TileTree& tr
     return {tileMesh(heights, tree, r, 0), std::move(finer)};
 }
 
-Result<PopScore> scoreGround(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
-                             const JobContext& job) {
-    const TileTree& tree = *place.key.tree;
-    const TileTree::Ref r = tree.refOf(place.key.tile);
-    const auto [coarse, fine] = tileAndQuarters(*subject.terrain()->heights, tree, r);
-    Surfaces surfaces;
-    surfaces.materials.emplace_back();
-    const Vec3f color = groundColor(0.5F * (tree.tiles[place.key.tile].low + tree.tiles[place.key.tile].high), 1);
-    surfaces.materials.back().baseColor = {color.x(), color.y(), color.z(), 1};
-    const Appearance finer(fine, surfaces);
-    const Appearance coarser(coarse, surfaces);
-    const Bounds bounds = boundsOf(fine);
-    const Vec3d half = bounds.size() / 2;
-    const double depth = std::max(half.x(), half.z());
-    return scorePop([&](const Vec3d&) -> const Appearance& { return finer; },
-                    [&](const Vec3d&) -> const Appearance& { return coarser; }, bounds,
-                    std::max(place.key.metres + depth, 1.2 * depth + 1e-6), place.key.pixelScale, options, job);
-}
-
 } // namespace
 
 std::vector<SwitchPlace> switchesOf(const Scene& scene) {
@@ -196,30 +179,85 @@ SwitchPlace SwitchPlace::movedTo(double metres) const {
     return out;
 }
 
+/// What is made ready of a switch, by what it is one of.
+struct SwitchLooks::Looks {
+    struct OfMesh {
+        LevelLooks finer;
+        LevelLooks coarser;
+    };
+    struct OfGround {
+        Mesh fine, coarse;
+        Surfaces surfaces;
+        std::optional<Appearance> finer, coarser;
+    };
+    std::optional<OfMesh> mesh;
+    std::optional<OfGround> ground;
+    std::vector<BandLooks> band;
+    Bounds bounds; ///< of what switches
+};
+
+SwitchLooks::SwitchLooks(const Subject& subject, const SwitchPlace& place)
+    : m_place(place), m_looks(std::make_unique<Looks>()) {
+    const PopKey& key = place.key;
+    m_looks->bounds = subject.bounds;
+    if (key.emitter)
+        return;
+    if (!key.band.none()) {
+        m_looks->band = looksOf(key.band);
+        return;
+    }
+    if (key.tree) {
+        const TileTree& tree = *key.tree;
+        auto& ground = m_looks->ground.emplace();
+        std::tie(ground.coarse, ground.fine) = tileAndQuarters(*subject.terrain()->heights, tree, tree.refOf(key.tile));
+        ground.surfaces.materials.emplace_back();
+        const Vec3f color = groundColor(0.5F * (tree.tiles[key.tile].low + tree.tiles[key.tile].high), 1);
+        ground.surfaces.materials.back().baseColor = {color.x(), color.y(), color.z(), 1};
+        ground.finer.emplace(ground.fine, ground.surfaces);
+        ground.coarser.emplace(ground.coarse, ground.surfaces);
+        m_looks->bounds = boundsOf(ground.fine);
+        return;
+    }
+    const auto looksOfLevel = [&](const std::shared_ptr<const Mesh>& mesh,
+                                  const std::shared_ptr<const Surfaces>& surfaces) {
+        const auto& levels = subject.mesh().levels;
+        const auto level =
+            std::find_if(levels.begin(), levels.end(), [&mesh](const Level& l) { return l.mesh == mesh; });
+        return LevelLooks(mesh, surfaces, level == levels.end() ? ViewGrid() : level->views);
+    };
+    m_looks->mesh.emplace(
+        Looks::OfMesh{looksOfLevel(key.finer, key.finerSurfaces), looksOfLevel(key.coarser, key.coarserSurfaces)});
+}
+
+SwitchLooks::~SwitchLooks() = default;
+
+Result<PopScore> SwitchLooks::score(double metres, const PopOptions& options, const JobContext& job) {
+    if (job.cancelled())
+        return cancelledError();
+    const SwitchPlace place = m_place.movedTo(metres);
+    if (place.key.emitter)
+        return scoreEmitter(place);
+    if (!place.key.band.none())
+        return scoreBand(place.key.band, m_looks->band, place.view, options, job);
+    Looks& looks = *m_looks;
+    const LookFrom finer = [&](const Vec3d& back) -> const Appearance& {
+        return looks.ground ? *looks.ground->finer : looks.mesh->finer.from(back);
+    };
+    const LookFrom coarser = [&](const Vec3d& back) -> const Appearance& {
+        return looks.ground ? *looks.ground->coarser : looks.mesh->coarser.from(back);
+    };
+    // The switch happens so far from the nearest point of the bounds; the middle is farther by about their half depth.
+    const Vec3d half = looks.bounds.size() / 2;
+    const double depth = std::max(half.x(), half.z());
+    return scorePop(finer, coarser, looks.bounds, std::max(metres + depth, 1.2 * depth + 1e-6), place.key.pixelScale,
+                    options, job);
+}
+
 Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
                              const JobContext& job) {
     if (job.cancelled())
         return cancelledError();
-    if (place.key.emitter)
-        return scoreEmitter(place);
-    if (place.key.tree)
-        return scoreGround(subject, place, options, job);
-    if (!place.key.band.none())
-        return scoreBand(place.key.band, place.view, options, job);
-    const auto viewsOfLevel = [&](const std::shared_ptr<const Mesh>& mesh) {
-        for (const Level& level : subject.mesh().levels)
-            if (level.mesh == mesh)
-                return level.views;
-        return ViewGrid();
-    };
-    LevelLooks finer(place.key.finer, place.key.finerSurfaces, viewsOfLevel(place.key.finer));
-    LevelLooks coarser(place.key.coarser, place.key.coarserSurfaces, viewsOfLevel(place.key.coarser));
-    // The switch happens so far from the nearest point of the bounds; the middle is farther by about their half depth.
-    const Vec3d half = subject.bounds.size() / 2;
-    const double depth = std::max(half.x(), half.z());
-    return scorePop([&](const Vec3d& back) -> const Appearance& { return finer.from(back); },
-                    [&](const Vec3d& back) -> const Appearance& { return coarser.from(back); }, subject.bounds,
-                    std::max(place.key.metres + depth, 1.2 * depth + 1e-6), place.key.pixelScale, options, job);
+    return SwitchLooks(subject, place).score(place.key.metres, options, job);
 }
 
 } // namespace thicket

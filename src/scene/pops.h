@@ -4,6 +4,8 @@
 #include "bake/pop.h"
 #include "scene/field_band.h"
 
+#include <memory>
+
 namespace thicket {
 
 /// What a switch's score depends on: when this is the same, so is the score.
@@ -43,8 +45,26 @@ struct SwitchPlace {
 /// the tile that is off most where all of its like have come in; levels that pass into each other have no switch.
 std::vector<SwitchPlace> switchesOf(const Scene& scene);
 
-/// ERRORS     Cancelled.
+/// One switch that is looked at from several distances: what both sides look like is made ready once.
 /// REQUIRES   `place` is of `subject`, as it is.
+/// THREADS    one at a time.
+class SwitchLooks {
+public:
+    SwitchLooks(const Subject& subject, const SwitchPlace& place);
+    ~SwitchLooks();
+    SwitchLooks(const SwitchLooks&) = delete;
+    SwitchLooks& operator=(const SwitchLooks&) = delete;
+    /// ERRORS     Cancelled.
+    Result<PopScore> score(double metres, const PopOptions& options, const JobContext& job);
+
+private:
+    struct Looks;
+    SwitchPlace m_place;
+    std::unique_ptr<Looks> m_looks;
+};
+
+/// The same where it is.
+/// ERRORS     Cancelled.
 Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
                              const JobContext& job);
 

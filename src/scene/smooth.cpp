@@ -18,9 +18,15 @@ constexpr int kFiner = 3;     // halvings of the last step
 std::optional<double> unseenFrom(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
                                  const JobContext& job) {
     const double start = place.key.metres;
+    SwitchLooks looks(subject, place);
+    PopOptions asked = options;
+    asked.untilSeen = subject.rule.allowPx;
     const auto unseen = [&](double metres) {
-        const auto score = scoreSwitch(subject, place.movedTo(metres), options, job);
-        return score && score->unseen(subject.rule.allowPx);
+        const auto score = looks.score(metres, asked, job);
+        if (!score || score->unseen(subject.rule.allowPx))
+            return score.has_value();
+        asked.firstDirection = score->direction; // where it was seen it is the likeliest to be seen again
+        return false;
     };
     double seen = start;
     for (double metres = start; metres <= kMost * start && !job.cancelled(); metres *= kStep) {

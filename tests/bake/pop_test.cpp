@@ -69,6 +69,40 @@ TEST(Pop, sees_other_colours_where_the_outline_is_the_same) {
     EXPECT_TRUE(slight.unseen(1));
 }
 
+TEST(Pop, ends_with_the_first_direction_that_shows_the_switch_where_only_that_is_asked) {
+    const Mesh mesh = shapes::texturedSphere(40, 20);
+    const Surfaces plain = grey();
+    const Surfaces other = grey(0.8F);
+    const Appearance a(mesh, plain);
+    const Appearance b(mesh, other);
+    int looks = 0;
+    const auto first = [&](const Vec3d&) -> const Appearance& { return a; };
+    const auto fromBehind = [&](const Vec3d& back) -> const Appearance& { // another one from one side of four
+        ++looks;
+        return back.z() < 0 && back.x() > 0 ? b : a;
+    };
+    PopOptions options;
+    const auto all = scorePop(first, fromBehind, boundsOf(mesh), 30, 1000, options, {});
+    ASSERT_TRUE(all);
+    EXPECT_EQ(looks, 4);
+    EXPECT_FALSE(all->unseen(1));
+    options.untilSeen = 1;
+    looks = 0;
+    const auto some = scorePop(first, fromBehind, boundsOf(mesh), 30, 1000, options, {});
+    EXPECT_FALSE(some->unseen(1));
+    EXPECT_EQ(some->direction, all->direction);
+    EXPECT_EQ(looks, all->direction + 1);
+    EXPECT_EQ(some->changedPixels, all->changedPixels) << "the worst is what was stopped at";
+    options.firstDirection = all->direction;
+    looks = 0;
+    EXPECT_FALSE(scorePop(first, fromBehind, boundsOf(mesh), 30, 1000, options, {})->unseen(1));
+    EXPECT_EQ(looks, 1);
+    looks = 0; // what is not seen has to be looked at from all sides
+    const auto counted = [&](const Vec3d&) -> const Appearance& { return ++looks, a; };
+    EXPECT_TRUE(scorePop(first, counted, boundsOf(mesh), 30, 1000, options, {})->unseen(1));
+    EXPECT_EQ(looks, 4);
+}
+
 TEST(Pop, is_judged_by_known_colours) {
     EXPECT_LT((labOf({1, 1, 1}) - Vec3f(100, 0, 0)).norm(), 0.05F);
     EXPECT_LT((labOf({0, 0, 0})).norm(), 0.05F);

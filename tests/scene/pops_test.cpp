@@ -153,6 +153,16 @@ TEST(Pops, are_seen_less_the_later_the_switch_and_hold_the_outline_of_the_promis
     const auto late = scoreSwitch(s, switchesOf(scene)[1], options, {});
     EXPECT_LE(late->outlineShift, promised->outlineShift);
     EXPECT_LT(late->pixelsTall, early->pixelsTall);
+    // Looked at from several distances in turn, each score is as if nothing else had been looked at.
+    const SwitchPlace place = switchesOf(scene)[1];
+    SwitchLooks looks(s, place);
+    for (const double metres : {at / 4, at * 4, at / 4}) {
+        const auto kept = looks.score(metres, options, {});
+        const auto anew = scoreSwitch(s, place.movedTo(metres), options, {});
+        EXPECT_EQ(kept->changedPixels, anew->changedPixels);
+        EXPECT_EQ(kept->outlineShift, anew->outlineShift);
+        EXPECT_EQ(kept->before.rgba, anew->before.rgba);
+    }
     std::stop_source stop;
     stop.request_stop();
     EXPECT_FALSE(scoreSwitch(s, switchesOf(scene)[1], options, {stop.get_token(), {}}));
