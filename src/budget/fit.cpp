@@ -18,6 +18,7 @@ constexpr int kLooks = 3;                    // settings ahead that a step may g
 constexpr int kMostAudits = 6;
 constexpr std::size_t kFineSettings = 7; // between the setting before and the one after the one that holds
 constexpr int kFineAudits = 2;
+constexpr int kFinePasses = 2;             // each in a third of the steps of the one before
 constexpr std::size_t kMostExchanged = 48; // subjects
 constexpr int kMostExchanges = 200;
 
@@ -132,8 +133,14 @@ public:
         }
         if (!held.empty()) {
             m_chosen = held;
-            if (const auto refined = refine(fit); !refined)
-                return refined.error();
+            for (int pass = 0; pass < kFinePasses; ++pass) {
+                const double from = 0.78 + 0.21 * pass / kFinePasses;
+                const auto better = refine(fit, m_job.part(from, from + 0.21 / kFinePasses));
+                if (!better)
+                    return better.error();
+                if (!*better)
+                    break;
+            }
         }
         fit.fitted = fittedNow();
         fit.flights = static_cast<int>(std::ceil(m_flights));
@@ -178,10 +185,11 @@ private:
         return out;
     }
 
-    /// The same in small steps about what holds: it is kept where all frames hold and less is seen.
-    Result<void> refine(Fit& fit) {
+    /// The same in small steps about what holds: it is kept where all frames hold and less is seen. False where nothing
+    /// is to be gained.
+    Result<bool> refine(Fit& fit, const JobContext& job) {
         if (std::all_of(m_chosen.begin(), m_chosen.end(), [](std::size_t c) { return c == 0; }))
-            return {};
+            return false;
         const Table coarse = m_table;
         const std::vector<std::size_t> held = m_chosen;
         std::vector<std::vector<double>> times(kFineSettings, std::vector<double>(coarse.subjects, 1));
@@ -200,7 +208,7 @@ private:
             m_table = coarse;
             m_chosen = held;
         };
-        if (const auto filled = fillTable(times, m_job.part(0.78, 0.9)); !filled)
+        if (const auto filled = fillTable(times, job.part(0, 0.57)); !filled)
             return filled.error();
         m_table.showing = coarse.showing;
         m_chosen = same;
@@ -209,20 +217,20 @@ private:
         for (int audits = 0; audits < kFineAudits; ++audits) {
             if (!choose(aim) || priceOfAll() >= heldPrice)
                 break;
-            const double from = 0.9 + 0.09 * audits / kFineAudits;
+            const double from = 0.57 + 0.43 * audits / kFineAudits;
             auto after =
-                auditRoute(m_scene, m_route, deviceWith(fittedNow()), m_job.part(from, from + 0.09 / kFineAudits));
+                auditRoute(m_scene, m_route, deviceWith(fittedNow()), job.part(from, from + 0.43 / kFineAudits));
             if (!after)
                 return after.error();
             m_flights += 1;
             if (after->framesOver == 0) {
                 fit.after = std::move(*after);
-                return {};
+                return true;
             }
             aim *= lowerBy(*after);
         }
         back();
-        return {};
+        return false;
     }
 
     [[nodiscard]] bool mayLoosen(std::size_t s) const {

@@ -49,7 +49,7 @@ TEST(Fit, holds_every_frame_where_something_can) {
 }
 
 TEST(Fit, no_random_setting_that_holds_is_seen_much_less) {
-    for (unsigned seed = 1; seed <= 3; ++seed) {
+    for (unsigned seed = 1; seed <= 5; ++seed) {
         Scene scene = sceneOf(4, seed);
         for (std::size_t s = 0; s < scene.subjects.size(); ++s)
             scene.subjects[s].rule.importance = s % 2 == 0 ? 1 : 1.5;
@@ -65,7 +65,7 @@ TEST(Fit, no_random_setting_that_holds_is_seen_much_less) {
                 times[s.id] = std::pow(8, any(random));
             const auto other = seenOf(scene, device, times);
             held += other ? 1 : 0;
-            EXPECT_LT(*own, 1.05 * other.value_or(HUGE_VAL)) << "scene " << seed << ", setting " << i;
+            EXPECT_LT(*own, 1.03 * other.value_or(HUGE_VAL)) << "scene " << seed << ", setting " << i;
         }
         EXPECT_GT(held, 10U) << "there is a choice";
     }
