@@ -136,10 +136,12 @@ void Viewport::nextOfRest() {
         QTimer::singleShot(0, this, &Viewport::askForRest);
 }
 
-/// Nothing but the picture at rest is new: nothing is selected for that, or read off.
+/// Nothing but the picture at rest is new: nothing is selected for that, or read off. Not where something else was
+/// asked for already.
 void Viewport::askForRest() {
+    const bool alone = !m_refreshAsked;
     refresh();
-    m_restAlone = true;
+    m_restAlone = alone;
 }
 
 void Viewport::showRest(Rests rests, const View& view, const QSize& pixels) {
