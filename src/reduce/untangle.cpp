@@ -20,6 +20,7 @@ constexpr std::uint32_t kPoints = 60'000; // measured a direction
 constexpr double kFartherOff = 1.02;      // a level that comes farther off than this share is left as it was
 constexpr double kOfLimit = 0.5;          // of how far the level is off: as far points and middles may come
 constexpr double kPast = 0.1;             // of the way to its own surface, beyond the middle between both
+constexpr double kAsNear = 1e-3;          // a share by which two surfaces are told apart as the nearest
 constexpr double kLeastCosine = 0.5;      // between a triangle before and after a step
 constexpr double kLeastShape = 0.02;      // twice the area over the longest side squared
 
@@ -117,7 +118,7 @@ private:
     [[nodiscard]] Vec3d stepOf(std::uint32_t t) const {
         const double distance = m_query.closest(middle(t), m_near[t]).distance;
         const auto own = m_query.closestFacing(middle(t), m_limit, crossAt(t).normalized());
-        if (!own || !(own->distance > distance * (1 + 1e-3)))
+        if (!own || !(own->distance > distance * (1 + kAsNear)))
             return Vec3d::Zero();
         return (own->point - middle(t)) * std::min(1.0, (1 - distance / own->distance) / 2 + kPast);
     }
@@ -223,11 +224,15 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
 
 std::uint32_t countTurned(const Mesh& source, const SurfaceQuery& query, const Mesh& level) {
     std::atomic<std::uint32_t> count = 0;
+    const double rounding = 1e-6 * boundsOf(source).diagonal();
     parallelChunks(level.triangleCount(), kChunk, [&](std::size_t begin, std::size_t end) {
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
             const std::size_t c = 3 * std::size_t{t};
             const Vec3d middle = (placeOf(level, c) + placeOf(level, c + 1) + placeOf(level, c + 2)) / 3;
-            if (crossOf(source, query.closest(middle).triangle).dot(crossOf(level, t)) < 0)
+            const ClosestPoint nearest = query.closest(middle);
+            const Vec3d cross = crossOf(level, t);
+            if (crossOf(source, nearest.triangle).dot(cross) < 0 &&
+                !query.closestFacing(middle, nearest.distance * (1 + kAsNear) + rounding, cross.normalized()))
                 ++count;
         }
     });

@@ -19,7 +19,8 @@ namespace thicket {
 /// THREADS    uses all cores; the result does not depend on how many.
 Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh level, const JobContext& job);
 
-/// Triangles of a level whose middle is nearest to a triangle of the source that faces against them.
+/// Triangles of a level whose middle is nearest to a triangle of the source that faces against them; not where one that
+/// faces as they do is as near, as where parts touch each other.
 std::uint32_t countTurned(const Mesh& source, const SurfaceQuery& query, const Mesh& level);
 
 } // namespace thicket

@@ -69,4 +69,22 @@ TEST(Untangle, triangles_that_face_the_wrong_way_are_counted) {
     EXPECT_EQ(countTurned(source, query, turned), 7U);
 }
 
+TEST(Untangle, what_touches_in_the_source_is_not_counted) {
+    Mesh source = shapes::sphere(12);
+    const std::size_t corners = source.indices.size();
+    for (std::size_t c = 0; c < corners; c += 3) // back to back with itself
+        source.indices.insert(source.indices.end(), {source.indices[c], source.indices[c + 2], source.indices[c + 1]});
+    const SurfaceQuery query(source);
+    EXPECT_EQ(countTurned(source, query, source), 0U);
+    const Mesh one = shapes::sphere(12);
+    Mesh larger = one; // well outside of both: as near to the one side as to the other
+    for (Vec3f& p : larger.positions)
+        p *= 1.1F;
+    EXPECT_EQ(countTurned(source, query, larger), 0U);
+    EXPECT_EQ(countTurned(one, SurfaceQuery(one), larger), 0U);
+    for (std::size_t c = 0; c < larger.indices.size(); c += 3)
+        std::swap(larger.indices[c], larger.indices[c + 1]);
+    EXPECT_EQ(countTurned(one, SurfaceQuery(one), larger), larger.triangleCount());
+}
+
 } // namespace thicket
