@@ -13,6 +13,7 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <random>
+#include <thread>
 
 namespace thicket {
 namespace fs = std::filesystem;
@@ -589,6 +590,19 @@ TEST(Project, problems_of_several_subjects_are_said_in_their_order_and_findings_
             EXPECT_EQ(subject.findings.empty(), gone || findings == ProjectFindings::None);
         }
     }
+    // How far it is never goes back, and is said by the thread that asked.
+    double farthest = 0;
+    int said = 0;
+    JobContext told;
+    told.progress = [&, owner = std::this_thread::get_id()](double fraction, std::string_view) {
+        EXPECT_EQ(std::this_thread::get_id(), owner);
+        EXPECT_GE(fraction, farthest);
+        EXPECT_LE(fraction, 1);
+        farthest = fraction;
+        ++said;
+    };
+    ASSERT_TRUE(readProject(file, told));
+    EXPECT_GT(said, 0);
     std::stop_source stop;
     JobContext job;
     job.stop = stop.get_token();

@@ -593,20 +593,41 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job, Pro
     std::vector<Subject>& subjects = load.scene.subjects;
     std::vector<std::optional<Result<ReadSubject>>> read(subjects.size());
     std::atomic<std::size_t> done = 0;
+    // Only what this thread reads is told of: how far it is itself, with what others have read meanwhile.
     const auto owner = std::this_thread::get_id();
-    parallelChunks(subjects.size(), 1, job, [&](std::size_t i, std::size_t) {
-        if (subjects[i].instances() == nullptr) {
-            if (std::this_thread::get_id() == owner)
-                job.report(static_cast<double>(done) / static_cast<double>(subjects.size()),
-                           "reading " + subjects[i].name);
-            JobContext silent;
-            silent.stop = job.stop;
-            read[i] = readSubject(subjects[i], path, version, silent);
-            if (*read[i] && (*read[i])->subject.isMesh() && (*read[i])->subject.mesh().source().mesh &&
-                findings == ProjectFindings::Looked)
-                (*read[i])->subject.findings = findProblems((*read[i])->subject);
-        }
+    const double all = static_cast<double>(std::max<std::size_t>(1, subjects.size()));
+    double farthest = 0;
+    JobContext told = job;
+    told.progress = [&job, &farthest](double fraction, std::string_view phrase) {
+        farthest = std::max(farthest, fraction);
+        if (job.progress)
+            job.progress(farthest, phrase);
+    };
+    JobContext silent;
+    silent.stop = job.stop;
+    const auto readOne = [&](std::size_t i) {
+        const bool tell = std::this_thread::get_id() == owner;
+        const double from = static_cast<double>(done) / all;
+        const JobContext own = tell ? told.part(from, from + 1 / all) : silent;
+        own.report(0, "reading " + subjects[i].name);
+        read[i] = readSubject(subjects[i], path, version, own);
+        if (*read[i] && (*read[i])->subject.isMesh() && (*read[i])->subject.mesh().source().mesh &&
+            findings == ProjectFindings::Looked)
+            (*read[i])->subject.findings = findProblems((*read[i])->subject);
         ++done;
+    };
+    // Grounds one after the other: of the same heights they keep the same store.
+    std::vector<std::vector<std::size_t>> together(1);
+    for (std::size_t i = 0; i < subjects.size(); ++i) {
+        if (subjects[i].terrain() != nullptr)
+            together.front().push_back(i);
+        else if (subjects[i].instances() == nullptr)
+            together.push_back({i});
+    }
+    parallelChunks(together.size(), 1, job, [&](std::size_t k, std::size_t) {
+        for (const std::size_t i : together[k])
+            if (!job.cancelled())
+                readOne(i);
     });
     if (job.cancelled())
         return cancelledError();
