@@ -440,7 +440,8 @@ TEST(Cli, audit_and_ship_a_project) {
     scene.nextId = 10;
     const fs::path project = folder.path() / "small.thicket.json";
     ASSERT_TRUE(writeProject(scene, project, false));
-    EXPECT_EQ(run({"audit", project.string()}).code, 0);
+    EXPECT_EQ(run({"audit", project.string()}).code, 0) << "levels are cut again where they were not kept";
+    ASSERT_TRUE(writeProject(scene, project, true));
     const Ran over = run({"audit", project.string(), "--device", "Desk 120", "--json"});
     EXPECT_EQ(over.code, 3);
     EXPECT_FALSE(over.json()["holds"].get<bool>());

@@ -437,7 +437,7 @@ TEST(Record, cancelling_at_any_point_gives_cancelled) {
 }
 
 TEST(Chain, levels_meet_their_targets) {
-    const Mesh mesh = shapes::bumpy(28, 7);
+    const Mesh mesh = shapes::bumpy(20, 7);
     const SurfaceQuery query(mesh);
     const Record record = recordOf(mesh);
     const auto curve = measureCurve(mesh, query, record, {});
@@ -445,9 +445,9 @@ TEST(Chain, levels_meet_their_targets) {
     const auto by = [&](TargetKind kind, double value, std::uint32_t lighter) {
         return cutLevel(mesh, query, record, *curve, {kind, value}, lighter, {});
     };
-    EXPECT_EQ(by(TargetKind::Triangles, 2500, mesh.triangleCount())->mesh.triangleCount(), 2500U);
-    EXPECT_EQ(by(TargetKind::ShareOfFirst, 0.25, mesh.triangleCount())->mesh.triangleCount(), 3920U);
-    EXPECT_EQ(by(TargetKind::ShareOfPrevious, 0.5, 3920)->mesh.triangleCount(), 1960U);
+    EXPECT_EQ(by(TargetKind::Triangles, 1500, mesh.triangleCount())->mesh.triangleCount(), 1500U);
+    EXPECT_EQ(by(TargetKind::ShareOfFirst, 0.25, mesh.triangleCount())->mesh.triangleCount(), 2000U);
+    EXPECT_EQ(by(TargetKind::ShareOfPrevious, 0.5, 2000)->mesh.triangleCount(), 1000U);
     for (const double wanted : {0.002, 0.01, 0.05}) {
         const auto level = by(TargetKind::DeviationMetres, wanted, mesh.triangleCount());
         ASSERT_TRUE(level);
