@@ -153,6 +153,12 @@ void takeStages(QApplication& app, MainWindow& window, const Shot& shot) {
     window.arrange(Arrangement::Wipe);
     window.shadingChoice().setCurrent(3);
     window.viewport().setShading(Shading::Heat);
+    QElapsedTimer untilHeat; // however busy the machine is
+    untilHeat.start();
+    Workbench& at = window.bench();
+    while (at.session.meshSubject() != nullptr &&
+           at.looks.heat(*at.session.meshSubject(), at.session.level()) == nullptr && untilHeat.elapsed() < 60'000)
+        app.processEvents(QEventLoop::AllEvents, 20);
     settle(app, window, 2500);
     shot(QStringLiteral("heat"));
     window.shadingChoice().setCurrent(0);
