@@ -5,6 +5,7 @@
 #include <sys/resource.h>
 #include <tbb/parallel_for.h>
 #include <tbb/partitioner.h>
+#include <tbb/task_arena.h>
 #include <tbb/task_scheduler_observer.h>
 #include <unistd.h>
 
@@ -17,10 +18,13 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
             body(0, count);
         return;
     }
+    // Who waits within a chunk for a loop or a sort of its own helps only there: it might begin another chunk of this loop
+    // else, in the middle of the first, and what a thread keeps for itself would be two chunks' at once.
+    const auto alone = [&](std::size_t i) {
+        tbb::this_task_arena::isolate([&] { body(i * chunk, std::min(count, (i + 1) * chunk)); });
+    };
     // The library may not join chunks: some are long, and a core that gets the last two ends late.
-    tbb::parallel_for(
-        std::size_t{0}, chunks, [&](std::size_t i) { body(i * chunk, std::min(count, (i + 1) * chunk)); },
-        tbb::simple_partitioner());
+    tbb::parallel_for(std::size_t{0}, chunks, alone, tbb::simple_partitioner());
 }
 
 bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,

@@ -13,7 +13,8 @@ namespace thicket {
 
 /// Calls body(begin, end) for consecutive chunks of [0, count), each of `chunk` entries but the last.
 /// Chunk borders depend on `chunk` alone, so sums kept per chunk and joined in order are the same on any machine.
-/// THREADS  body runs on several threads at once and must touch only its own entries.
+/// THREADS  body runs on several threads at once and must touch only its own entries. No thread begins a chunk within
+///          another of the same loop, be it that it waits there for a loop of its own.
 void parallelChunks(std::size_t count, std::size_t chunk, const std::function<void(std::size_t, std::size_t)>& body);
 
 /// The same until the job is cancelled: chunks that have not begun by then are left out. Returns whether all were done.

@@ -17,6 +17,8 @@
 #include <regex>
 #include <set>
 #include <sys/resource.h>
+#include <tbb/global_control.h>
+#include <tbb/task_arena.h>
 #include <thread>
 #include <unistd.h>
 
@@ -257,6 +259,28 @@ TEST(Parallel, a_cancelled_job_leaves_out_what_has_not_begun) {
     EXPECT_LT(done, 1000);
     BigVector<std::uint64_t> keys(300'000, 1);
     EXPECT_FALSE(sortKeys(keys, {stop.get_token(), {}}));
+}
+
+TEST(Parallel, no_thread_begins_a_chunk_within_another) {
+    static thread_local int within = 0;
+    const tbb::global_control more(tbb::global_control::max_allowed_parallelism, 8); // than there may be cores
+    tbb::task_arena arena(8);
+    std::atomic<int> deepest = 0;
+    std::atomic<int> done = 0;
+    const auto workFor = [](int microseconds) { std::this_thread::sleep_for(std::chrono::microseconds(microseconds)); };
+    arena.execute([&] {
+        parallelChunks(400, 1, [&](std::size_t, std::size_t) {
+            const int now = ++within;
+            for (int most = deepest; now > most && !deepest.compare_exchange_weak(most, now);) {
+            }
+            // Of unlike length, so that one thread waits for what another does of it.
+            parallelChunks(6, 1, [&](std::size_t i, std::size_t) { workFor(i == 3 ? 900 : 30); });
+            --within;
+            ++done;
+        });
+    });
+    EXPECT_EQ(done, 400);
+    EXPECT_EQ(deepest, 1);
 }
 
 TEST(GiveWay, a_thread_and_its_helpers_step_back_and_others_do_not) {
