@@ -623,6 +623,35 @@ TEST_F(WindowTest, what_is_shown_stays_while_the_window_changes_its_size) {
     EXPECT_NEAR(after.pixelColor(after.width() / 2, after.height() / 2).lightness(), ball.lightness(), 8);
 }
 
+TEST_F(WindowTest, what_is_asked_for_while_the_picture_at_rest_is_made_is_never_left_out) {
+    thinBall();
+    rest();
+    Viewport& view = window->viewport();
+    int looked = 0;
+    const auto counting = QObject::connect(&view, &Viewport::selected, &view, [&] { ++looked; });
+    QTimer turns; // comes between what the viewport asks itself for
+    turns.setInterval(0);
+    int turn = 0;
+    int asked = 0;
+    int before = 0;
+    QObject::connect(&turns, &QTimer::timeout, &view, [&] {
+        if (turn++ < asked)
+            return;
+        turns.stop();
+        before = looked;
+        emit window->bench().looks.heatChanged();
+    });
+    for (asked = 0; asked < 24; ++asked) {
+        view.setShotView(Vec3d(0, 1, 4 + 0.01 * asked), Vec3d(0, 0, 0));
+        turn = 0;
+        turns.start();
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !turns.isActive(); }, 60'000));
+        rest();
+        EXPECT_GT(looked, before) << "asked in turn " << asked;
+    }
+    QObject::disconnect(counting);
+}
+
 TEST_F(WindowTest, all_without_levels_are_thinned_as_one_step) {
     window->open({text(ballFile(folder.path(), "one.glb", 12)), text(ballFile(folder.path(), "two.glb", 16)),
                   text(ballFile(folder.path(), "three.glb", 20))});
