@@ -9,7 +9,7 @@
 namespace thicket {
 
 /// Passed by value to every long function. Copies share the same stop token and listener.
-/// THREADS  `report` is called on the thread that runs the work, never from parallel loops.
+/// THREADS  `report` is called on the thread that runs the work and on no other, be it within a parallel loop.
 struct JobContext {
     std::stop_token stop;
     std::function<void(double fraction, std::string_view phrase)> progress;
