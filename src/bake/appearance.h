@@ -4,6 +4,9 @@
 #include "image/image.h"
 #include "measure/surface_rays.h"
 
+#include <memory>
+#include <mutex>
+
 namespace thicket {
 
 /// Decodes the base-colour pictures that a mesh uses, once. Does not own the mesh.
@@ -19,6 +22,13 @@ public:
     };
     /// The first place along a ray that its material's alpha does not leave out.
     [[nodiscard]] std::optional<Seen> look(const Vec3d& origin, const Vec3d& direction) const;
+    /// What a ray sees of a triangle that it is known to meet first: as `look`, without looking for it. The distance is
+    /// in lengths of `direction`.
+    [[nodiscard]] Seen seenOn(std::uint32_t triangle, const Vec3d& origin, const Vec3d& direction) const;
+    /// Whether its material leaves anything out, and whether it does not where a ray meets it.
+    [[nodiscard]] bool hasHoles(std::uint32_t triangle) const { return m_surfaces[m_surfaceOf[triangle]].cutoff > 0; }
+    [[nodiscard]] bool solidAt(std::uint32_t triangle, const Vec3d& origin, const Vec3d& direction) const;
+    [[nodiscard]] const Mesh& mesh() const { return m_mesh; }
     /// Only whether there is one.
     [[nodiscard]] bool blocks(const Vec3d& origin, const Vec3d& direction) const;
     [[nodiscard]] const Bounds& bounds() const { return m_bounds; }
@@ -32,9 +42,12 @@ private:
     };
     [[nodiscard]] Vec4f colorAt(const RayHit& hit) const;
     [[nodiscard]] std::optional<RayHit> firstSolid(const Vec3d& origin, const Vec3d& direction) const;
+    [[nodiscard]] Seen seenAt(const RayHit& hit, const Vec3d& direction) const;
+    [[nodiscard]] const SurfaceRays& rays() const;
 
     const Mesh& m_mesh;
-    SurfaceRays m_rays;
+    mutable std::once_flag m_asked;
+    mutable std::unique_ptr<SurfaceRays> m_rays; ///< made when a ray is cast first
     Bounds m_bounds;
     std::vector<Surface> m_surfaces;
     std::vector<std::uint32_t> m_surfaceOf; ///< a triangle each

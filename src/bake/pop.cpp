@@ -1,5 +1,6 @@
 #include "bake/pop.h"
 
+#include "bake/sample_grid.h"
 #include "bake/silhouette.h"
 #include "base/parallel.h"
 #include "image/colour.h"
@@ -65,6 +66,14 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
     out.cover.resize(side * side, 0);
     out.half.resize(side * side * kFiner * kFiner, 0);
     out.quarter = out.half;
+    SampleGrid grid;
+    grid.eye = c.eye;
+    grid.right = c.right;
+    grid.up = c.up;
+    grid.ahead = -c.back;
+    grid.step = c.metresPerPixel / n / (c.centre - c.eye).norm();
+    grid.across = grid.down = c.side * n;
+    const std::vector<std::uint32_t> first = firstTriangles(what, grid);
     parallelChunks(side, 4, [&](std::size_t begin, std::size_t end) {
         std::array<int, kFiner * kFiner> met{};
         for (std::size_t y = begin; y < end && !job.cancelled(); ++y)
@@ -73,18 +82,19 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
                 int hits = 0;
                 met.fill(0);
                 for (int s = 0; s < n * n; ++s) {
-                    const double u = (s % n + 0.5) / n;
-                    const double v = (s / n + 0.5) / n;
-                    const double px = (static_cast<double>(x) + u - c.side / 2.0) * c.metresPerPixel;
-                    const double py = (c.side / 2.0 - static_cast<double>(y) - v) * c.metresPerPixel;
-                    const Vec3d direction = (c.centre + c.right * px + c.up * py - c.eye).normalized();
-                    const auto seen = what.look(c.eye, direction);
-                    if (!seen)
+                    const int across = static_cast<int>(x) * n + s % n;
+                    const int down = static_cast<int>(y) * n + s / n;
+                    const std::uint32_t triangle =
+                        first[static_cast<std::size_t>(down) * static_cast<std::size_t>(grid.across) +
+                              static_cast<std::size_t>(across)];
+                    if (triangle == kNoTriangle)
                         continue;
+                    const Appearance::Seen seen = what.seenOn(triangle, c.eye, grid.towards(across, down));
                     ++hits;
-                    ++met[static_cast<std::size_t>(v * kFiner) * kFiner + static_cast<std::size_t>(u * kFiner)];
-                    const double shade = 0.35 + 0.65 * std::max(0.0, seen->normal.dot(c.light));
-                    sum += static_cast<float>(shade) * seen->color;
+                    ++met[static_cast<std::size_t>(s / n * kFiner / n) * kFiner +
+                          static_cast<std::size_t>(s % n * kFiner / n)];
+                    const double shade = 0.35 + 0.65 * std::max(0.0, seen.normal.dot(c.light));
+                    sum += static_cast<float>(shade) * seen.color;
                 }
                 const float cover = static_cast<float>(hits) / static_cast<float>(n * n);
                 out.cover[y * side + x] = cover;

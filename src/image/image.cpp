@@ -134,21 +134,38 @@ Image encodePng(const Pixels& pixels, const std::string& name) {
     return image;
 }
 
+namespace {
+
+/// std::floor, in place where numbers are small enough to be whole ones.
+float floorOf(float t) {
+    constexpr float kWhole = 1e9F;
+    if (!(std::abs(t) < kWhole))
+        return std::floor(t);
+    const auto whole = static_cast<float>(static_cast<int>(t));
+    return whole > t ? whole - 1 : whole;
+}
+
+} // namespace
+
 Vec4f sampleImage(const Pixels& pixels, const Vec2f& uv, bool plain) {
-    const auto wrapped = [](float t, int size) { return (t - std::floor(t)) * static_cast<float>(size) - 0.5F; };
+    const auto wrapped = [](float t, int size) { return (t - floorOf(t)) * static_cast<float>(size) - 0.5F; };
     const float x = wrapped(uv.x(), pixels.width);
     const float y = wrapped(uv.y(), pixels.height);
-    const int x0 = static_cast<int>(std::floor(x));
-    const int y0 = static_cast<int>(std::floor(y));
+    const int x0 = static_cast<int>(floorOf(x)); // -1 at least, and less than the size
+    const int y0 = static_cast<int>(floorOf(y));
+    const float right = x - static_cast<float>(x0);
+    const float below = y - static_cast<float>(y0);
+    const int columns[2] = {x0 < 0 ? pixels.width - 1 : x0, x0 + 1 < pixels.width ? x0 + 1 : 0};
+    const int rows[2] = {y0 < 0 ? pixels.height - 1 : y0, y0 + 1 < pixels.height ? y0 + 1 : 0};
     Vec4f sum = Vec4f::Zero();
     for (int k = 0; k < 4; ++k) {
-        const int px = x0 + (k & 1);
-        const int py = y0 + (k >> 1);
-        const float wx = (k & 1) != 0 ? x - static_cast<float>(x0) : 1 - (x - static_cast<float>(x0));
-        const float wy = (k >> 1) != 0 ? y - static_cast<float>(y0) : 1 - (y - static_cast<float>(y0));
-        const std::uint8_t* c = pixels.at((px + pixels.width) % pixels.width, (py + pixels.height) % pixels.height);
-        for (int i = 0; i < 4; ++i)
-            sum[i] += wx * wy * (i < 3 && !plain ? toLinear(c[i]) : static_cast<float>(c[i]) / 255);
+        const float weight = ((k & 1) != 0 ? right : 1 - right) * ((k >> 1) != 0 ? below : 1 - below);
+        const std::uint8_t* c = pixels.at(columns[k & 1], rows[k >> 1]);
+        if (plain)
+            sum.head<3>() += weight * (Vec3f(c[0], c[1], c[2]) / 255);
+        else
+            sum.head<3>() += weight * Vec3f(toLinear(c[0]), toLinear(c[1]), toLinear(c[2]));
+        sum.w() += weight * (static_cast<float>(c[3]) / 255);
     }
     return sum;
 }
