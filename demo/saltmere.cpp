@@ -13,7 +13,9 @@
 #include "models.h"
 #include "scene/fields.h"
 #include "scene/grounds.h"
+#include "scene/smooth.h"
 #include "scene/thin_subject.h"
+#include "scene/thin_unseen.h"
 
 #include <algorithm>
 #include <cmath>
@@ -288,8 +290,8 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
             if (!state)
                 return state.error();
             auto thinned =
-                thinSubject(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets,
-                            own.part(0.6, 0.9));
+                thinUnseen(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets, scene,
+                           own.part(0.6, 0.8));
             if (!thinned)
                 return thinned.error();
             subject = std::move(*thinned);
@@ -297,11 +299,15 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
         if (subject.role == Role::GroundCover) { // what stands far off in thousands ends as pictures
             CardOptions cards;
             cards.texelsTall = 96;
-            auto with = addCards(subject, cards, own.part(0.9, 1));
+            auto with = addCards(subject, cards, own.part(0.8, 0.9));
             if (!with)
                 return with.error();
             subject = std::move(*with);
         }
+        auto looked = withLooks(subject, scene, std::nullopt, own.part(0.9, 1));
+        if (!looked)
+            return looked.error();
+        subject = std::move(*looked);
     }
     return writeProject(scene, project, true);
 }

@@ -175,10 +175,11 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
                 }
                 if (!after.isMesh())
                     continue;
-                if (!s.unseen || s.toMetres <= s.fromMetres || at >= after.mesh().levels.size() ||
+                if (s.toMetres <= s.fromMetres || at >= after.mesh().levels.size() ||
                     after.mesh().levels[at].mesh != smoothing.subject.mesh().levels[at].mesh)
                     continue;
                 after.mesh().levels[at].fixed = smoothing.subject.mesh().levels[at].fixed;
+                after.mesh().levels[at].seen = smoothing.subject.mesh().levels[at].seen;
                 changed = true;
                 ++moved;
             }
@@ -188,7 +189,7 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
     if (!edit.empty())
         m_session.document.push(std::move(edit));
     const QString left =
-        seen == 0 ? QString() : tr(" %1 are seen up to eight times as far; they want another level.").arg(seen);
+        seen == 0 ? QString() : tr(" %1 are seen wherever they were looked at; they want another level.").arg(seen);
     m_session.say(
         (moved == 0 ? tr("No switch was moved.") : tr("%1 switches moved to where nobody sees them.").arg(moved)) +
         left);

@@ -2,6 +2,8 @@
 
 #include "appmodel/text.h"
 #include "io/ship/write_obj.h"
+#include "scene/smooth.h"
+#include "scene/thin_unseen.h"
 
 #include <algorithm>
 #include <chrono>
@@ -91,6 +93,17 @@ void ThinModel::recordAhead(std::uint32_t id) {
     });
 }
 
+namespace {
+
+/// What was made, with its switches where nobody sees them, where its role asks for that.
+Result<Subject> lookedAt(Result<Subject> made, const Scene& scene, const JobContext& job,
+                         std::optional<int> onlyLevel = {}) {
+    const bool asked = made && scene.settings.roles.of[static_cast<std::size_t>(made->role)].unseen;
+    return asked ? withLooks(*made, scene, onlyLevel, job) : made;
+}
+
+} // namespace
+
 // ---- roles
 
 std::vector<std::uint32_t> ThinModel::notThinned() const {
@@ -132,15 +145,14 @@ void ThinModel::thin(const std::vector<std::uint32_t>& ids, const QString& title
         if (!state)
             return state.error();
         const RolePreset preset = presetFor(asked.role, asked.mesh().source().triangles, scene.settings.roles);
-        auto thinned = thinSubject(asked, *state, preset.targets, job.part(0.7, 0.9));
-        if (thinned && preset.cards > 0) {
-            CardOptions cards;
-            cards.cards = preset.cards;
-            thinned = thicket::addCards(*thinned, cards, job.part(0.9, 1));
-        }
-        if (thinned)
-            thinned->rule.allowPx = preset.allowPx;
-        return thinned;
+        asked.rule.allowPx = preset.allowPx;
+        auto thinned = preset.unseen ? thinUnseen(asked, *state, preset.targets, scene, job.part(0.7, 0.9))
+                                     : thinSubject(asked, *state, preset.targets, job.part(0.7, 0.9));
+        if (!thinned || preset.cards == 0)
+            return thinned;
+        CardOptions cards;
+        cards.cards = preset.cards;
+        return lookedAt(thicket::addCards(*thinned, cards, job.part(0.9, 0.95)), scene, job.part(0.95, 1));
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         if (!sameLevels(now, before))
@@ -321,7 +333,7 @@ void ThinModel::commitLevel(std::uint32_t id, int level, double triangles, bool 
                            {},
                            {},
                            [this] { dropDrag(); }};
-    change.work = [this, at, triangles, insert, count](const Subject& before, const Scene&,
+    change.work = [this, at, triangles, insert, count](const Subject& before, const Scene& scene,
                                                        const JobContext& job) -> Result<Subject> {
         auto state = recordFor(before, job.part(0, 0.7));
         if (!state)
@@ -346,10 +358,14 @@ void ThinModel::commitLevel(std::uint32_t id, int level, double triangles, bool 
         body.curve = state->curve;
         body.pieces = state->record->pieces;
         body.aggregate = state->record->aggregate;
-        if (insert)
+        if (insert) {
             body.levels.insert(body.levels.begin() + static_cast<std::ptrdiff_t>(at), std::move(fresh));
-        else
-            body.levels[at] = std::move(fresh);
+            return lookedAt(std::move(out), scene, rest, static_cast<int>(at));
+        }
+        // A pin is let go again and again: until its switch is looked at, it counts as the one in its place did.
+        const Level& was = body.levels[at];
+        fresh.seen = was.visible > 0 ? was.seen * fresh.visible / was.visible : 0;
+        body.levels[at] = std::move(fresh);
         return out;
     };
     // Only that level is taken, into the chain as it is by then: what else was changed meanwhile stays.
@@ -430,9 +446,11 @@ void ThinModel::addRebuilt(std::uint32_t id, double triangles) {
         std::max(12.0, triangles > 0 ? triangles : std::round(0.25 * found->mesh().levels.back().triangles)));
     Session::Change change{tr("Rebuilding %1").arg(toText(found->name)), "Rebuild " + found->name,
                            QStringLiteral("rebuild-%1").arg(id)};
-    change.work = [this, count](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
+    change.work = [this, count](const Subject& before, const Scene& scene, const JobContext& job) -> Result<Subject> {
         auto state = recordFor(before, job.part(0, 0.7));
-        return state ? thicket::addRebuilt(before, *state, count, job.part(0.7, 1)) : Result<Subject>(state.error());
+        if (!state)
+            return state.error();
+        return lookedAt(thicket::addRebuilt(before, *state, count, job.part(0.7, 0.9)), scene, job.part(0.9, 1));
     };
     m_session.change({id}, std::move(change));
 }
@@ -443,10 +461,10 @@ void ThinModel::addCards(std::uint32_t id, int cards) {
         return;
     Session::Change change{tr("Baking cards of %1").arg(toText(found->name)), "Add cards to " + found->name,
                            QStringLiteral("cards-%1").arg(id)};
-    change.work = [cards](const Subject& before, const Scene&, const JobContext& job) {
+    change.work = [cards](const Subject& before, const Scene& scene, const JobContext& job) {
         CardOptions options;
         options.cards = cards;
-        return thicket::addCards(before, options, job);
+        return lookedAt(thicket::addCards(before, options, job.part(0, 0.8)), scene, job.part(0.8, 1));
     };
     m_session.change({id}, std::move(change));
 }
@@ -457,8 +475,8 @@ void ThinModel::addImpostor(std::uint32_t id) {
         return;
     Session::Change change{tr("Baking views of %1").arg(toText(found->name)), "Add views to " + found->name,
                            QStringLiteral("views-%1").arg(id)};
-    change.work = [](const Subject& before, const Scene&, const JobContext& job) {
-        return thicket::addImpostor(before, {}, job);
+    change.work = [](const Subject& before, const Scene& scene, const JobContext& job) {
+        return lookedAt(thicket::addImpostor(before, {}, job.part(0, 0.8)), scene, job.part(0.8, 1));
     };
     m_session.change({id}, std::move(change));
 }

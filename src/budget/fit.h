@@ -22,7 +22,7 @@ double budgetOf(FrameLimit limit, const Device& device);
 
 struct FitOptions {
     std::set<std::uint32_t> leftOut; ///< ids that stay as they are
-    double most = 8;                 ///< times an allowance that a subject is loosened at most
+    double most = 32;                ///< times an allowance that a subject is loosened at most
     std::size_t frames = 240;        ///< of the route that are weighed about so many; all of them are flown at the end
 };
 

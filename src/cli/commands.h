@@ -29,6 +29,7 @@ struct ThinOptions {
     std::string role;
     CutRules cutRules;
     bool everyPoint = false;
+    bool looks = false; ///< look at each switch, and place it where nobody sees it
     bool rebuild = false;           ///< levels of even triangles in place of cut ones
     bool quads = false;             ///< of OBJ files: in quads where that can be
     MaterialChoice materials;       ///< of every level but the first
@@ -62,7 +63,7 @@ struct ProjectOptions {
     std::string route;
     bool smooth = false;
     std::vector<std::string> leave; ///< subjects that a fit leaves as they are
-    double most = 8;                ///< times an allowance that a fit loosens
+    double most = 32;                ///< times an allowance that a fit loosens
     bool dryRun = false;
     std::filesystem::path junit;   ///< the outcome for build servers, as JUnit XML; empty: none
     std::filesystem::path against; ///< an audit of before, as JSON

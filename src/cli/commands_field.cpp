@@ -11,7 +11,7 @@
 #include "scene/fields.h"
 #include "scene/occluders.h"
 #include "scene/select_input.h"
-#include "scene/thin_subject.h"
+#include "scene/thin_unseen.h"
 #include "switching/explain.h"
 
 #include <algorithm>
@@ -47,7 +47,8 @@ Result<void> addMeshes(Scene& scene, const std::vector<fs::path>& files, bool th
             if (!state)
                 return state.error();
             const RolePreset preset = presetFor(role, subject->mesh().source().triangles, scene.settings.roles);
-            auto thinned = thinSubject(*subject, *state, preset.targets, job);
+            auto thinned = preset.unseen ? thinUnseen(*subject, *state, preset.targets, scene, job)
+                                         : thinSubject(*subject, *state, preset.targets, job);
             if (!thinned)
                 return thinned.error();
             subject = std::move(*thinned);

@@ -10,6 +10,7 @@
 #include "io/ship/write_obj.h"
 #include "measure/drift.h"
 #include "reduce/untangle.h"
+#include "scene/smooth.h"
 #include "scene/thin_subject.h"
 
 #include <chrono>
@@ -82,6 +83,7 @@ struct Thinned {
     ChainTimings timings;
     double readMs = 0;
     double curveMs = 0;
+    double looksMs = 0;
     double writeMs = 0;
     fs::path file;               ///< as asked for
     std::vector<fs::path> files; ///< as written
@@ -125,6 +127,7 @@ ordered_json encode(const Thinned& t, const View& view) {
               {"cut_ms", t.timings.cutMs},
               {"polish_ms", t.timings.polishMs},
               {"measure_ms", t.timings.measureMs},
+              {"looks_ms", t.looksMs},
               {"write_ms", t.writeMs},
               {"peak_bytes", static_cast<std::uint64_t>(usage.ru_maxrss) * 1024}}}};
 }
@@ -148,10 +151,10 @@ void print(const Console& console, const Thinned& t, const View& view) {
                                    i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
     }
     console.out << fmt::format("  read {:.0f} ms, record {:.0f} ms, curve {:.0f} ms, cut {:.0f} ms, polish {:.0f} ms, "
-                               "measure {:.0f} ms, write "
+                               "measure {:.0f} ms, looks {:.0f} ms, write "
                                "{:.0f} ms\n",
                                t.readMs, t.timings.recordMs, t.curveMs, t.timings.cutMs, t.timings.polishMs,
-                               t.timings.measureMs, t.writeMs);
+                               t.timings.measureMs, t.looksMs, t.writeMs);
 }
 
 } // namespace
@@ -375,6 +378,15 @@ int thin(const Console& console, const ThinOptions& options) {
             thinned = addImpostor(*thinned, how, console.job);
             if (!thinned)
                 return fail(console, ofFile(thinned.error()));
+        }
+        if (options.looks) {
+            const auto lookStart = std::chrono::steady_clock::now();
+            Scene alone;
+            alone.settings.view = view;
+            thinned = withLooks(*thinned, alone, std::nullopt, console.job);
+            if (!thinned)
+                return fail(console, ofFile(thinned.error()));
+            t.looksMs = msSince(lookStart);
         }
         t.subject = std::move(*thinned);
         done.push_back(std::move(t));

@@ -286,7 +286,7 @@ int pops(const Console& console, const ProjectOptions& options) {
                                  length(s.toMetres),
                                  subject.terrain() != nullptr ? "passes into the next"
                                  : s.unseen                   ? "unseen"
-                                                              : "seen up to eight times as far");
+                                                              : "seen wherever it was looked at");
         }
         if (subject.isMesh())
             subject.mesh().levels = made->subject.mesh().levels;

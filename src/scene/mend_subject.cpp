@@ -84,7 +84,7 @@ Result<std::uint32_t> changeUnit(Subject& subject, const Mend& mend) {
             level.mesh = std::make_shared<const Mesh>(std::move(mesh));
         }
         for (double* length : {&level.deviation, &level.visible, &level.promised, &level.p99, &level.rms, &level.posed,
-                               &level.views.half})
+                               &level.seen, &level.views.half})
             *length *= mend.value;
         level.views.centre *= mend.value;
         if (level.mesh)

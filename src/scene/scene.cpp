@@ -126,6 +126,7 @@ RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules)
     RolePreset preset;
     preset.allowPx = rule.allowPx;
     preset.cards = rule.cards;
+    preset.unseen = rule.unseen;
     if (rule.spread) {
         // Seen to be off by what is allowed: at first where it is as tall as the screen, at last where it is this tall.
         constexpr double kScreen = 1080;

@@ -56,6 +56,8 @@ struct RoleRule {
     int cards = 0;      ///< 0..4 crossed cards as one more level
     /// Levels come in at distances of one factor, from where it fills the screen to where it is a few pixels tall.
     bool spread = true;
+    /// Switches are looked at: what would be seen to come in is heavier there, or comes in farther away.
+    bool unseen = true;
     bool operator==(const RoleRule&) const = default;
 };
 struct RoleRules {
@@ -123,6 +125,7 @@ struct RolePreset {
     std::vector<LevelTarget> targets;
     double allowPx = 1;
     int cards = 0;
+    bool unseen = true;
 };
 RolePreset presetFor(Role role, std::uint32_t triangles, const RoleRules& rules = {});
 

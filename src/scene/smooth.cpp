@@ -5,18 +5,21 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <limits>
 #include <set>
 
 namespace thicket {
 namespace {
 
-constexpr double kStep = 1.3; // between two looks
-constexpr double kMost = 8;   // times as far
-constexpr int kFiner = 3;     // halvings of the last step
+constexpr double kStep = 1.6;  // between two looks
+constexpr double kMost = 16;   // times as far
+constexpr int kFiner = 3;      // halvings of the last step
+constexpr double kApart = 1.1; // times as far as the switch before, at least, for a level to be worth having
 
-/// The nearest distance found at which a switch is unseen; empty when there is none, or when it was cancelled.
-std::optional<double> unseenFrom(const Subject& subject, const SwitchPlace& place, const PopOptions& options,
-                                 const JobContext& job) {
+/// The nearest distance found at which a switch is unseen; empty when there is none up to `most`, or when it was
+/// cancelled.
+std::optional<double> unseenFrom(const Subject& subject, const SwitchPlace& place, double most,
+                                 const PopOptions& options, const JobContext& job) {
     const double start = place.key.metres;
     SwitchLooks looks(subject, place);
     PopOptions asked = options;
@@ -29,9 +32,10 @@ std::optional<double> unseenFrom(const Subject& subject, const SwitchPlace& plac
         return false;
     };
     double seen = start;
-    for (double metres = start; metres <= kMost * start && !job.cancelled(); metres *= kStep) {
+    for (double metres = start; metres <= most * (1 + 1e-9) && !job.cancelled();) {
         if (!unseen(metres)) {
             seen = metres;
+            metres = metres < most ? std::min(kStep * metres, most) : 2 * most;
             continue;
         }
         for (int i = 0; i < kFiner && metres > start; ++i) {
@@ -54,20 +58,91 @@ ResolvedChain chainMoved(const Scene& scene, const Subject& subject, const Switc
     return chainIn(subject, *scene.findMesh(subject.instances()->assets[first->place]), view);
 }
 
+/// What is off by nothing, as smoke is, has no pixels to be decided by.
+DecideBy unitFor(const Subject& subject, const LevelCost& level) {
+    return subject.rule.decideBy == DecideBy::PixelError && level.deviationMetres <= 0 ? DecideBy::Distance
+                                                                                       : subject.rule.decideBy;
+}
+
 } // namespace
+
+double drawnTo(const Subject& subject, const ResolvedChain& chain, const View& view) {
+    const SwitchRule& rule = subject.rule;
+    double out = rule.reachMetres > 0 ? rule.reachMetres : std::numeric_limits<double>::infinity();
+    if (rule.cullBelowPx > 0)
+        out = std::min(out, distanceWhere(rule, chain.radius, rule.cullBelowPx / view.lines, view));
+    return out;
+}
 
 Subject withSwitchAt(const Scene& scene, const SwitchPlace& place, double metres) {
     Subject out = *scene.find(place.subject);
     const View view = scene.statedView();
     const ResolvedChain chain = chainMoved(scene, out, place, view);
     const auto level = static_cast<std::size_t>(place.level);
-    // What is off by nothing, as smoke is, has no pixels to be decided by.
-    const DecideBy unit = out.rule.decideBy == DecideBy::PixelError && chain.levels[level].deviationMetres <= 0
-                              ? DecideBy::Distance
-                              : out.rule.decideBy;
-    setFixed(out, level, fixAt(unit, metres, chain.levels[level], out.rule, chain.radius, view));
+    setFixed(out, level,
+             fixAt(unitFor(out, chain.levels[level]), metres, chain.levels[level], out.rule, chain.radius, view));
     return out;
 }
+
+namespace {
+
+std::string lookingFor(std::size_t level, const Subject& subject) {
+    return fmt::format("looking where nobody sees L{} of {}", level, subject.name);
+}
+
+/// What a level has to count as off for its switch to be there.
+void countAsOff(Level& level, const SwitchRule& rule, const View& view, double metres) {
+    level.seen = deviationForPixels(view, rule.allowPx, metres / (rule.importance * view.detail)) * (1 - rule.softBand);
+}
+
+/// A mesh's switches in order. Where one was moved beyond the next, that comes in after it still.
+/// ERRORS     Cancelled.
+Result<void> smoothMesh(Subject& subject, const View& view, std::optional<int> onlyLevel, const PopOptions& options,
+                        const JobContext& job, std::vector<SmoothedSwitch>& out) {
+    std::vector<Level>& levels = subject.mesh().levels;
+    const ResolvedChain asItWas = chainOf(subject, view);
+    std::size_t finer = 0;
+    for (std::size_t i = 1; i < levels.size(); ++i) {
+        const ResolvedChain chain = chainOf(subject, view);
+        if (asItWas.neverShows(i) || asItWas.beyondReach(i) || !levels[i].mesh || !levels[finer].mesh)
+            continue;
+        if (onlyLevel && static_cast<int>(i) != *onlyLevel) {
+            finer = i;
+            continue;
+        }
+        job.report(static_cast<double>(i) / static_cast<double>(levels.size()), lookingFor(i, subject));
+        const bool free = !levels[i].fixed && subject.rule.looks;
+        const double from = asItWas.fromMetres[i];
+        double start = chain.fromMetres[i];
+        double most = kMost * start;
+        if (free) { // where the one before comes in just there, it would not be worth having
+            start = std::max(start, kApart * chain.fromMetres[finer]);
+            most = std::min(most, drawnTo(subject, chain, view));
+        }
+        const SwitchPlace place{subject.id,
+                                static_cast<int>(finer),
+                                static_cast<int>(i),
+                                {levels[finer].mesh, levels[i].mesh, surfacesOf(subject, levels[finer]),
+                                 surfacesOf(subject, levels[i]), start, view.pixelScale()}};
+        const auto metres = unseenFrom(subject, place, most, options, job);
+        if (job.cancelled())
+            return cancelledError();
+        // What is seen wherever it is drawn is left for where it hardly is.
+        const double to = metres.value_or(free ? std::max(start, most) : from);
+        out.push_back({static_cast<int>(i), from, to, metres.has_value()});
+        finer = i;
+        if (to <= chain.fromMetres[i])
+            continue;
+        if (free)
+            countAsOff(levels[i], subject.rule, view, to);
+        else
+            setFixed(subject, i,
+                     fixAt(unitFor(subject, chain.levels[i]), to, chain.levels[i], subject.rule, chain.radius, view));
+    }
+    return {};
+}
+
+} // namespace
 
 Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optional<int> onlyLevel,
                               const PopOptions& options, const JobContext& job) {
@@ -87,6 +162,11 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         std::get<TerrainBody>(out.subject.body).between = Passing::Morph;
         return out;
     }
+    if (!work.subjects.empty() && work.subjects.front().isMesh()) {
+        out.subject = work.subjects.front();
+        auto done = smoothMesh(out.subject, work.statedView(), onlyLevel, options, job, out.switches);
+        return done ? Result<Smoothing>(std::move(out)) : Result<Smoothing>(done.error());
+    }
     std::set<int> looked;
     while (true) {
         const auto places = switchesOf(work);
@@ -98,12 +178,11 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         looked.insert(next->level);
         Subject& subject = work.subjects.front();
         const auto level = static_cast<std::size_t>(next->level);
-        job.report(static_cast<double>(level) / static_cast<double>(level + 1),
-                   fmt::format("looking where nobody sees L{} of {}", level, subject.name));
-        const auto metres = unseenFrom(subject, *next, options, job);
+        job.report(static_cast<double>(level) / static_cast<double>(level + 1), lookingFor(level, subject));
+        const double from = next->key.metres;
+        const auto metres = unseenFrom(subject, *next, kMost * from, options, job);
         if (job.cancelled())
             return cancelledError();
-        const double from = next->key.metres;
         out.switches.push_back({next->level, from, metres.value_or(from), metres.has_value()});
         if (metres && *metres > from)
             subject = withSwitchAt(work, *next, *metres);
@@ -111,6 +190,24 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
     if (!work.subjects.empty())
         out.subject = work.subjects.front();
     return out;
+}
+
+namespace {
+
+Result<Smoothing> smoothAlone(const Subject& mesh, const Scene& scene, std::optional<int> onlyLevel,
+                              const JobContext& job) {
+    Scene alone;
+    alone.settings = scene.settings;
+    alone.subjects = {mesh};
+    return smoothLater(alone, mesh.id, onlyLevel, {}, job);
+}
+
+} // namespace
+
+Result<Subject> withLooks(const Subject& mesh, const Scene& scene, std::optional<int> onlyLevel,
+                          const JobContext& job) {
+    auto made = smoothAlone(mesh, scene, onlyLevel, job);
+    return made ? Result<Subject>(std::move(made->subject)) : Result<Subject>(made.error());
 }
 
 } // namespace thicket

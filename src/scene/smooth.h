@@ -12,22 +12,31 @@ struct SmoothedSwitch {
     bool unseen = false;
 };
 struct Smoothing {
-    /// With the switches moved, fixed in the unit its rule decides by. Of ground: with levels that pass into each other,
-    /// which leaves no switch to be seen.
+    /// With the switches moved: of a mesh by what its levels count as off (Level::seen), where they are not fixed; else
+    /// fixed in the unit its rule decides by. Of ground: with levels that pass into each other, which leaves no switch
+    /// to be seen.
     Subject subject;
     std::vector<SmoothedSwitch> switches;
 };
+
+/// Metres from which on nothing is drawn of a subject: it is too low on screen, or beyond its reach; infinite if never.
+double drawnTo(const Subject& subject, const ResolvedChain& chain, const View& view);
 
 /// The subject of a switch with that moved, fixed in the unit its rule decides by. Of a field the asset that switches
 /// first comes to be there; decided by pixels, the others keep their proportion to it.
 Subject withSwitchAt(const Scene& scene, const SwitchPlace& place, double metres);
 
 /// Moves each switch of a subject that is seen farther away, to about the nearest distance at which it is unseen, at
-/// most eight times as far. Level by level from the finest, since where one comes in decides what the next is seen
-/// beside. onlyLevel  only the switch to this level.
+/// most sixteen times as far and no farther than it is drawn. Level by level from the finest, since where one comes in
+/// decides what the next is seen beside. onlyLevel  only the switch to this level.
 /// ERRORS     Cancelled.
-/// COST       a dozen looks a switch that is seen.
+/// COST       some eight looks a switch that is seen.
 Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t subject, std::optional<int> onlyLevel,
                               const PopOptions& options, const JobContext& job);
+
+/// Looks at the switches of a mesh whose levels were just made, by itself, and says of each level what it has to count
+/// as off. Those that are seen wherever they were looked at stay where they are.
+/// ERRORS     Cancelled.
+Result<Subject> withLooks(const Subject& mesh, const Scene& scene, std::optional<int> onlyLevel, const JobContext& job);
 
 } // namespace thicket

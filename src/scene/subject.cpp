@@ -112,7 +112,8 @@ double sharedVertexBytes(const Subject& subject) {
 std::vector<LevelCost> costsOf(const Subject& subject, const SwitchRule& rule) {
     std::vector<LevelCost> costs;
     for (const Level& level : subject.mesh().levels)
-        costs.push_back({level.triangles, level.vertices, level.draws, level.decisive(rule), level.fixed});
+        costs.push_back(
+            {level.triangles, level.vertices, level.draws, level.decisive(rule), level.fixed, 0, level.counted(rule)});
     return costs;
 }
 
@@ -161,6 +162,7 @@ void takeMeasures(Level& to, const Level& from) {
     to.p99 = from.p99;
     to.rms = from.rms;
     to.posed = from.posed;
+    to.seen = from.seen;
     to.driftTexels = from.driftTexels;
     to.driftDegrees = from.driftDegrees;
 }

@@ -71,12 +71,18 @@ struct Level {
     double p99 = 0;
     double rms = 0;
     double posed = 0; ///< largest found at moments of its animations; `promised` covers it, and `visible` what it adds
+    /// Metres that it has to count as off for nobody to see the switch to it: where so much is what its rule allows, that
+    /// was looked at and found unseen (bake/pop.h). 0: not looked at, or no more than `visible`.
+    double seen = 0;
     std::optional<double> driftTexels;  ///< 99 % of the surface shows its texture closer to its place than that
     std::optional<double> driftDegrees; ///< 99 % of its normals turn less
     std::optional<FixedSwitch> fixed;
 
-    /// What a rule goes by.
+    /// How far off a rule takes it to be.
     [[nodiscard]] double decisive(const SwitchRule& rule) const { return rule.everyPoint ? promised : visible; }
+    /// What it counts as for its switch to go unseen; of copies in a soft band those that switch soonest are where it was
+    /// looked at.
+    [[nodiscard]] double counted(const SwitchRule& rule) const { return rule.looks ? seen / (1 - rule.softBand) : 0; }
 };
 
 /// What every cut of a subject holds to. Changing it takes another record.

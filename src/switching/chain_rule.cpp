@@ -28,7 +28,7 @@ namespace {
 
 double statedDistance(const LevelCost& level, const SwitchRule& rule, double radius, const View& view) {
     if (!level.fixed)
-        return distanceForPixels(view, level.deviationMetres, rule.allowPx);
+        return distanceForPixels(view, std::max(level.deviationMetres, level.seenMetres), rule.allowPx);
     switch (level.fixed->unit) {
     case DecideBy::PixelError:
         return distanceForPixels(view, level.deviationMetres, level.fixed->value);

@@ -48,6 +48,7 @@ struct SwitchRule {
     double marginMetres = 0.5; ///< kept when this far outside the view
     double importance = 1;     ///< 0.1..10; its switches come in so many times as far
     bool everyPoint = false;   ///< by the largest deviation of any point, not by what of it a pixel can show
+    bool looks = true;         ///< and no nearer than where a switch that was looked at goes unseen
     std::uint32_t target = 0;  ///< id of the copy whose place distances are measured from; 0: the camera
 };
 
@@ -68,6 +69,9 @@ struct LevelCost {
     double deviationMetres = 0; ///< two-sided deviation from L0: what can be seen of it, or that of every point
     std::optional<FixedSwitch> fixed;
     double area = 0; ///< square metres that are drawn of it, where it is no surface; 0: by its bounding disc
+    /// Metres that it counts as off where that is more, for nobody to see the switch to it: decides where it comes in, and
+    /// says nothing of how far its surface is off.
+    double seenMetres = 0;
 };
 
 /// A chain in force for one view's field and lines: distances at instance scale 1, never falling; the first is 0.

@@ -55,6 +55,9 @@ std::string levelText(const ResolvedChain& chain, const Pick& pick) {
     case Why::NextIsOff:
         return fmt::format("L{}, because L{} would be {} off ({} allowed)", level, next, pixels(pick.nextErrorPx),
                            pixels(chain.rule.allowPx));
+    case Why::NextIsSeen:
+        return fmt::format("L{}, because the switch to L{} would be seen nearer than {}", level, next,
+                           length(pick.nextFrom));
     case Why::AllFinest:
         return fmt::format("L{}, because switching is off", level);
     case Why::Culled:

@@ -348,6 +348,8 @@ Pick pickOf(const SelectInput& input, const View& view, double seconds, const Se
         pick.why = Why::NextIsFixed;
     else if (chain.measuredFrom || chain.rule.measureFrom != MeasureFrom::NearestPoint)
         pick.why = Why::NextIsAt;
+    else if (next.seenMetres > next.deviationMetres)
+        pick.why = Why::NextIsSeen;
     else
         pick.why = Why::NextIsOff;
     return pick;

@@ -214,6 +214,7 @@ enum class Why : std::uint8_t {
     OnlyLevel,   ///< there is no other
     Coarsest,    ///< there is none coarser
     NextIsOff,   ///< the next would be off by more than is allowed
+    NextIsSeen,  ///< the switch to the next would be seen, though its surface is off by less
     NextIsAt,    ///< the next comes in at a distance that is no matter of pixels
     NextIsFixed, ///< the next comes in where it was set by hand
     Dwells,      ///< it switched a moment ago

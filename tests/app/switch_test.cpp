@@ -3,8 +3,11 @@
 #include "app/switching/context_box.h"
 #include "app/switching/switch_chart.h"
 #include "io/project/project.h"
+#include "scene/edits.h"
+#include "scene/pops.h"
 #include "window_fixture.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QMenu>
 #include <QSignalSpy>
@@ -77,6 +80,43 @@ TEST_F(WindowTest, detail_and_importance_move_every_switch_and_undo_brings_them_
     EXPECT_EQ(switches(*window), before);
     EXPECT_DOUBLE_EQ(firstCopy(bench).importance, 1);
     EXPECT_NEAR(window->switchChart().handlePlace(1).x(), handle, 1);
+}
+
+TEST_F(WindowTest, levels_of_a_role_come_in_unseen_and_by_surfaces_alone_where_that_is_asked) {
+    Workbench& bench = window->bench();
+    bench.thin.setRolesForNew(RoleRules());
+    thinBall(24);
+    const auto unseen = [&] {
+        const auto places = switchesOf(bench.session.scene());
+        return std::all_of(places.begin(), places.end(), [&](const SwitchPlace& place) {
+            const Subject& s = *bench.session.meshSubject();
+            return scoreSwitch(s, place, {}, {})->unseen(s.rule.allowPx);
+        });
+    };
+    EXPECT_TRUE(unseen());
+    // As if its first switch were seen to four times as far.
+    Subject looked = *bench.session.meshSubject();
+    looked.mesh().levels[1].seen = 4 * looked.mesh().levels[1].visible;
+    bench.session.document.push(changeSubject(bench.session.scene(), looked, "Look"));
+    const auto far = switches(*window);
+    window->setStage(Stage::Switch);
+    auto* tick = window->findChild<QCheckBox*>(QStringLiteral("looks"));
+    ASSERT_NE(tick, nullptr);
+    EXPECT_TRUE(tick->isChecked());
+    tick->click();
+    EXPECT_FALSE(bench.session.meshSubject()->rule.looks);
+    EXPECT_NEAR(switches(*window)[1], far[1] / 4, 1e-9);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_TRUE(tick->isChecked());
+    EXPECT_NEAR(switches(*window)[1], far[1], 1e-9);
+    // A pin that is dragged takes its share along.
+    window->setStage(Stage::Thin);
+    const Level before = bench.session.meshSubject()->mesh().levels[1];
+    bench.thin.cutLevelTo(bench.session.subjectId(), 1, 0.8 * before.triangles, true, false);
+    waitForJobs();
+    const Level& after = bench.session.meshSubject()->mesh().levels[1];
+    EXPECT_NE(after.triangles, before.triangles);
+    EXPECT_NEAR(after.seen / after.visible, before.seen / before.visible, 1e-9);
 }
 
 TEST_F(WindowTest, a_switch_that_is_dragged_under_detail_stays_under_the_mouse) {

@@ -32,6 +32,11 @@ class WindowTest : public ::testing::Test {
 protected:
     void SetUp() override {
         window = std::make_unique<MainWindow>();
+        // Most tests are no matter of looks, and levels are made several times sooner without.
+        RoleRules sooner = window->bench().session.scene().settings.roles;
+        for (RoleRule& rule : sooner.of)
+            rule.unseen = false;
+        window->bench().thin.setRolesForNew(sooner);
         window->resize(1280, 800);
         window->show();
         ASSERT_TRUE(QTest::qWaitForWindowExposed(window.get()));

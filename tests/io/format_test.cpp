@@ -55,6 +55,7 @@ SwitchRule anyRule(Dice& dice) {
     rule.reachGrows = dice.coin() ? 0 : dice.between(0, 100);
     rule.importance = dice.coin() ? 1 : dice.between(0.1, 10);
     rule.everyPoint = dice.coin();
+    rule.looks = dice.coin();
     rule.target = dice.coin() ? 0 : 7;
     return rule;
 }
@@ -111,6 +112,7 @@ Level anyLevel(Dice& dice, bool source) {
     if (source)
         return level;
     level.posed = dice.coin() ? 0 : dice.between(0, 0.2);
+    level.seen = dice.coin() ? 0 : dice.between(0, 0.2);
     if (dice.coin())
         level.driftTexels = dice.between(0, 9);
     if (dice.coin())
@@ -355,7 +357,8 @@ Scene anyScene(unsigned seed) {
         scene.settings.routes.push_back(
             {"run", {{0, dice.place(), {0, 0, 0}}, {dice.between(1, 9), dice.place(), {0, 0, 0}}}});
     if (dice.coin())
-        scene.settings.roles.of[2] = {dice.upTo(5) + 1, dice.between(0.02, 0.9), dice.between(0.05, 64), dice.upTo(4)};
+        scene.settings.roles.of[2] = {
+            dice.upTo(5) + 1, dice.between(0.02, 0.9), dice.between(0.05, 64), dice.upTo(4), dice.coin(), dice.coin()};
     View like;
     like.fovY = dice.between(0.3, 2);
     like.lines = 240 + dice.upTo(2000);

@@ -9,6 +9,7 @@
 #include "scene/select_input.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
+#include "scene/thin_unseen.h"
 #include "support/shapes.h"
 
 #include <cmath>
@@ -400,6 +401,104 @@ TEST(Smooth, all_levels_of_a_subject_come_out_in_order_and_what_is_unseen_stays)
     std::stop_source stop;
     stop.request_stop();
     EXPECT_EQ(smoothLater(scene, 7, std::nullopt, quick(), {stop.get_token(), {}}).error().code, ErrorCode::Cancelled);
+}
+
+TEST(Smooth, a_switch_that_follows_the_allowance_goes_on_to_do_so) {
+    Scene scene = ballScene();
+    Subject& s = scene.subjects[0];
+    for (Level& level : s.mesh().levels) // so that all are seen where they come in
+        level.visible *= 0.25;
+    const auto places = switchesOf(scene);
+    ASSERT_EQ(places.size(), 2U);
+    ASSERT_FALSE(scoreSwitch(s, places[0], {}, {})->unseen(s.rule.allowPx));
+    const auto looked = withLooks(s, scene, std::nullopt, {});
+    ASSERT_TRUE(looked);
+    scene.subjects = {*looked};
+    const auto after = switchesOf(scene);
+    ASSERT_EQ(after.size(), 2U) << "each is still worth having";
+    for (std::size_t i = 0; i < 2; ++i) {
+        EXPECT_FALSE(looked->mesh().levels[i + 1].fixed);
+        EXPECT_GT(after[i].key.metres, places[i].key.metres);
+        EXPECT_TRUE(scoreSwitch(*looked, after[i], {}, {})->unseen(s.rule.allowPx)) << i;
+    }
+    // A fit may loosen it, and by surfaces alone it is where it was.
+    Subject& now = scene.subjects[0];
+    now.rule.allowPx *= 2;
+    EXPECT_NEAR(switchesOf(scene)[0].key.metres, after[0].key.metres / 2, 1e-9);
+    now.rule.allowPx /= 2;
+    now.rule.looks = false;
+    EXPECT_NEAR(switchesOf(scene)[1].key.metres, places[1].key.metres, 1e-9);
+    // In a soft band the copies that switch soonest do so where it goes unseen.
+    now.rule.looks = true;
+    now.rule.softBand = 0.2;
+    EXPECT_NEAR(switchesOf(scene)[0].key.metres, after[0].key.metres / 0.8, 1e-9);
+    const auto again = withLooks(now, scene, std::nullopt, {});
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->mesh().levels[1].seen, now.mesh().levels[1].seen) << "what is unseen stays";
+}
+
+TEST(Smooth, what_is_seen_wherever_it_is_drawn_is_left_for_where_it_hardly_is) {
+    Scene scene = ballScene();
+    Subject& s = scene.subjects[0];
+    Level& last = s.mesh().levels[2];
+    auto red = std::make_shared<Surfaces>();
+    red->materials.resize(1);
+    red->materials[0].baseColor = {1, 0, 0, 1};
+    last.surfaces = red; // of another colour it is seen at any size
+    const auto made = smoothLater(scene, s.id, 2, quick(), {});
+    ASSERT_TRUE(made);
+    ASSERT_EQ(made->switches.size(), 1U);
+    EXPECT_FALSE(made->switches[0].unseen);
+    const View view = scene.statedView();
+    const double low = distanceWhere(s.rule, s.radius, s.rule.cullBelowPx / view.lines, view);
+    const double from = made->switches[0].fromMetres;
+    EXPECT_NEAR(made->switches[0].toMetres, std::max(from, std::min(low, 16 * from)), 1e-6 * from);
+}
+
+TEST(Smooth, roles_cut_levels_that_go_unseen_where_the_role_wants_them) {
+    Subject s;
+    s.id = 7;
+    s.name = "ball";
+    auto surfaces = std::make_shared<Surfaces>();
+    Pixels checks{256, 256, {}};
+    for (int y = 0; y < 256; ++y)
+        for (int x = 0; x < 256; ++x) {
+            const std::uint8_t value = (x / 8 + y / 8) % 2 == 0 ? 40 : 230;
+            checks.rgba.insert(checks.rgba.end(), {value, value, value, 255});
+        }
+    surfaces->images = {encodePng(checks, "checks")};
+    surfaces->materials.resize(1);
+    surfaces->materials[0].baseColorImage = 0;
+    s.mesh().surfaces = surfaces;
+    s.mesh().levels.push_back(
+        levelFrom(std::make_shared<const Mesh>(shapes::texturedSphere(36, 18)), {}, LevelOrigin::Source));
+    refreshSubject(s);
+    const auto state = recordSubject(s, {}, {});
+    ASSERT_TRUE(state);
+    const RolePreset preset = presetFor(Role::WorkingPiece, s.mesh().source().triangles);
+    s.rule.allowPx = preset.allowPx;
+    Scene scene;
+    scene.subjects = {*thinSubject(s, *state, preset.targets, {})};
+    std::size_t seen = 0;
+    for (const SwitchPlace& place : switchesOf(scene))
+        seen += scoreSwitch(scene.subjects[0], place, {}, {})->unseen(s.rule.allowPx) ? 0 : 1;
+    EXPECT_GT(seen, 0U) << "by its surface alone checks are seen to move";
+    scene.subjects = {*withLooks(scene.subjects[0], scene, std::nullopt, {})};
+    const double moved = switchesOf(scene)[0].key.metres;
+    const auto made = thinUnseen(s, *state, preset.targets, scene, {});
+    ASSERT_TRUE(made);
+    scene.subjects = {*made};
+    const auto places = switchesOf(scene);
+    const std::vector<Level>& levels = made->mesh().levels;
+    EXPECT_EQ(places.size() + 1, levels.size()) << "none that never shows";
+    for (const SwitchPlace& place : places)
+        EXPECT_TRUE(scoreSwitch(*made, place, {}, {})->unseen(s.rule.allowPx)) << place.level;
+    for (std::size_t i = 1; i < levels.size(); ++i)
+        EXPECT_LT(levels[i].triangles, levels[i - 1].triangles);
+    EXPECT_LE(places[0].key.metres, moved) << "heavier rather than farther away";
+    std::stop_source stop;
+    stop.request_stop();
+    EXPECT_EQ(thinUnseen(s, *state, preset.targets, scene, {stop.get_token(), {}}).error().code, ErrorCode::Cancelled);
 }
 
 TEST(Smooth, moves_the_switch_of_a_field_and_leaves_its_meshes_alone) {

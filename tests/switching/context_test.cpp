@@ -52,6 +52,28 @@ TEST(Context, importance_and_detail_move_every_switch_alike) {
     EXPECT_DOUBLE_EQ(moved.chain.detail, 0.5);
 }
 
+TEST(Context, a_switch_comes_no_nearer_than_where_it_goes_unseen_and_says_so) {
+    One one;
+    one.rule.hysteresis = 0;
+    one.resolve();
+    const double before = one.chain.fromMetres[2];
+    EXPECT_NE(one.at(0.99 * before).why, Why::NextIsSeen);
+    one.costs[2].seenMetres = 0.5 * one.costs[2].deviationMetres;
+    one.resolve();
+    EXPECT_EQ(one.chain.fromMetres[2], before) << "its surface is off by more";
+    one.costs[2].seenMetres = 1.5 * one.costs[2].deviationMetres;
+    one.resolve();
+    EXPECT_NEAR(one.chain.fromMetres[2], 1.5 * before, 1e-9);
+    const Pick pick = one.at(1.2 * before);
+    EXPECT_EQ(pick.level, 1);
+    EXPECT_EQ(pick.why, Why::NextIsSeen);
+    EXPECT_LT(pick.nextErrorPx, one.rule.allowPx) << "what its surface is off by is told as it is";
+    EXPECT_NE(one.why().find("would be seen nearer than"), std::string::npos) << one.why();
+    one.costs[2].fixed = FixedSwitch{DecideBy::PixelError, one.rule.allowPx};
+    one.resolve();
+    EXPECT_NEAR(one.chain.fromMetres[2], before, 1e-9) << "by hand it is where the hand set it";
+}
+
 TEST(Context, what_is_fixed_where_it_is_seen_stays_there_in_every_unit) {
     SwitchRule rule;
     rule.importance = 3;

@@ -131,6 +131,11 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
         "Switches by the largest deviation of any point. Else by what of it can be seen: where a pixel is as large as "
         "that,\nwhat is off by more covers less than an eighth of any pixel, as needles of a scan do"));
     body->addWidget(m_every);
+    m_looks = new QCheckBox(tr("Looks count"));
+    m_looks->setObjectName(QStringLiteral("looks"));
+    m_looks->setToolTip(tr("No switch comes nearer than where it was looked at and goes unseen, however little its "
+                           "surface is off:\ncolours, shading and outlines change as well"));
+    body->addWidget(m_looks);
     m_target = new ChoiceBox;
     m_target->setObjectName(QStringLiteral("target"));
     body->addWidget(fieldRow(tr("Measure from"), m_target,
@@ -203,6 +208,9 @@ SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to 
             [this](double v) { change(tr("Change the allowance"), [v](SwitchRule& r) { r.allowPx = v; }); });
     connect(m_every, &QCheckBox::clicked, this, [this](bool on) {
         change(on ? tr("Let every point count") : tr("Go by what is seen"), [on](SwitchRule& r) { r.everyPoint = on; });
+    });
+    connect(m_looks, &QCheckBox::clicked, this, [this](bool on) {
+        change(on ? tr("Go by looks too") : tr("Go by surfaces alone"), [on](SwitchRule& r) { r.looks = on; });
     });
     connect(m_hysteresis, &NumberBox::chosen, this,
             [this](double v) { change(tr("Change the hysteresis"), [v](SwitchRule& r) { r.hysteresis = v / 100; }); });
@@ -305,7 +313,7 @@ void SwitchPanel::refresh() {
         static_cast<SwitchRow*>(m_rows->itemAt(i)->widget())->refresh();
     m_none->setVisible(wanted < 1);
     for (QWidget* w : std::initializer_list<QWidget*>{m_decide, m_measure, m_target, m_allow, m_hysteresis, m_dwell,
-                                                      m_check, m_fade, m_cull, m_reach, m_every})
+                                                      m_check, m_fade, m_cull, m_reach, m_every, m_looks})
         w->setEnabled(s != nullptr);
     aside->setText(s != nullptr ? QString::fromStdString(s->name) : QString());
     if (s == nullptr)
@@ -319,6 +327,7 @@ void SwitchPanel::refresh() {
     m_fittedText->setText(
         tr("× %1 on this device: %2 allowed").arg(figureText(looser, 3), pixelText(looser * s->rule.allowPx)));
     m_every->setChecked(s->rule.everyPoint);
+    m_looks->setChecked(s->rule.looks);
     m_hysteresis->show(100 * s->rule.hysteresis);
     m_dwell->show(s->rule.dwellSeconds);
     m_check->show(s->rule.checkSeconds);

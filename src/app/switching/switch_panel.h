@@ -60,6 +60,7 @@ private:
     QWidget* m_fitted; ///< what a fit loosened, and the way back
     QLabel* m_fittedText;
     QCheckBox* m_every;
+    QCheckBox* m_looks;
     NumberBox* m_check;
     NumberBox* m_fade;
     NumberBox* m_cull;

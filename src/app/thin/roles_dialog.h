@@ -25,6 +25,7 @@ private:
         NumberBox* share;
         NumberBox* allow;
         NumberBox* cards;
+        QCheckBox* unseen;
     };
     Workbench& m_bench;
     std::vector<Row> m_rows;

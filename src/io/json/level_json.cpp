@@ -69,6 +69,8 @@ ordered_json encode(const Level& level) {
           {"promised", level.promised},
           {"p99", level.p99},
           {"rms", level.rms}}}};
+    if (level.seen > 0)
+        out["deviation"]["seen"] = level.seen;
     if (level.posed > 0)
         out["posedDeviation"] = level.posed;
     if (level.driftTexels)
@@ -99,6 +101,7 @@ Level decodeLevel(const ordered_json& in, const std::string& path) {
     level.deviation = number(deviation, "max", of, 0, kLargest);
     level.promised = number(deviation, "promised", of, 0, kLargest);
     level.visible = number(deviation, "visible", of, 0, kLargest, level.promised); // files of before say nothing of it
+    level.seen = number(deviation, "seen", of, 0, kLargest, 0);
     level.p99 = number(deviation, "p99", of, 0, kLargest);
     level.rms = number(deviation, "rms", of, 0, kLargest);
     level.posed = number(in, "posedDeviation", path, 0, kLargest, 0);

@@ -24,6 +24,8 @@ ordered_json encode(const SwitchRule& rule) {
         out["reachGrows"] = rule.reachGrows;
     if (rule.everyPoint)
         out["everyPoint"] = true;
+    if (!rule.looks)
+        out["looks"] = false;
     if (rule.importance != 1)
         out["importance"] = rule.importance;
     if (rule.target != 0)
@@ -46,6 +48,7 @@ SwitchRule decodeRule(const ordered_json& in, const std::string& path) {
     rule.softBand = number(in, "softBand", path, 0, 0.5, 0);
     rule.reachGrows = number(in, "reachGrows", path, 0, 100, 0);
     rule.everyPoint = flag(in, "everyPoint", path, false);
+    rule.looks = flag(in, "looks", path, true);
     rule.importance = number(in, "importance", path, 0.01, 100, 1);
     rule.target = integer<std::uint32_t>(in, "target", path, 0, std::numeric_limits<std::uint32_t>::max(), 0);
     return rule;

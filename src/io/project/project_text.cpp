@@ -49,8 +49,8 @@ ordered_json encodeRoles(const RoleRules& rules) {
     ordered_json out = ordered_json::object();
     for (std::size_t i = 0; i < std::size(kRoles); ++i) {
         const RoleRule& r = rules.of[i];
-        out[kRoles[i].key] = {
-            {"levels", r.levels}, {"share", r.share}, {"allowPx", r.allowPx}, {"cards", r.cards}, {"spread", r.spread}};
+        out[kRoles[i].key] = {{"levels", r.levels}, {"share", r.share},   {"allowPx", r.allowPx},
+                              {"cards", r.cards},   {"spread", r.spread}, {"unseen", r.unseen}};
     }
     return out;
 }
@@ -64,8 +64,9 @@ RoleRules decodeRoles(const ordered_json& in, const std::string& path) {
         const ordered_json& one = json::object(in, role, path);
         const std::string at = path + role + ".";
         rules.of[i] = {json::integer<int>(one, "levels", at, 1, 7), json::number(one, "share", at, 0.02, 0.9),
-                       json::number(one, "allowPx", at, 0.05, 64), json::integer<int>(one, "cards", at, 0, 4),
-                       json::flag(one, "spread", at, false)}; // projects of before knew only shares
+                       json::number(one, "allowPx", at, 0.05, 64),  json::integer<int>(one, "cards", at, 0, 4),
+                       json::flag(one, "spread", at, false), // projects of before knew only shares
+                       json::flag(one, "unseen", at, true)};
     }
     return rules;
 }

@@ -1,0 +1,139 @@
+#include "scene/thin_unseen.h"
+
+#include "scene/smooth.h"
+
+#include <algorithm>
+#include <cmath>
+#include <optional>
+
+namespace thicket {
+namespace {
+
+constexpr double kWorthHaving = 0.7; // of the finer level's triangles: a heavier one is not
+
+/// Whether the switch from a level to a mesh that was cut goes unseen at a distance.
+bool unseenAt(const Subject& subject, const Level& finer, const std::shared_ptr<const Mesh>& cut, double metres,
+              const View& view, const JobContext& job) {
+    const SwitchPlace place{
+        subject.id,
+        0,
+        1,
+        {finer.mesh, cut, surfacesOf(subject, finer), subject.mesh().surfaces, metres, view.pixelScale()}};
+    PopOptions options;
+    options.untilSeen = subject.rule.allowPx;
+    const auto score = scoreSwitch(subject, place, options, job);
+    return score && score->unseen(subject.rule.allowPx);
+}
+
+/// The triangles of the lightest cut found that goes unseen where one with `seen` triangles does not; none where all are
+/// seen that are light enough to be worth having.
+std::optional<std::uint32_t> cutUnseen(const Subject& subject, const Record& record, const Level& finer,
+                                       std::uint32_t seen, double metres, const View& view, const JobContext& job) {
+    constexpr double kMostTimes = 12; // the seen level's
+    constexpr int kTries = 4;
+    double low = seen;
+    double high = std::min(kWorthHaving * finer.triangles, kMostTimes * seen);
+    std::optional<std::uint32_t> out;
+    for (int i = 0; i < kTries && high > low && !job.cancelled(); ++i) {
+        const auto cut =
+            std::make_shared<const Mesh>(cutRecord(record, static_cast<std::uint32_t>(std::sqrt(low * high))));
+        const bool unseen = unseenAt(subject, finer, cut, metres, view, job);
+        (unseen ? high : low) = cut->triangleCount();
+        if (unseen)
+            out = cut->triangleCount();
+    }
+    return out;
+}
+
+Result<Smoothing> switchesLookedAt(const Subject& mesh, const Scene& scene, const JobContext& job) {
+    Scene alone;
+    alone.settings = scene.settings;
+    alone.subjects = {mesh};
+    return smoothLater(alone, mesh.id, std::nullopt, {}, job);
+}
+
+/// Levels that are never drawn go, and those that are seen to come in wherever they are; one lighter than the source
+/// stays. Returns whether any went.
+bool dropUseless(Subject& subject, const std::vector<SmoothedSwitch>& switches, const View& view) {
+    auto& levels = subject.mesh().levels;
+    const std::size_t before = levels.size();
+    for (std::size_t i = levels.size(); i-- > 1 && levels.size() > 2;) {
+        const ResolvedChain chain = chainOf(subject, view);
+        const bool shown = !chain.neverShows(i) && chain.fromMetres[i] < drawnTo(subject, chain, view) * (1 - 1e-9);
+        const bool seen = std::any_of(switches.begin(), switches.end(), [i](const SmoothedSwitch& s) {
+            return s.level == static_cast<int>(i) && !s.unseen;
+        });
+        if ((!shown || seen) && levels[i].origin == LevelOrigin::Collapsed && !levels[i].locked)
+            levels.erase(levels.begin() + static_cast<std::ptrdiff_t>(i));
+    }
+    return levels.size() < before;
+}
+
+/// The levels of a subject with heavier ones where its own are seen to come in.
+Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState& state, const View& view,
+                                        const JobContext& job) {
+    constexpr double kWorthAnother = 0.5; // of the triangles of the level before
+    const ResolvedChain chain = chainOf(subject, view);
+    const std::vector<Level>& levels = subject.mesh().levels;
+    std::vector<Level> out{levels.front()};
+    const auto add = [&](double triangles, const JobContext& own) -> Result<void> {
+        auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
+                            {TargetKind::Triangles, std::round(triangles)}, out.back().triangles, own);
+        if (!cut) // the record ends before it
+            return cut.error().code == ErrorCode::Cancelled ? Result<void>(cut.error()) : Result<void>();
+        out.push_back(levelFrom(std::move(*cut)));
+        return judgeLevels(subject, state, {&out.back(), 1}, own);
+    };
+    for (std::size_t i = 1; i < levels.size(); ++i) {
+        const auto n = static_cast<double>(levels.size());
+        const JobContext own = job.part(static_cast<double>(i - 1) / n, static_cast<double>(i) / n);
+        own.report(0, "looking for levels that go unseen");
+        const Level& level = levels[i];
+        const Level finer = out.back();
+        const bool cut = level.origin == LevelOrigin::Collapsed && !level.locked;
+        if (cut && level.triangles > kWorthHaving * finer.triangles)
+            continue;
+        bool stays = true;
+        if (cut && !unseenAt(subject, finer, level.mesh, chain.fromMetres[i], view, job)) {
+            std::optional<double> instead =
+                cutUnseen(subject, *state.record, finer, level.triangles, chain.fromMetres[i], view, job);
+            stays = !instead || (i + 1 == levels.size() && level.triangles < kWorthAnother * *instead);
+            // It has to come in farther away: half-way there another one.
+            if (!instead && level.triangles < kWorthAnother * kWorthAnother * finer.triangles)
+                instead = std::sqrt(static_cast<double>(level.triangles) * finer.triangles);
+            if (instead)
+                if (auto added = add(*instead, own); !added)
+                    return added.error();
+        }
+        if (job.cancelled())
+            return cancelledError();
+        if (stays)
+            out.push_back(level);
+    }
+    return out;
+}
+
+} // namespace
+
+Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const std::vector<LevelTarget>& targets,
+                           const Scene& scene, const JobContext& job) {
+    auto made = thinSubject(mesh, state, targets, job.part(0, 0.4));
+    if (!made)
+        return made;
+    const bool spread = std::any_of(targets.begin(), targets.end(),
+                                    [](const LevelTarget& t) { return t.kind == TargetKind::VisibleOfRadius; });
+    const View view = scene.statedView();
+    if (spread) {
+        auto levels = unseenLevels(*made, state, view, job.part(0.4, 0.7));
+        if (!levels)
+            return levels.error();
+        made->mesh().levels = std::move(*levels);
+    }
+    auto looked = switchesLookedAt(*made, scene, job.part(0.7, 0.95));
+    // What comes after one that went is seen beside another one now.
+    while (looked && spread && dropUseless(looked->subject, looked->switches, view))
+        looked = switchesLookedAt(looked->subject, scene, job.part(0.95, 1));
+    return looked ? Result<Subject>(std::move(looked->subject)) : Result<Subject>(looked.error());
+}
+
+} // namespace thicket
