@@ -267,14 +267,18 @@ TEST(Parallel, no_thread_begins_a_chunk_within_another) {
     tbb::task_arena arena(8);
     std::atomic<int> deepest = 0;
     std::atomic<int> done = 0;
-    const auto workFor = [](int microseconds) { std::this_thread::sleep_for(std::chrono::microseconds(microseconds)); };
     arena.execute([&] {
         parallelChunks(400, 1, [&](std::size_t, std::size_t) {
             const int now = ++within;
             for (int most = deepest; now > most && !deepest.compare_exchange_weak(most, now);) {
             }
-            // Of unlike length, so that one thread waits for what another does of it.
-            parallelChunks(6, 1, [&](std::size_t i, std::size_t) { workFor(i == 3 ? 900 : 30); });
+            // One piece gives the others every chance to be done first, so that a thread waits for what another does of it.
+            std::atomic<int> others = 0;
+            parallelChunks(6, 1, [&](std::size_t i, std::size_t) {
+                for (int chances = 400; i == 3 && others < 5 && chances > 0; --chances)
+                    std::this_thread::yield();
+                ++others;
+            });
             --within;
             ++done;
         });
