@@ -95,8 +95,9 @@ private:
 
     void draw(std::uint32_t t, const Corner& p, const Corner& q, const Corner& r, int first, int last) {
         const auto [low, high] = std::minmax({p.y, q.y, r.y});
-        const int top = std::max(first, static_cast<int>(std::ceil(std::max(low, -1.0))));
-        const int bottom = std::min(last, static_cast<int>(std::floor(std::min(high, 1e9))));
+        // What reaches far beyond the picture would not fit whole numbers.
+        const int top = std::max(first, static_cast<int>(std::ceil(std::clamp(low, -1.0, last + 1.0))));
+        const int bottom = std::min(last, static_cast<int>(std::floor(std::clamp(high, first - 1.0, last + 1.0))));
         if (top > bottom)
             return;
         const double x1 = q.x - p.x;
@@ -118,8 +119,8 @@ private:
             cross(p, q, y, left, right);
             cross(q, r, y, left, right);
             cross(r, p, y, left, right);
-            const int from = static_cast<int>(std::ceil(std::max(left, 0.0)));
-            const int to = static_cast<int>(std::floor(std::min(right, m_grid.across - 1.0)));
+            const int from = static_cast<int>(std::ceil(std::clamp(left, 0.0, m_grid.across + 0.0)));
+            const int to = static_cast<int>(std::floor(std::clamp(right, -1.0, m_grid.across - 1.0)));
             const std::size_t row = static_cast<std::size_t>(y) * static_cast<std::size_t>(m_grid.across);
             for (int x = from; x <= to; ++x) {
                 const double inverse = std::clamp(p.inverse + (x - p.x) * perX + (y - p.y) * perY, farther, nearer);

@@ -9,12 +9,6 @@
 namespace thicket {
 namespace {
 
-Surfaces plain() {
-    Surfaces s;
-    s.materials.emplace_back();
-    return s;
-}
-
 /// A tall box with a short one beside it: looks otherwise from every side.
 Mesh twoBoxes() {
     Mesh mesh = shapes::box(2, {0.4, 1.6, 0.4});
@@ -54,10 +48,10 @@ TEST(Impostor, the_nearest_view_is_the_nearest_of_all_or_close_to_it) {
 
 TEST(Impostor, a_view_covers_what_the_subject_covers_from_there) {
     const Mesh mesh = twoBoxes();
-    const auto baked = bakeImpostor(mesh, plain(), {5, 64, 3}, {});
+    const auto baked = bakeImpostor(mesh, shapes::white(), {5, 64, 3}, {});
     ASSERT_TRUE(baked);
     EXPECT_EQ(baked->level.mesh.triangleCount(), 2U);
-    const Appearance whole(mesh, plain());
+    const Appearance whole(mesh, shapes::white());
     for (const int view : {0, 7, 12, 18}) {
         const Mesh shown = viewRectangle(baked->grid, view);
         const Appearance picture(shown, baked->level.surfaces);
@@ -84,8 +78,8 @@ TEST(Impostor, a_view_covers_what_the_subject_covers_from_there) {
 
 TEST(Impostor, more_views_are_less_far_off) {
     const Mesh mesh = twoBoxes();
-    const auto few = bakeImpostor(mesh, plain(), {4, 48, 2}, {});
-    const auto many = bakeImpostor(mesh, plain(), {12, 48, 2}, {});
+    const auto few = bakeImpostor(mesh, shapes::white(), {4, 48, 2}, {});
+    const auto many = bakeImpostor(mesh, shapes::white(), {12, 48, 2}, {});
     ASSERT_TRUE(few && many);
     EXPECT_LT(many->level.difference.rms, few->level.difference.rms);
     EXPECT_LT(many->level.difference.shift, few->level.difference.shift);
@@ -93,7 +87,7 @@ TEST(Impostor, more_views_are_less_far_off) {
 
 TEST(Impostor, depth_and_cancel) {
     const Mesh mesh = shapes::sphere(12);
-    const auto baked = bakeImpostor(mesh, plain(), {3, 32, 2}, {});
+    const auto baked = bakeImpostor(mesh, shapes::white(), {3, 32, 2}, {});
     ASSERT_TRUE(baked);
     const auto normal = decodeImage(baked->level.surfaces.images[1]);
     ASSERT_TRUE(normal);
@@ -103,7 +97,7 @@ TEST(Impostor, depth_and_cancel) {
     EXPECT_EQ(normal->at(kViewGutter, kViewGutter)[3], 128);
     std::stop_source stop;
     stop.request_stop();
-    EXPECT_FALSE(bakeImpostor(mesh, plain(), {}, {stop.get_token(), {}}));
+    EXPECT_FALSE(bakeImpostor(mesh, shapes::white(), {}, {stop.get_token(), {}}));
 }
 
 } // namespace

@@ -10,12 +10,6 @@
 namespace thicket {
 namespace {
 
-Surfaces whiteSurfaces() {
-    Surfaces s;
-    s.materials.emplace_back();
-    return s;
-}
-
 SampleGrid looking(const Vec3d& eye, const Vec3d& at, double step, int side) {
     SampleGrid grid;
     grid.eye = eye;
@@ -74,7 +68,7 @@ Mesh heap(unsigned seed, int count) {
 }
 
 TEST(SampleGrid, sees_what_rays_see) {
-    const Surfaces surfaces = whiteSurfaces();
+    const Surfaces surfaces = shapes::white();
     for (unsigned seed = 1; seed <= 6; ++seed) {
         const Mesh mesh = heap(seed, seed % 2 == 0 ? 40 : 900);
         const Appearance what(mesh, surfaces);
@@ -89,7 +83,7 @@ TEST(SampleGrid, sees_what_rays_see) {
 
 TEST(SampleGrid, leaves_no_gap_between_triangles_that_share_an_edge) {
     const Mesh mesh = shapes::texturedSphere(90, 60);
-    const Surfaces surfaces = whiteSurfaces();
+    const Surfaces surfaces = shapes::white();
     const Appearance what(mesh, surfaces);
     const SampleGrid grid = looking({0.3, 0.2, 3}, {0, 0, 0}, 0.0037, 200);
     const auto first = firstTriangles(what, grid);
@@ -110,7 +104,7 @@ TEST(SampleGrid, leaves_no_gap_between_triangles_that_share_an_edge) {
 }
 
 TEST(SampleGrid, from_within_cuts_off_what_is_behind) {
-    const Surfaces surfaces = whiteSurfaces();
+    const Surfaces surfaces = shapes::white();
     const Mesh around = shapes::sphere(4);
     const Mesh rods = heap(11, 300);
     for (const Mesh* mesh : {&around, &rods}) {
@@ -119,6 +113,28 @@ TEST(SampleGrid, from_within_cuts_off_what_is_behind) {
         const std::size_t wrong = differing(what, looking({0.1, 0.05, 0.2}, {0.4, 0.1, -1}, 0.012, 120), met);
         EXPECT_GT(met, 1000U);
         EXPECT_LE(wrong, met / 200);
+    }
+}
+
+TEST(SampleGrid, what_reaches_far_beyond_the_picture_is_drawn_within_it) {
+    // A ground to the horizon, and a rod that passes just before the eye, far to both sides.
+    Mesh mesh;
+    constexpr float kWide = 1e9F;
+    constexpr float kDeep = 1e3F;
+    mesh.positions = {{-kWide, -1, kDeep}, {kWide, -1, kDeep}, {kWide, -1, -kDeep}, {-kWide, -1, -kDeep},
+                      {-kWide, 0.2F, 0},   {kWide, 0.2F, 0},   {0, 0.3F, 0}};
+    mesh.indices = {0, 1, 2, 0, 2, 3, 4, 5, 6};
+    mesh.parts = {{0, 3, 0}};
+    const Surfaces surfaces = shapes::white();
+    const Appearance what(mesh, surfaces);
+    const SampleGrid grid = looking({0, 0, 1.5}, {0, 0, 0}, 1e-3, 90);
+    const auto first = firstTriangles(what, grid);
+    const auto at = [&](int x, int y) {
+        return first[static_cast<std::size_t>(y) * static_cast<std::size_t>(grid.across) + static_cast<std::size_t>(x)];
+    };
+    for (int x = 0; x < grid.across; ++x) {
+        EXPECT_LT(at(x, grid.down - 1), 2U) << "ground below, at " << x;
+        EXPECT_EQ(at(x, 0), kNoTriangle) << "sky above";
     }
 }
 

@@ -158,6 +158,12 @@ Mesh plateWithHoles(int squares) {
     return mesh;
 }
 
+Surfaces white() {
+    Surfaces out;
+    out.materials.emplace_back();
+    return out;
+}
+
 Mesh texturedSphere(int columns, int rows) {
     Mesh mesh;
     for (int r = 0; r <= rows; ++r)

@@ -21,6 +21,8 @@ Mesh bumpy(int splits, unsigned seed);
 Mesh rod(double length, double radius, int along, int round);
 /// Adds another mesh's surface, moved; attributes are dropped.
 void append(Mesh& to, const Mesh& what, const Vec3d& offset);
+/// One material, white.
+Surfaces white();
 /// Moves `count` triangles into one part with material 0.
 void onePart(Mesh& mesh);
 /// True when every edge of the positions' surface has exactly two triangles, run in opposite directions.
