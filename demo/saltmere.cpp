@@ -290,8 +290,8 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
             if (!state)
                 return state.error();
             auto thinned =
-                thinUnseen(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets, scene,
-                           own.part(0.6, 0.8));
+                thinUnseen(subject, *state, presetFor(subject.role, subject.mesh().source().triangles).targets,
+                           scene.statedView(), own.part(0.6, 0.8));
             if (!thinned)
                 return thinned.error();
             subject = std::move(*thinned);
@@ -304,10 +304,10 @@ Result<void> thinSaltmere(const fs::path& project, const JobContext& job) {
                 return with.error();
             subject = std::move(*with);
         }
-        auto looked = withLooks(subject, scene, std::nullopt, own.part(0.9, 1));
+        auto looked = lookAtSwitches(subject, scene.statedView(), std::nullopt, own.part(0.9, 1));
         if (!looked)
             return looked.error();
-        subject = std::move(*looked);
+        subject = std::move(looked->subject);
     }
     return writeProject(scene, project, true);
 }

@@ -175,7 +175,7 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
                 }
                 if (!after.isMesh())
                     continue;
-                if (s.toMetres <= s.fromMetres || at >= after.mesh().levels.size() ||
+                if (!s.unseen || s.toMetres <= s.fromMetres || at >= after.mesh().levels.size() ||
                     after.mesh().levels[at].mesh != smoothing.subject.mesh().levels[at].mesh)
                     continue;
                 after.mesh().levels[at].fixed = smoothing.subject.mesh().levels[at].fixed;

@@ -95,11 +95,19 @@ void ThinModel::recordAhead(std::uint32_t id) {
 
 namespace {
 
-/// What was made, with its switches where nobody sees them, where its role asks for that.
-Result<Subject> lookedAt(Result<Subject> made, const Scene& scene, const JobContext& job,
-                         std::optional<int> onlyLevel = {}) {
-    const bool asked = made && scene.settings.roles.of[static_cast<std::size_t>(made->role)].unseen;
-    return asked ? withLooks(*made, scene, onlyLevel, job) : made;
+/// What was made, the level that is new in it where nobody sees it come in, if its role asks for that. The others stay.
+Result<Subject> lookedAt(const Subject& before, Result<Subject> made, const Scene& scene, const JobContext& job) {
+    if (!made || !scene.settings.roles.of[static_cast<std::size_t>(made->role)].unseen)
+        return made;
+    const std::vector<Level>& known = before.mesh().levels;
+    const std::vector<Level>& levels = made->mesh().levels;
+    const auto fresh = std::find_if(levels.begin(), levels.end(), [&known](const Level& l) {
+        return std::none_of(known.begin(), known.end(), [&l](const Level& k) { return k.mesh == l.mesh; });
+    });
+    if (fresh == levels.end())
+        return made;
+    auto looked = lookAtSwitches(*made, scene.statedView(), static_cast<int>(fresh - levels.begin()), job);
+    return looked ? Result<Subject>(std::move(looked->subject)) : Result<Subject>(looked.error());
 }
 
 } // namespace
@@ -146,13 +154,13 @@ void ThinModel::thin(const std::vector<std::uint32_t>& ids, const QString& title
             return state.error();
         const RolePreset preset = presetFor(asked.role, asked.mesh().source().triangles, scene.settings.roles);
         asked.rule.allowPx = preset.allowPx;
-        auto thinned = preset.unseen ? thinUnseen(asked, *state, preset.targets, scene, job.part(0.7, 0.9))
+        auto thinned = preset.unseen ? thinUnseen(asked, *state, preset.targets, scene.statedView(), job.part(0.7, 0.9))
                                      : thinSubject(asked, *state, preset.targets, job.part(0.7, 0.9));
         if (!thinned || preset.cards == 0)
             return thinned;
         CardOptions cards;
         cards.cards = preset.cards;
-        return lookedAt(thicket::addCards(*thinned, cards, job.part(0.9, 0.95)), scene, job.part(0.95, 1));
+        return lookedAt(*thinned, thicket::addCards(*thinned, cards, job.part(0.9, 0.95)), scene, job.part(0.95, 1));
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         if (!sameLevels(now, before))
@@ -360,11 +368,10 @@ void ThinModel::commitLevel(std::uint32_t id, int level, double triangles, bool 
         body.aggregate = state->record->aggregate;
         if (insert) {
             body.levels.insert(body.levels.begin() + static_cast<std::ptrdiff_t>(at), std::move(fresh));
-            return lookedAt(std::move(out), scene, rest, static_cast<int>(at));
+            return lookedAt(before, std::move(out), scene, rest);
         }
         // A pin is let go again and again: until its switch is looked at, it counts as the one in its place did.
-        const Level& was = body.levels[at];
-        fresh.seen = was.visible > 0 ? was.seen * fresh.visible / was.visible : 0;
+        keepSeen(fresh, body.levels[at]);
         body.levels[at] = std::move(fresh);
         return out;
     };
@@ -450,7 +457,8 @@ void ThinModel::addRebuilt(std::uint32_t id, double triangles) {
         auto state = recordFor(before, job.part(0, 0.7));
         if (!state)
             return state.error();
-        return lookedAt(thicket::addRebuilt(before, *state, count, job.part(0.7, 0.9)), scene, job.part(0.9, 1));
+        return lookedAt(before, thicket::addRebuilt(before, *state, count, job.part(0.7, 0.9)), scene,
+                        job.part(0.9, 1));
     };
     m_session.change({id}, std::move(change));
 }
@@ -464,7 +472,7 @@ void ThinModel::addCards(std::uint32_t id, int cards) {
     change.work = [cards](const Subject& before, const Scene& scene, const JobContext& job) {
         CardOptions options;
         options.cards = cards;
-        return lookedAt(thicket::addCards(before, options, job.part(0, 0.8)), scene, job.part(0.8, 1));
+        return lookedAt(before, thicket::addCards(before, options, job.part(0, 0.8)), scene, job.part(0.8, 1));
     };
     m_session.change({id}, std::move(change));
 }
@@ -476,7 +484,7 @@ void ThinModel::addImpostor(std::uint32_t id) {
     Session::Change change{tr("Baking views of %1").arg(toText(found->name)), "Add views to " + found->name,
                            QStringLiteral("views-%1").arg(id)};
     change.work = [](const Subject& before, const Scene& scene, const JobContext& job) {
-        return lookedAt(thicket::addImpostor(before, {}, job.part(0, 0.8)), scene, job.part(0.8, 1));
+        return lookedAt(before, thicket::addImpostor(before, {}, job.part(0, 0.8)), scene, job.part(0.8, 1));
     };
     m_session.change({id}, std::move(change));
 }

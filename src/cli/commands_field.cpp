@@ -47,7 +47,7 @@ Result<void> addMeshes(Scene& scene, const std::vector<fs::path>& files, bool th
             if (!state)
                 return state.error();
             const RolePreset preset = presetFor(role, subject->mesh().source().triangles, scene.settings.roles);
-            auto thinned = preset.unseen ? thinUnseen(*subject, *state, preset.targets, scene, job)
+            auto thinned = preset.unseen ? thinUnseen(*subject, *state, preset.targets, scene.statedView(), job)
                                          : thinSubject(*subject, *state, preset.targets, job);
             if (!thinned)
                 return thinned.error();

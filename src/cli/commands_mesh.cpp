@@ -381,11 +381,10 @@ int thin(const Console& console, const ThinOptions& options) {
         }
         if (options.looks) {
             const auto lookStart = std::chrono::steady_clock::now();
-            Scene alone;
-            alone.settings.view = view;
-            thinned = withLooks(*thinned, alone, std::nullopt, console.job);
-            if (!thinned)
-                return fail(console, ofFile(thinned.error()));
+            auto looked = lookAtSwitches(*thinned, view, std::nullopt, console.job);
+            if (!looked)
+                return fail(console, ofFile(looked.error()));
+            thinned = std::move(looked->subject);
             t.looksMs = msSince(lookStart);
         }
         t.subject = std::move(*thinned);

@@ -60,7 +60,8 @@ Result<void> measureAgain(Subject& subject, const JobContext& job) {
                                           job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
         if (!deviation)
             return deviation.error();
-        const Level measured = levelFrom(level.mesh, *deviation, level.origin);
+        Level measured = levelFrom(level.mesh, *deviation, level.origin);
+        keepSeen(measured, level);
         takeMeasures(level, measured); // what drifted was of the surface before, and is not known of this one
         level.content = levelContent(level);
     }

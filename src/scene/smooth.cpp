@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 #include <limits>
 #include <set>
+#include <utility>
 
 namespace thicket {
 namespace {
@@ -95,45 +96,45 @@ void countAsOff(Level& level, const SwitchRule& rule, const View& view, double m
     level.seen = deviationForPixels(view, rule.allowPx, metres / (rule.importance * view.detail)) * (1 - rule.softBand);
 }
 
-/// A mesh's switches in order. Where one was moved beyond the next, that comes in after it still.
+/// A mesh's switches in order. A level that follows the allowance and that the one before it was moved beyond comes in
+/// after that still. What is fixed by hand is moved only where that is asked.
 /// ERRORS     Cancelled.
-Result<void> smoothMesh(Subject& subject, const View& view, std::optional<int> onlyLevel, const PopOptions& options,
-                        const JobContext& job, std::vector<SmoothedSwitch>& out) {
+Result<void> smoothMesh(Subject& subject, const View& view, std::optional<int> onlyLevel, bool fixedToo,
+                        const PopOptions& options, const JobContext& job, std::vector<SmoothedSwitch>& out) {
     std::vector<Level>& levels = subject.mesh().levels;
+    const auto free = [&](std::size_t i) { return !levels[i].fixed && subject.rule.looks; };
     const ResolvedChain asItWas = chainOf(subject, view);
     std::size_t finer = 0;
     for (std::size_t i = 1; i < levels.size(); ++i) {
         const ResolvedChain chain = chainOf(subject, view);
-        if (asItWas.neverShows(i) || asItWas.beyondReach(i) || !levels[i].mesh || !levels[finer].mesh)
+        const bool overtaken = asItWas.neverShows(i) && !(free(i) && free(i + 1));
+        if (overtaken || asItWas.beyondReach(i) || !levels[i].mesh || !levels[finer].mesh)
             continue;
-        if (onlyLevel && static_cast<int>(i) != *onlyLevel) {
-            finer = i;
+        const std::size_t before = std::exchange(finer, i);
+        if ((onlyLevel && static_cast<int>(i) != *onlyLevel) || (!free(i) && !fixedToo))
             continue;
-        }
         job.report(static_cast<double>(i) / static_cast<double>(levels.size()), lookingFor(i, subject));
-        const bool free = !levels[i].fixed && subject.rule.looks;
         const double from = asItWas.fromMetres[i];
         double start = chain.fromMetres[i];
         double most = kMost * start;
-        if (free) { // where the one before comes in just there, it would not be worth having
-            start = std::max(start, kApart * chain.fromMetres[finer]);
+        if (free(i)) {
+            if (before > 0 && start <= chain.fromMetres[before]) // where that comes in it would not be worth having
+                start = kApart * chain.fromMetres[before];
             most = std::min(most, drawnTo(subject, chain, view));
         }
         const SwitchPlace place{subject.id,
-                                static_cast<int>(finer),
+                                static_cast<int>(before),
                                 static_cast<int>(i),
-                                {levels[finer].mesh, levels[i].mesh, surfacesOf(subject, levels[finer]),
+                                {levels[before].mesh, levels[i].mesh, surfacesOf(subject, levels[before]),
                                  surfacesOf(subject, levels[i]), start, view.pixelScale()}};
         const auto metres = unseenFrom(subject, place, most, options, job);
         if (job.cancelled())
             return cancelledError();
-        // What is seen wherever it is drawn is left for where it hardly is.
-        const double to = metres.value_or(free ? std::max(start, most) : from);
+        const double to = metres.value_or(start);
         out.push_back({static_cast<int>(i), from, to, metres.has_value()});
-        finer = i;
         if (to <= chain.fromMetres[i])
             continue;
-        if (free)
+        if (free(i))
             countAsOff(levels[i], subject.rule, view, to);
         else
             setFixed(subject, i,
@@ -164,7 +165,7 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
     }
     if (!work.subjects.empty() && work.subjects.front().isMesh()) {
         out.subject = work.subjects.front();
-        auto done = smoothMesh(out.subject, work.statedView(), onlyLevel, options, job, out.switches);
+        auto done = smoothMesh(out.subject, work.statedView(), onlyLevel, true, options, job, out.switches);
         return done ? Result<Smoothing>(std::move(out)) : Result<Smoothing>(done.error());
     }
     std::set<int> looked;
@@ -192,22 +193,12 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
     return out;
 }
 
-namespace {
-
-Result<Smoothing> smoothAlone(const Subject& mesh, const Scene& scene, std::optional<int> onlyLevel,
-                              const JobContext& job) {
-    Scene alone;
-    alone.settings = scene.settings;
-    alone.subjects = {mesh};
-    return smoothLater(alone, mesh.id, onlyLevel, {}, job);
-}
-
-} // namespace
-
-Result<Subject> withLooks(const Subject& mesh, const Scene& scene, std::optional<int> onlyLevel,
-                          const JobContext& job) {
-    auto made = smoothAlone(mesh, scene, onlyLevel, job);
-    return made ? Result<Subject>(std::move(made->subject)) : Result<Subject>(made.error());
+Result<Smoothing> lookAtSwitches(const Subject& mesh, const View& view, std::optional<int> onlyLevel,
+                                 const JobContext& job) {
+    Smoothing out{mesh, {}};
+    auto done =
+        mesh.rule.looks ? smoothMesh(out.subject, view, onlyLevel, false, {}, job, out.switches) : Result<void>();
+    return done ? Result<Smoothing>(std::move(out)) : Result<Smoothing>(done.error());
 }
 
 } // namespace thicket

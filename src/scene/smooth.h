@@ -34,9 +34,13 @@ Subject withSwitchAt(const Scene& scene, const SwitchPlace& place, double metres
 Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t subject, std::optional<int> onlyLevel,
                               const PopOptions& options, const JobContext& job);
 
-/// Looks at the switches of a mesh whose levels were just made, by itself, and says of each level what it has to count
-/// as off. Those that are seen wherever they were looked at stay where they are.
+/// Looks at the switches of a mesh whose levels were just made, and says of each level what it has to count as off. Those
+/// that are seen wherever they were looked at stay, and so do those that were set by hand. Nothing is done where its
+/// rule goes by surfaces alone.
+/// view       the stated one.
+/// onlyLevel  only the switch to this level.
 /// ERRORS     Cancelled.
-Result<Subject> withLooks(const Subject& mesh, const Scene& scene, std::optional<int> onlyLevel, const JobContext& job);
+Result<Smoothing> lookAtSwitches(const Subject& mesh, const View& view, std::optional<int> onlyLevel,
+                                 const JobContext& job);
 
 } // namespace thicket

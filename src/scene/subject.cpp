@@ -167,6 +167,10 @@ void takeMeasures(Level& to, const Level& from) {
     to.driftDegrees = from.driftDegrees;
 }
 
+void keepSeen(Level& made, const Level& was) {
+    made.seen = was.visible > 0 ? was.seen * made.visible / was.visible : was.seen;
+}
+
 Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin) {
     Level level;
     level.triangles = mesh->triangleCount();

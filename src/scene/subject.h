@@ -249,6 +249,8 @@ bool careIsNewer(const Subject& subject);
 void refreshSubject(Subject& subject);
 /// Takes over all that was measured of a level.
 void takeMeasures(Level& to, const Level& from);
+/// What is made in place of a level counts as off in proportion to it, until its switch is looked at.
+void keepSeen(Level& made, const Level& was);
 /// A level made from a mesh and what was measured of it.
 Level levelFrom(std::shared_ptr<const Mesh> mesh, const Deviation& deviation, LevelOrigin origin);
 /// Hash of a level's mesh and of the pictures and materials that are its own.

@@ -365,6 +365,7 @@ Result<Subject> recutLevels(const Subject& subject, const ThinState& state, cons
         if (auto judged = judgeLevels(subject, state, {&made, 1}, job); !judged)
             return judged.error();
         made.fixed = out.mesh().levels[i].fixed;
+        keepSeen(made, out.mesh().levels[i]);
         made.materials = out.mesh().levels[i].materials;
         if (made.materials.any())
             if (auto dressed = dressLevel(subject, made, made.mesh, job); !dressed)
@@ -409,6 +410,7 @@ Result<Subject> measureLevels(const Subject& subject, const JobContext& job) {
         Level measured = levelFrom(out.mesh().levels[i].mesh, *deviation, out.mesh().levels[i].origin);
         measured.locked = out.mesh().levels[i].locked;
         measured.fixed = out.mesh().levels[i].fixed;
+        keepSeen(measured, out.mesh().levels[i]);
         out.mesh().levels[i] = std::move(measured);
     }
     return out;

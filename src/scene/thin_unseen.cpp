@@ -45,13 +45,6 @@ std::optional<std::uint32_t> cutUnseen(const Subject& subject, const Record& rec
     return out;
 }
 
-Result<Smoothing> switchesLookedAt(const Subject& mesh, const Scene& scene, const JobContext& job) {
-    Scene alone;
-    alone.settings = scene.settings;
-    alone.subjects = {mesh};
-    return smoothLater(alone, mesh.id, std::nullopt, {}, job);
-}
-
 /// Levels that are never drawn go, and those that are seen to come in wherever they are; one lighter than the source
 /// stays. Returns whether any went.
 bool dropUseless(Subject& subject, const std::vector<SmoothedSwitch>& switches, const View& view) {
@@ -116,23 +109,22 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
 } // namespace
 
 Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const std::vector<LevelTarget>& targets,
-                           const Scene& scene, const JobContext& job) {
+                           const View& view, const JobContext& job) {
     auto made = thinSubject(mesh, state, targets, job.part(0, 0.4));
-    if (!made)
+    if (!made || !mesh.rule.looks)
         return made;
     const bool spread = std::any_of(targets.begin(), targets.end(),
                                     [](const LevelTarget& t) { return t.kind == TargetKind::VisibleOfRadius; });
-    const View view = scene.statedView();
     if (spread) {
         auto levels = unseenLevels(*made, state, view, job.part(0.4, 0.7));
         if (!levels)
             return levels.error();
         made->mesh().levels = std::move(*levels);
     }
-    auto looked = switchesLookedAt(*made, scene, job.part(0.7, 0.95));
+    auto looked = lookAtSwitches(*made, view, std::nullopt, job.part(0.7, 0.95));
     // What comes after one that went is seen beside another one now.
     while (looked && spread && dropUseless(looked->subject, looked->switches, view))
-        looked = switchesLookedAt(looked->subject, scene, job.part(0.95, 1));
+        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(0.95, 1));
     return looked ? Result<Subject>(std::move(looked->subject)) : Result<Subject>(looked.error());
 }
 

@@ -6,11 +6,12 @@
 namespace thicket {
 
 /// Thins to a role's targets so that switches go unseen where the role wants them: a level that is seen from farther than
-/// its surface is off by is cut again, heavier by as much, and looked at again. The lightest stays where it is worth
-/// having far away.
-/// REQUIRES   as thinSubject.
-/// ERRORS     as thinSubject.
+/// its surface is off by is cut heavier, the lightest found that is not; where none is worth having it comes in farther
+/// away, and another one half-way where the gap is wide. Levels that never show, or are seen wherever they come in, are
+/// left out. As thinSubject where the rule goes by surfaces alone.
+/// view       the stated one.
+/// REQUIRES, ERRORS   as thinSubject.
 Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const std::vector<LevelTarget>& targets,
-                           const Scene& scene, const JobContext& job);
+                           const View& view, const JobContext& job);
 
 } // namespace thicket

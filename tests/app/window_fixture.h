@@ -4,6 +4,7 @@
 #include "app/main_window.h"
 #include "base/file.h"
 #include "io/ship/write_glb.h"
+#include "support/roles.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
@@ -32,11 +33,7 @@ class WindowTest : public ::testing::Test {
 protected:
     void SetUp() override {
         window = std::make_unique<MainWindow>();
-        // Most tests are no matter of looks, and levels are made several times sooner without.
-        RoleRules sooner = window->bench().session.scene().settings.roles;
-        for (RoleRule& rule : sooner.of)
-            rule.unseen = false;
-        window->bench().thin.setRolesForNew(sooner);
+        window->bench().thin.setRolesForNew(test::rolesBySurfaces());
         window->resize(1280, 800);
         window->show();
         ASSERT_TRUE(QTest::qWaitForWindowExposed(window.get()));

@@ -1158,10 +1158,15 @@ TEST_F(WindowTest, a_role_is_changed_and_thinning_follows_it) {
             if (box->accessibleName() == QStringLiteral("Working piece, cards at the end"))
                 box->show(3);
         }
+        for (QCheckBox* box : dialog->findChildren<QCheckBox*>())
+            if (box->accessibleName() == QStringLiteral("Horizon, come in unseen"))
+                box->click();
         dialog->accept();
     });
     QTest::mouseClick(edit, Qt::LeftButton);
     EXPECT_EQ(window->bench().session.scene().settings.roles.of[1].levels, 2);
+    EXPECT_TRUE(window->bench().session.scene().settings.roles.of[4].unseen);
+    EXPECT_FALSE(window->bench().session.scene().settings.roles.of[1].unseen);
     QApplication::setActiveWindow(window.get());
     QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);
     waitForJobs();

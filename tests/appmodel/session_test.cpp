@@ -4,6 +4,7 @@
 #include "appmodel/workbench.h"
 #include "base/file.h"
 #include "io/ship/write_glb.h"
+#include "support/roles.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
@@ -21,6 +22,8 @@ class SessionTest : public ::testing::Test {
 protected:
     TempFolder folder;
     Workbench bench;
+
+    SessionTest() { bench.thin.setRolesForNew(test::rolesBySurfaces()); }
 
     Session& session() { return bench.session; }
     Document& document() { return bench.session.document; }

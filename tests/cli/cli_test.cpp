@@ -247,6 +247,43 @@ TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
         EXPECT_TRUE(ran.json()["subjects"][0]["timings"].contains(key)) << key;
 }
 
+TEST(Cli, thin_places_switches_where_they_go_unseen_where_that_is_asked) {
+    const TempFolder folder;
+    // Stripes show every texel that slides.
+    Surfaces surfaces = shapes::white();
+    Pixels stripes{128, 128, {}};
+    for (int i = 0; i < 128 * 128; ++i) {
+        const std::uint8_t value = i % 128 / 8 % 2 == 0 ? 30 : 220;
+        stripes.rgba.insert(stripes.rgba.end(), {value, value, value, 255});
+    }
+    surfaces.images = {encodePng(stripes, "stripes")};
+    surfaces.materials[0].baseColorImage = 0;
+    const fs::path in = folder.path() / "striped.glb";
+    ASSERT_TRUE(writeFile(in, encodeGlb("striped", {std::make_shared<const Mesh>(shapes::texturedSphere(48, 24))},
+                                        surfaces, GlbLevels::Named, {})));
+    const auto levels = [&](std::vector<std::string> extra) {
+        std::vector<std::string> args{"thin",     in.string(), "-o",    (folder.path() / "o.glb").string(),
+                                      "--ratios", "0.4,0.1",   "--json"};
+        args.insert(args.end(), extra.begin(), extra.end());
+        const Ran ran = run(args);
+        EXPECT_EQ(ran.code, 0) << ran.err;
+        EXPECT_EQ(ran.json()["subjects"][0]["timings"]["looks_ms"].get<double>() > 0, !extra.empty());
+        return ran.json()["subjects"][0]["levels"];
+    };
+    const auto plain = levels({});
+    const auto looked = levels({"--looks"});
+    ASSERT_EQ(looked.size(), plain.size());
+    bool farther = false;
+    for (std::size_t i = 1; i < looked.size(); ++i) {
+        EXPECT_EQ(looked[i]["triangles"], plain[i]["triangles"]) << "the counts are those asked for";
+        EXPECT_FALSE(plain[i]["deviation"].contains("seen"));
+        EXPECT_GE(looked[i]["switch_distance"].get<double>(), plain[i]["switch_distance"].get<double>());
+        farther |= looked[i]["deviation"].contains("seen");
+    }
+    EXPECT_TRUE(farther);
+    EXPECT_GT(looked[2]["switch_distance"].get<double>(), looked[1]["switch_distance"].get<double>());
+}
+
 TEST(Cli, thin_takes_every_kind_of_target) {
     const TempFolder folder;
     const std::string in = ballFile(folder.path(), "ball.glb", 40).string();

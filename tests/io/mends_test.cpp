@@ -124,12 +124,14 @@ TEST(Mends, keep_cut_levels_and_measure_them_anew) {
     ASSERT_TRUE(state);
     auto thinned = thinSubject(subject, *state, {{TargetKind::ShareOfFirst, 0.2}}, {});
     ASSERT_TRUE(thinned);
+    thinned->mesh().levels[1].seen = 2 * thinned->mesh().levels[1].visible;
     const Subject mended = mendedBy(*thinned, {{MendKind::Unit, 0.001}, {MendKind::Specks, kSpeckShare}});
     ASSERT_EQ(mended.mesh().levels.size(), 2U);
     const Level& level = mended.mesh().levels[1];
     EXPECT_EQ(level.triangles, thinned->mesh().levels[1].triangles);
     EXPECT_NE(level.content, thinned->mesh().levels[1].content);
     EXPECT_LT(level.deviation, 0.2);
+    EXPECT_NEAR(level.seen, 2 * level.visible, 1e-9 * level.visible) << "in the unit and in proportion";
     EXPECT_TRUE(mended.mesh().curve.triangles.empty()) << "it was another surface's";
     EXPECT_FALSE(state->fits(mended)) << "a record of before is not cut from any more";
 }

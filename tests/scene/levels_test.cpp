@@ -103,6 +103,7 @@ TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {
     auto thinned = thinSubject(s, *plain, presetFor(Role::WorkingPiece, s.mesh().levels[0].triangles).targets, {});
     ASSERT_TRUE(thinned);
     thinned->mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, 7};
+    thinned->mesh().levels[1].seen = 3 * thinned->mesh().levels[1].visible;
     thinned->mesh().levels[2].locked = true;
     const auto locked = thinned->mesh().levels[2].mesh;
     CareStroke stroke;
@@ -120,6 +121,8 @@ TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {
     EXPECT_EQ(again->mesh().levels[2].mesh, locked);
     EXPECT_EQ(again->mesh().levels[1].fixed, thinned->mesh().levels[1].fixed);
     EXPECT_NE(again->mesh().levels[1].content, thinned->mesh().levels[1].content);
+    EXPECT_NEAR(again->mesh().levels[1].seen, 3 * again->mesh().levels[1].visible, 1e-12)
+        << "it counts as off in proportion until it is looked at";
     EXPECT_LE(again->mesh().levels[1].triangles, thinned->mesh().levels[1].triangles);
     EXPECT_GT(again->mesh().levels[1].triangles, 0.95 * thinned->mesh().levels[1].triangles);
 }

@@ -407,19 +407,20 @@ TEST(Smooth, a_switch_that_follows_the_allowance_goes_on_to_do_so) {
     Scene scene = ballScene();
     Subject& s = scene.subjects[0];
     for (Level& level : s.mesh().levels) // so that all are seen where they come in
-        level.visible *= 0.25;
+        level.visible *= 0.5;
     const auto places = switchesOf(scene);
     ASSERT_EQ(places.size(), 2U);
     ASSERT_FALSE(scoreSwitch(s, places[0], {}, {})->unseen(s.rule.allowPx));
-    const auto looked = withLooks(s, scene, std::nullopt, {});
-    ASSERT_TRUE(looked);
-    scene.subjects = {*looked};
+    const auto made = lookAtSwitches(s, scene.statedView(), std::nullopt, {});
+    ASSERT_TRUE(made);
+    const Subject looked = made->subject;
+    scene.subjects = {looked};
     const auto after = switchesOf(scene);
     ASSERT_EQ(after.size(), 2U) << "each is still worth having";
     for (std::size_t i = 0; i < 2; ++i) {
-        EXPECT_FALSE(looked->mesh().levels[i + 1].fixed);
+        EXPECT_FALSE(looked.mesh().levels[i + 1].fixed);
         EXPECT_GT(after[i].key.metres, places[i].key.metres);
-        EXPECT_TRUE(scoreSwitch(*looked, after[i], {}, {})->unseen(s.rule.allowPx)) << i;
+        EXPECT_TRUE(scoreSwitch(looked, after[i], {}, {})->unseen(s.rule.allowPx)) << i;
     }
     // A fit may loosen it, and by surfaces alone it is where it was.
     Subject& now = scene.subjects[0];
@@ -432,12 +433,12 @@ TEST(Smooth, a_switch_that_follows_the_allowance_goes_on_to_do_so) {
     now.rule.looks = true;
     now.rule.softBand = 0.2;
     EXPECT_NEAR(switchesOf(scene)[0].key.metres, after[0].key.metres / 0.8, 1e-9);
-    const auto again = withLooks(now, scene, std::nullopt, {});
+    const auto again = lookAtSwitches(now, scene.statedView(), std::nullopt, {});
     ASSERT_TRUE(again);
-    EXPECT_EQ(again->mesh().levels[1].seen, now.mesh().levels[1].seen) << "what is unseen stays";
+    EXPECT_EQ(again->subject.mesh().levels[1].seen, now.mesh().levels[1].seen) << "what is unseen stays";
 }
 
-TEST(Smooth, what_is_seen_wherever_it_is_drawn_is_left_for_where_it_hardly_is) {
+TEST(Smooth, what_is_seen_wherever_it_is_looked_at_stays) {
     Scene scene = ballScene();
     Subject& s = scene.subjects[0];
     Level& last = s.mesh().levels[2];
@@ -445,14 +446,66 @@ TEST(Smooth, what_is_seen_wherever_it_is_drawn_is_left_for_where_it_hardly_is) {
     red->materials.resize(1);
     red->materials[0].baseColor = {1, 0, 0, 1};
     last.surfaces = red; // of another colour it is seen at any size
+    const double from = switchesOf(scene)[1].key.metres;
     const auto made = smoothLater(scene, s.id, 2, quick(), {});
     ASSERT_TRUE(made);
     ASSERT_EQ(made->switches.size(), 1U);
     EXPECT_FALSE(made->switches[0].unseen);
+    EXPECT_EQ(made->switches[0].toMetres, from);
+    scene.subjects = {made->subject};
+    EXPECT_EQ(switchesOf(scene)[1].key.metres, from);
+}
+
+TEST(Smooth, looks_leave_alone_what_is_set_by_hand_and_what_is_not_asked_for) {
+    Scene scene = ballScene();
+    Subject& s = scene.subjects[0];
     const View view = scene.statedView();
-    const double low = distanceWhere(s.rule, s.radius, s.rule.cullBelowPx / view.lines, view);
-    const double from = made->switches[0].fromMetres;
-    EXPECT_NEAR(made->switches[0].toMetres, std::max(from, std::min(low, 16 * from)), 1e-6 * from);
+    for (Level& level : s.mesh().levels)
+        level.visible *= 0.5;
+    const auto places = switchesOf(scene);
+    ASSERT_FALSE(scoreSwitch(s, places[0], {}, {})->unseen(s.rule.allowPx));
+    // Only the second, though the first is seen as well.
+    const auto second = lookAtSwitches(s, view, 2, {});
+    ASSERT_TRUE(second);
+    ASSERT_EQ(second->switches.size(), 1U);
+    EXPECT_EQ(second->subject.mesh().levels[1].seen, 0);
+    EXPECT_GT(second->subject.mesh().levels[2].seen, 0);
+    // By hand: neither in looks nor in what follows it.
+    s.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, places[0].key.metres};
+    const auto by = lookAtSwitches(s, view, std::nullopt, {});
+    ASSERT_TRUE(by);
+    ASSERT_EQ(by->switches.size(), 1U) << "it is seen, and stays where the hand set it";
+    EXPECT_EQ(by->switches[0].level, 2);
+    EXPECT_EQ(by->subject.mesh().levels[1].fixed, s.mesh().levels[1].fixed);
+    EXPECT_EQ(by->subject.mesh().levels[1].seen, 0);
+    // Where surfaces alone decide nothing is looked at.
+    s.mesh().levels[1].fixed.reset();
+    s.rule.looks = false;
+    const auto none = lookAtSwitches(s, view, std::nullopt, {});
+    ASSERT_TRUE(none);
+    EXPECT_TRUE(none->switches.empty());
+    EXPECT_EQ(none->subject.mesh().levels[2].seen, 0);
+}
+
+TEST(Smooth, a_level_that_the_one_before_was_moved_beyond_comes_in_after_it) {
+    Scene scene = ballScene();
+    Subject& s = scene.subjects[0];
+    s.mesh().levels[1].seen = 3 * s.mesh().levels[2].visible; // as if it were seen from far beyond the second
+    ASSERT_EQ(switchesOf(scene).size(), 1U);
+    const auto made = lookAtSwitches(s, scene.statedView(), std::nullopt, {});
+    ASSERT_TRUE(made);
+    scene.subjects = {made->subject};
+    const auto places = switchesOf(scene);
+    ASSERT_EQ(places.size(), 2U);
+    EXPECT_GE(places[1].key.metres, 1.1 * places[0].key.metres * (1 - 1e-9));
+    for (const SwitchPlace& place : places)
+        EXPECT_TRUE(scoreSwitch(made->subject, place, {}, {})->unseen(s.rule.allowPx)) << place.level;
+    // Set by hand beyond the second, the first never shows, and stays so.
+    s.mesh().levels[1].seen = 0;
+    s.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, 2 * places[1].key.metres};
+    const auto hidden = lookAtSwitches(s, scene.statedView(), std::nullopt, {});
+    scene.subjects = {hidden->subject};
+    EXPECT_EQ(switchesOf(scene).size(), 1U);
 }
 
 TEST(Smooth, roles_cut_levels_that_go_unseen_where_the_role_wants_them) {
@@ -483,9 +536,9 @@ TEST(Smooth, roles_cut_levels_that_go_unseen_where_the_role_wants_them) {
     for (const SwitchPlace& place : switchesOf(scene))
         seen += scoreSwitch(scene.subjects[0], place, {}, {})->unseen(s.rule.allowPx) ? 0 : 1;
     EXPECT_GT(seen, 0U) << "by its surface alone checks are seen to move";
-    scene.subjects = {*withLooks(scene.subjects[0], scene, std::nullopt, {})};
+    scene.subjects = {lookAtSwitches(scene.subjects[0], scene.statedView(), std::nullopt, {})->subject};
     const double moved = switchesOf(scene)[0].key.metres;
-    const auto made = thinUnseen(s, *state, preset.targets, scene, {});
+    const auto made = thinUnseen(s, *state, preset.targets, scene.statedView(), {});
     ASSERT_TRUE(made);
     scene.subjects = {*made};
     const auto places = switchesOf(scene);
@@ -496,9 +549,30 @@ TEST(Smooth, roles_cut_levels_that_go_unseen_where_the_role_wants_them) {
     for (std::size_t i = 1; i < levels.size(); ++i)
         EXPECT_LT(levels[i].triangles, levels[i - 1].triangles);
     EXPECT_LE(places[0].key.metres, moved) << "heavier rather than farther away";
+    // What is set by hand and locked stays as it is, and by surfaces alone levels are those of the surface.
+    Subject kept = *made;
+    kept.mesh().levels[1].locked = true;
+    kept.mesh().levels[1].fixed = FixedSwitch{DecideBy::Distance, 3};
+    const auto again = thinUnseen(kept, *state, preset.targets, scene.statedView(), {});
+    ASSERT_TRUE(again);
+    const auto same =
+        std::find_if(again->mesh().levels.begin(), again->mesh().levels.end(), [](const Level& l) { return l.locked; });
+    ASSERT_NE(same, again->mesh().levels.end());
+    EXPECT_EQ(same->mesh, kept.mesh().levels[1].mesh);
+    EXPECT_EQ(same->fixed, kept.mesh().levels[1].fixed);
+    s.rule.looks = false;
+    const auto surfaceOnly = thinUnseen(s, *state, preset.targets, scene.statedView(), {});
+    const auto plain = thinSubject(s, *state, preset.targets, {});
+    ASSERT_EQ(surfaceOnly->mesh().levels.size(), plain->mesh().levels.size());
+    for (std::size_t i = 1; i < plain->mesh().levels.size(); ++i) {
+        EXPECT_EQ(surfaceOnly->mesh().levels[i].triangles, plain->mesh().levels[i].triangles);
+        EXPECT_EQ(surfaceOnly->mesh().levels[i].seen, 0);
+    }
+    s.rule.looks = true;
     std::stop_source stop;
     stop.request_stop();
-    EXPECT_EQ(thinUnseen(s, *state, preset.targets, scene, {stop.get_token(), {}}).error().code, ErrorCode::Cancelled);
+    EXPECT_EQ(thinUnseen(s, *state, preset.targets, scene.statedView(), {stop.get_token(), {}}).error().code,
+              ErrorCode::Cancelled);
 }
 
 TEST(Smooth, moves_the_switch_of_a_field_and_leaves_its_meshes_alone) {

@@ -82,7 +82,15 @@ void SwitchRow::refresh() {
         m_others->setText(distanceText(from) + QStringLiteral(" · ") + pixelText(error) + tr(" off"));
         break;
     }
-    m_clear->setVisible(s->mesh().levels[at].fixed.has_value());
+    const Level& level = s->mesh().levels[at];
+    const bool byLooks = !level.fixed && level.counted(s->rule) > level.decisive(s->rule);
+    if (byLooks)
+        m_others->setText(m_others->text() + tr(" · by looks"));
+    m_others->setToolTip(byLooks
+                             ? tr("Nearer than this the switch would be seen, though its surface is off by less than "
+                                  "is allowed.\nLooks count, below, takes that away")
+                             : QString());
+    m_clear->setVisible(level.fixed.has_value());
 }
 
 SwitchPanel::SwitchPanel(Workbench& bench, QWidget* parent) : Panel(tr("When to switch"), parent), m_bench(bench) {
