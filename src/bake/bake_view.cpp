@@ -12,6 +12,14 @@ std::uint8_t unitByte(double value) {
     return static_cast<std::uint8_t>(std::lround(std::clamp(0.5 + 0.5 * value, 0.0, 1.0) * 255));
 }
 
+/// Of the light that a surface of one normal gives back, what one gives back whose normals scatter: their mean is so
+/// long. A third of the light comes from all around, the rest at a mean angle from where the mean normal points.
+double litShare(double length) {
+    constexpr double kAround = 0.35;
+    constexpr double kTowards = (1 - kAround) * 2 / 3;
+    return (kAround + kTowards * length) / (kAround + kTowards);
+}
+
 /// One texel: mean colour, normal and depth of the rays that met something, and their share.
 void bakeTexel(const Appearance& from, const BakedView& view, const Vec3d& centre, double away, int x, int y,
                int samples, bool depth, double reach, std::uint8_t* color, std::uint8_t* normal) {
@@ -37,8 +45,9 @@ void bakeTexel(const Appearance& from, const BakedView& view, const Vec3d& centr
     normal[0] = unitByte(n.dot(view.right));
     normal[1] = unitByte(n.dot(view.up));
     normal[2] = unitByte(std::max(n.dot(view.facing), 0.05));
+    const double lit = met > 0 ? litShare(size / met) : 0;
     for (int i = 0; i < 3; ++i)
-        color[i] = met > 0 ? toSrgb(sum[i] / static_cast<float>(met)) : 0;
+        color[i] = met > 0 ? toSrgb(static_cast<float>(lit) * sum[i] / static_cast<float>(met)) : 0;
 }
 
 } // namespace
@@ -54,6 +63,33 @@ void bakeView(const Appearance& from, const BakedView& view, const Vec3d& centre
                           normal.at(view.left + x, view.top + y));
         }
     });
+}
+
+void spreadCover(Pixels& color, const BakedView& view) {
+    // What is over of a row and of the next, with a place on each side.
+    std::vector<float> over(static_cast<std::size_t>(view.wide) + 2, 0.0F);
+    std::vector<float> next = over;
+    for (int y = 0; y < view.tall; ++y) {
+        const int step = y % 2 == 0 ? 1 : -1;
+        for (int k = 0; k < view.wide; ++k) {
+            const int x = step > 0 ? k : view.wide - 1 - k;
+            const auto at = static_cast<std::size_t>(x + 1);
+            const auto ahead = static_cast<std::size_t>(x + 1 + step);
+            const auto behind = static_cast<std::size_t>(x + 1 - step);
+            std::uint8_t& alpha = color.at(view.left + x, view.top + y)[3];
+            // Nothing is set where nothing was: an outline does not grow.
+            const float wanted = static_cast<float>(alpha) / 255 + over[at];
+            const bool solid = alpha > 0 && wanted >= 0.5F;
+            const float left = wanted - (solid ? 1.0F : 0.0F);
+            alpha = solid ? 255 : 0;
+            over[ahead] += left * 7 / 16;
+            next[behind] += left * 3 / 16;
+            next[at] += left * 5 / 16;
+            next[ahead] += left / 16;
+        }
+        std::swap(over, next);
+        std::fill(next.begin(), next.end(), 0.0F);
+    }
 }
 
 Pixels flatNormals(int width, int height) {

@@ -18,12 +18,18 @@ struct BakedView {
     int tall = 0;
 };
 
-/// Casts samples^2 rays a texel. `color`: mean colour with cover as alpha; `normal`: by the view's own frame, with
-/// alpha 255, or, when `depth`, how far in front of the rectangle the surface is: 128 on it, 255 and 1 at `reach`.
+/// Casts samples^2 rays a texel. `color`: mean colour, darker where normals scatter, with cover as alpha; `normal`: by the
+/// view's own frame, with alpha 255, or, when `depth`, how far in front of the rectangle the surface is: 128 on it, 255 and
+/// 1 at `reach`.
 /// ERRORS     none; what is written once the job is cancelled is of no use.
 /// THREADS    uses all cores.
 void bakeView(const Appearance& from, const BakedView& view, const Vec3d& centre, int samples, bool depth, double reach,
               const JobContext& job, Pixels& color, Pixels& normal);
+
+/// Makes each texel of a view solid or clear, so that as much of every place is solid as was covered: what is woven, or
+/// finer than a texel, is seen through as much as it was. Alpha is 255 or 0 then.
+/// SOURCE     Floyd & Steinberg 1976 (error diffusion), to and fro.
+void spreadCover(Pixels& color, const BakedView& view);
 
 /// A flat normal everywhere.
 Pixels flatNormals(int width, int height);

@@ -68,6 +68,7 @@ Result<BakedLevel> bakeCards(const Mesh& mesh, const Surfaces& surfaces, const C
             return cancelledError();
         const int from2 = card.left - kGutter / 2;
         bleedColors(color, from2, card.left + card.wide + kGutter / 2);
+        spreadCover(color, card);
     }
 
     BakedLevel out;

@@ -20,8 +20,8 @@ struct BakedLevel {
     float cutoff = 0.5F;             ///< of the alpha test, chosen so that the cover holds in the mipmaps
 };
 
-/// Casts rays at the mesh from the front of each card. Colour with cover as alpha, normals by the card's own frame, one
-/// picture of each for all cards with a gutter between them; colours run on into what is not covered.
+/// Casts rays at the mesh from the front of each card. Colour with alpha as in spreadCover, normals by the card's own
+/// frame, one picture of each for all cards with a gutter between them; colours run on into what is not covered.
 /// ERRORS     Cancelled.
 /// COST       cards * texels^2 * samples^2 rays, then those of the silhouettes.
 /// THREADS    uses all cores.

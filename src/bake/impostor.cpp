@@ -92,6 +92,8 @@ Result<BakedImpostor> bakeImpostor(const Mesh& mesh, const Surfaces& surfaces, c
             return cancelledError();
     }
     bleedColors(color, 0, side);
+    for (int view = 0; view < views; ++view)
+        spreadCover(color, viewOf(grid, view));
     out.level.cutoff = coverageCutoff(color, 2);
     Material material;
     material.name = "views";

@@ -36,9 +36,9 @@ struct BakedImpostor {
     ViewGrid grid;
 };
 
-/// Bakes colour with cover, and normals by the view's own frame with the depth in front of the rectangle as alpha (128
-/// on it; 255 and 1 at `grid.half` before and behind). Outlines are compared from directions between the views too,
-/// each time with the nearest view.
+/// Bakes colour with alpha as in spreadCover, and normals by the view's own frame with the depth in front of the rectangle
+/// as alpha (128 on it; 255 and 1 at `grid.half` before and behind). Outlines are compared from directions between the
+/// views too, each time with the nearest view.
 /// ERRORS     Cancelled.
 /// COST       across^2 * texels^2 * samples^2 rays.
 /// THREADS    uses all cores.

@@ -227,41 +227,82 @@ void bleedColors(Pixels& pixels, int left, int right) {
         }
 }
 
-float coverageCutoff(const Pixels& pixels, int mips) {
-    std::vector<std::vector<float>> levels;
-    std::vector<float> alpha;
-    for (std::size_t i = 3; i < pixels.rgba.size(); i += 4)
-        alpha.push_back(static_cast<float>(pixels.rgba[i]) / 255);
-    int width = pixels.width;
-    int height = pixels.height;
-    double truth = 0;
-    for (const float a : alpha)
-        truth += static_cast<double>(a) / static_cast<double>(alpha.size());
-    for (int m = 0; m <= mips && width > 1 && height > 1; ++m) {
-        levels.push_back(alpha);
-        std::vector<float> half(static_cast<std::size_t>(width / 2) * static_cast<std::size_t>(height / 2));
-        for (int y = 0; y < height / 2; ++y)
-            for (int x = 0; x < width / 2; ++x) {
-                const auto at = [&](int dx, int dy) {
-                    return alpha[static_cast<std::size_t>((2 * y + dy) * width + 2 * x + dx)];
-                };
-                half[static_cast<std::size_t>(y * (width / 2) + x)] = (at(0, 0) + at(1, 0) + at(0, 1) + at(1, 1)) / 4;
-            }
-        width /= 2;
-        height /= 2;
-        alpha = std::move(half);
+namespace {
+
+struct AlphaMap {
+    int width = 0;
+    int height = 0;
+    std::vector<std::uint8_t> alpha;
+
+    [[nodiscard]] std::uint8_t at(int x, int y) const {
+        return alpha[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)];
     }
-    for (std::vector<float>& level : levels)
-        std::sort(level.begin(), level.end());
+    [[nodiscard]] AlphaMap halved() const {
+        AlphaMap out{width / 2, height / 2, {}};
+        out.alpha.reserve(static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));
+        for (int y = 0; y < out.height; ++y)
+            for (int x = 0; x < out.width; ++x)
+                out.alpha.push_back(static_cast<std::uint8_t>(
+                    (at(2 * x, 2 * y) + at(2 * x + 1, 2 * y) + at(2 * x, 2 * y + 1) + at(2 * x + 1, 2 * y + 1) + 2) /
+                    4));
+        return out;
+    }
+    /// How much of it has at least so much alpha as is said, when it is drawn with filtering between texels: a share for
+    /// each of 0..255.
+    [[nodiscard]] std::array<double, 256> shares() const {
+        // Between the middles of four texels, at so many places along each side.
+        constexpr int kPlaces = 8;
+        std::array<std::size_t, 256> count{};
+        for (int y = 0; y + 1 < height; ++y)
+            for (int x = 0; x + 1 < width; ++x) {
+                const int a = at(x, y);
+                const int b = at(x + 1, y);
+                const int c = at(x, y + 1);
+                const int d = at(x + 1, y + 1);
+                if (a == b && a == c && a == d) {
+                    count[static_cast<std::size_t>(a)] += std::size_t{kPlaces} * kPlaces;
+                    continue;
+                }
+                for (int v = 1; v < 2 * kPlaces; v += 2)
+                    for (int u = 1; u < 2 * kPlaces; u += 2) {
+                        constexpr int kAll = 2 * kPlaces;
+                        const int sum = (a * (kAll - u) + b * u) * (kAll - v) + (c * (kAll - u) + d * u) * v;
+                        ++count[static_cast<std::size_t>(sum / (kAll * kAll))];
+                    }
+            }
+        std::array<double, 256> out{};
+        const double all = std::max(1.0, static_cast<double>(width - 1) * (height - 1) * kPlaces * kPlaces);
+        std::size_t above = 0;
+        for (std::size_t i = out.size(); i-- > 0;) {
+            above += count[i];
+            out[i] = static_cast<double>(above) / all;
+        }
+        return out;
+    }
+};
+
+} // namespace
+
+float coverageCutoff(const Pixels& pixels, int mips) {
+    AlphaMap map{pixels.width, pixels.height, {}};
+    double truth = 0;
+    for (std::size_t i = 3; i < pixels.rgba.size(); i += 4) {
+        map.alpha.push_back(pixels.rgba[i]);
+        truth += pixels.rgba[i] / 255.0;
+    }
+    truth /= static_cast<double>(std::max<std::size_t>(map.alpha.size(), 1));
+    std::vector<std::array<double, 256>> levels;
+    for (int m = 0; m <= mips && map.width > 1 && map.height > 1; ++m) {
+        levels.push_back(map.shares());
+        map = map.halved();
+    }
     float best = 0.5F;
     double least = HUGE_VAL;
     for (int step = 2; step <= 90; ++step) {
         const float cutoff = static_cast<float>(step) / 100;
         double off = 0;
-        for (const std::vector<float>& level : levels) {
-            const auto passing = level.end() - std::lower_bound(level.begin(), level.end(), cutoff);
-            off += std::abs(static_cast<double>(passing) / static_cast<double>(level.size()) - truth);
-        }
+        for (const std::array<double, 256>& level : levels)
+            off += std::abs(level[static_cast<std::size_t>(std::ceil(cutoff * 255))] - truth);
         if (off < least) {
             least = off;
             best = cutoff;

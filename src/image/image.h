@@ -54,7 +54,7 @@ Pixels halveImage(const Pixels& pixels, bool plain);
 void bleedColors(Pixels& pixels, int left, int right);
 
 /// The alpha test that keeps the share of the picture that is covered closest to the true one over the first `mips`
-/// mipmaps (box-filtered). 0.02..0.9.
+/// mipmaps (box-filtered), drawn with filtering between texels. 0.02..0.9.
 float coverageCutoff(const Pixels& pixels, int mips);
 
 float toLinear(std::uint8_t srgb);

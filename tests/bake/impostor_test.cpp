@@ -100,5 +100,55 @@ TEST(Impostor, depth_and_cancel) {
     EXPECT_FALSE(bakeImpostor(mesh, shapes::white(), {}, {stop.get_token(), {}}));
 }
 
+/// A square of bars that face +Z, `wide` of every `pitch` covered.
+Mesh bars(float pitch, float wide) {
+    Mesh mesh;
+    for (float x = -1; x < 1; x += pitch) {
+        const auto base = static_cast<std::uint32_t>(mesh.positions.size());
+        mesh.positions.insert(mesh.positions.end(), {{x, -1, 0}, {x + wide, -1, 0}, {x + wide, 1, 0}, {x, 1, 0}});
+        mesh.normals.insert(mesh.normals.end(), 4, {0, 0, 1});
+        mesh.indices.insert(mesh.indices.end(), {base, base + 1, base + 2, base, base + 2, base + 3});
+    }
+    mesh.parts = {{0, mesh.triangleCount(), 0}};
+    return mesh;
+}
+
+/// Of the texels well inside of a square's front view, the share that is solid, and their mean red.
+std::pair<double, double> frontOf(const Mesh& mesh) {
+    const auto baked = bakeImpostor(mesh, shapes::white(), {3, 32, 8}, {});
+    EXPECT_TRUE(baked);
+    const auto color = decodeImage(baked->level.surfaces.images[0]);
+    EXPECT_TRUE(color);
+    const int view = nearestView(baked->grid, {0, 0, 1});
+    const int cell = 32 + 2 * kViewGutter;
+    double solid = 0;
+    double red = 0;
+    constexpr int kSide = 16;
+    for (int y = 0; y < kSide; ++y)
+        for (int x = 0; x < kSide; ++x) {
+            const auto* texel = color->at(view % 3 * cell + kViewGutter + 8 + x, view / 3 * cell + kViewGutter + 8 + y);
+            EXPECT_TRUE(texel[3] == 0 || texel[3] == 255) << "solid or clear";
+            solid += texel[3] > 0 ? 1 : 0;
+            red += texel[0];
+        }
+    return {solid / (kSide * kSide), red / (kSide * kSide)};
+}
+
+TEST(Impostor, what_is_woven_finer_than_a_texel_covers_as_much_as_it_did) {
+    for (const float share : {0.2F, 0.5F, 0.7F, 0.9F})
+        EXPECT_NEAR(frontOf(bars(0.02F, 0.02F * share)).first, share, 0.05) << share;
+    EXPECT_EQ(frontOf(bars(0.02F, 0.02F)).first, 1);
+}
+
+TEST(Impostor, what_is_rough_gives_back_less_light_than_its_mean_normal_would) {
+    EXPECT_NEAR(frontOf(bars(0.02F, 0.02F)).second, 255, 1) << "smooth: as it is";
+    // Ridges finer than a texel, of normals 45 degrees to the left and to the right: their mean is 0.71 long.
+    Mesh ridges = bars(0.02F, 0.02F);
+    for (std::size_t i = 0; i < ridges.normals.size(); ++i)
+        ridges.normals[i] = Vec3f(i / 4 % 2 == 0 ? 1 : -1, 0, 1).normalized();
+    const double lit = (0.35 + 0.65 * 2 / 3 * std::sqrt(0.5)) / (0.35 + 0.65 * 2 / 3);
+    EXPECT_NEAR(frontOf(ridges).second, toSrgb(static_cast<float>(lit)), 4);
+}
+
 } // namespace
 } // namespace thicket
