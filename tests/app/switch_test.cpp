@@ -53,6 +53,27 @@ const Placement& firstCopy(Workbench& bench) {
 
 } // namespace
 
+TEST_F(WindowTest, what_is_wrong_with_switches_is_taken_back_at_once) {
+    thinBall(40);
+    window->setStage(Stage::Switch);
+    Workbench& bench = window->bench();
+    Subject bad = *bench.session.meshSubject();
+    ASSERT_GE(bad.mesh().levels.size(), 3U);
+    for (std::size_t i = 1; i < 3; ++i)
+        bad.mesh().levels[i].fixed = FixedSwitch{DecideBy::Distance, 40};
+    const auto notes = [this] {
+        const auto labels = window->findChildren<QLabel*>();
+        return std::count_if(labels.begin(), labels.end(), [](const QLabel* label) {
+            return label->isVisible() && label->text().contains(QStringLiteral("L1 never shows"));
+        });
+    };
+    EXPECT_EQ(notes(), 0);
+    bench.session.document.push(changeSubject(bench.session.scene(), bad, "Fix both"));
+    EXPECT_TRUE(QTest::qWaitFor([&] { return notes() == 1; }, 10'000));
+    bench.session.document.undo().undo();
+    EXPECT_EQ(notes(), 0) << "nothing of it is left over other rows until events are gone through";
+}
+
 TEST_F(WindowTest, detail_and_importance_move_every_switch_and_undo_brings_them_back) {
     thinBall(40);
     window->setStage(Stage::Switch);

@@ -207,10 +207,7 @@ void FieldPanel::thin(const QString& label, const std::function<void(Thinning&)>
 /// A row an asset: its levels, and its share of the copies. Its switches are what the chart shows.
 void FieldPanel::fillAssets(const Subject& subject) {
     const InstancesBody& of = *subject.instances();
-    while (QLayoutItem* item = m_assets->takeAt(0)) {
-        item->widget()->deleteLater(); // its own click may be what brought us here
-        delete item;
-    }
+    clearLayout(m_assets);
     if (m_counted != of.copies || m_counts.size() != of.assets.size()) {
         m_counted = of.copies;
         m_counts.assign(of.assets.size(), 0);

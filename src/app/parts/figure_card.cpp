@@ -68,6 +68,7 @@ void FigureCard::keyPressEvent(QKeyEvent* event) {
 void fitCards(QVBoxLayout* column, int count, const std::function<void(FigureCard*)>& made) {
     while (column->count() > count) {
         QLayoutItem* item = column->takeAt(column->count() - 1);
+        item->widget()->hide();
         item->widget()->deleteLater(); // its own key may be what brought us here
         delete item;
     }

@@ -266,11 +266,7 @@ void SwitchPanel::showCulled(const Selection& selection, const std::optional<std
 
 /// What is wrong with the chain, each with a button that mends it.
 void SwitchPanel::refreshNotes() {
-    while (QLayoutItem* item = m_notes->takeAt(0)) {
-        if (item->widget() != nullptr)
-            item->widget()->deleteLater(); // its own button may be what brought us here
-        delete item;
-    }
+    clearLayout(m_notes);
     const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr)
         return;
