@@ -4,10 +4,18 @@
 #include "image/image.h"
 #include "measure/surface_rays.h"
 
+#include <algorithm>
 #include <memory>
 #include <mutex>
 
 namespace thicket {
+
+/// The one light that everything is looked at under: so much of it comes from all around, the rest from one side.
+constexpr double kLightAround = 0.35;
+/// Of a surface's colour what it gives back, by the cosine between its normal and the way to the light.
+inline double shadeOf(double cosine) {
+    return kLightAround + (1 - kLightAround) * std::max(0.0, cosine);
+}
 
 /// Decodes the base-colour pictures that a mesh uses, once. Does not own the mesh.
 /// THREADS const functions may run on many threads at once.

@@ -13,11 +13,11 @@ std::uint8_t unitByte(double value) {
 }
 
 /// Of the light that a surface of one normal gives back, what one gives back whose normals scatter: their mean is so
-/// long. A third of the light comes from all around, the rest at a mean angle from where the mean normal points.
+/// long. The mean of their cosines to a light that all of them face is the mean normal's times that length.
 double litShare(double length) {
-    constexpr double kAround = 0.35;
-    constexpr double kTowards = (1 - kAround) * 2 / 3;
-    return (kAround + kTowards * length) / (kAround + kTowards);
+    constexpr double kMeanCosine = 2.0 / 3; // to light from anywhere before a surface, weighted by its cosine
+    const double smooth = shadeOf(kMeanCosine);
+    return shadeOf(kMeanCosine * length) / smooth;
 }
 
 /// One texel: mean colour, normal and depth of the rays that met something, and their share.

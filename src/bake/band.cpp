@@ -108,7 +108,7 @@ std::array<Met, kPictures> meet(const std::vector<BandCopy>& copies, const std::
             if (!seen)
                 continue;
             const double distance = seen->distance * copy.scale;
-            const double shade = 0.35 + 0.65 * std::max(0.0, (copy.rotation * seen->normal).dot(light));
+            const double shade = shadeOf((copy.rotation * seen->normal).dot(light));
             for (std::size_t k = 0; k < kPictures; ++k)
                 if (coarse[k] == wanted && distance < out[k].distance)
                     out[k] = {distance, static_cast<float>(shade) * seen->color};

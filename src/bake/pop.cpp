@@ -93,7 +93,7 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
                     ++hits;
                     ++met[static_cast<std::size_t>(s / n * kFiner / n) * kFiner +
                           static_cast<std::size_t>(s % n * kFiner / n)];
-                    const double shade = 0.35 + 0.65 * std::max(0.0, seen.normal.dot(c.light));
+                    const double shade = shadeOf(seen.normal.dot(c.light));
                     sum += static_cast<float>(shade) * seen.color;
                 }
                 const float cover = static_cast<float>(hits) / static_cast<float>(n * n);

@@ -237,6 +237,9 @@ struct AlphaMap {
     [[nodiscard]] std::uint8_t at(int x, int y) const {
         return alpha[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)];
     }
+    [[nodiscard]] std::uint8_t clamped(int x, int y) const {
+        return at(std::clamp(x, 0, width - 1), std::clamp(y, 0, height - 1));
+    }
     [[nodiscard]] AlphaMap halved() const {
         AlphaMap out{width / 2, height / 2, {}};
         out.alpha.reserve(static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));
@@ -250,28 +253,33 @@ struct AlphaMap {
     /// How much of it has at least so much alpha as is said, when it is drawn with filtering between texels: a share for
     /// each of 0..255.
     [[nodiscard]] std::array<double, 256> shares() const {
-        // Between the middles of four texels, at so many places along each side.
+        // Between the middles of four texels, at so many places along each side; beyond the border goes on what is on it.
         constexpr int kPlaces = 8;
+        constexpr int kAll = 2 * kPlaces;
         std::array<std::size_t, 256> count{};
-        for (int y = 0; y + 1 < height; ++y)
-            for (int x = 0; x + 1 < width; ++x) {
-                const int a = at(x, y);
-                const int b = at(x + 1, y);
-                const int c = at(x, y + 1);
-                const int d = at(x + 1, y + 1);
+        const double all = static_cast<double>(width) * height * kPlaces * kPlaces;
+        for (int y = -1; y < height; ++y)
+            for (int x = -1; x < width; ++x) {
+                const int a = clamped(x, y);
+                const int b = clamped(x + 1, y);
+                const int c = clamped(x, y + 1);
+                const int d = clamped(x + 1, y + 1);
+                const int left = x < 0 ? kPlaces + 1 : 1; // of a cell across the border what is inside
+                const int right = x + 1 == width ? kPlaces : kAll;
+                const int top = y < 0 ? kPlaces + 1 : 1;
+                const int bottom = y + 1 == height ? kPlaces : kAll;
                 if (a == b && a == c && a == d) {
-                    count[static_cast<std::size_t>(a)] += std::size_t{kPlaces} * kPlaces;
+                    const auto places = static_cast<std::size_t>((right - left + 1) / 2 * ((bottom - top + 1) / 2));
+                    count[static_cast<std::size_t>(a)] += places;
                     continue;
                 }
-                for (int v = 1; v < 2 * kPlaces; v += 2)
-                    for (int u = 1; u < 2 * kPlaces; u += 2) {
-                        constexpr int kAll = 2 * kPlaces;
+                for (int v = top; v < bottom; v += 2)
+                    for (int u = left; u < right; u += 2) {
                         const int sum = (a * (kAll - u) + b * u) * (kAll - v) + (c * (kAll - u) + d * u) * v;
                         ++count[static_cast<std::size_t>(sum / (kAll * kAll))];
                     }
             }
         std::array<double, 256> out{};
-        const double all = std::max(1.0, static_cast<double>(width - 1) * (height - 1) * kPlaces * kPlaces);
         std::size_t above = 0;
         for (std::size_t i = out.size(); i-- > 0;) {
             above += count[i];
@@ -303,7 +311,8 @@ float coverageCutoff(const Pixels& pixels, int mips) {
         double off = 0;
         for (const std::array<double, 256>& level : levels)
             off += std::abs(level[static_cast<std::size_t>(std::ceil(cutoff * 255))] - truth);
-        if (off < least) {
+        // Of those that keep it as well the one in the middle: filtering differs a little everywhere.
+        if (off < least || (off == least && std::abs(cutoff - 0.5F) < std::abs(best - 0.5F))) {
             least = off;
             best = cutoff;
         }

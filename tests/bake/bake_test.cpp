@@ -1,3 +1,4 @@
+#include "bake/bake_view.h"
 #include "bake/cards.h"
 #include "bake/picture.h"
 
@@ -152,6 +153,61 @@ TEST(Picture, shows_the_shape_and_leaves_the_rest_clear) {
             covered += alpha(x, y) / 255.0;
     EXPECT_GT(covered, 64 * 64 * 0.2);
     EXPECT_LT(covered, 64 * 64 * 0.8);
+}
+
+TEST(SpreadCover, holds_the_cover_of_every_place_and_never_grows_the_outline) {
+    std::mt19937 random(17);
+    for (int round = 0; round < 8; ++round) {
+        // A ramp of cover with noise in it, in a disc, in a view that is a part of a picture.
+        BakedView view;
+        view.left = 3;
+        view.top = 5;
+        view.wide = 64;
+        view.tall = 48;
+        Pixels color{72, 60, std::vector<std::uint8_t>(std::size_t{4} * 72 * 60, 9)};
+        for (int y = 0; y < view.tall; ++y)
+            for (int x = 0; x < view.wide; ++x) {
+                const bool inside = std::hypot(x - 32, y - 24) < 23;
+                const int cover = 4 * x + static_cast<int>(random() % 60) - 30;
+                color.at(view.left + x, view.top + y)[3] =
+                    static_cast<std::uint8_t>(inside ? std::clamp(cover, 1, 255) : 0);
+            }
+        const Pixels before = color;
+        spreadCover(color, view);
+        for (int y = 0; y < color.height; ++y)
+            for (int x = 0; x < color.width; ++x) {
+                const bool own =
+                    x >= view.left && x < view.left + view.wide && y >= view.top && y < view.top + view.tall;
+                const std::uint8_t* now = color.at(x, y);
+                const std::uint8_t* was = before.at(x, y);
+                EXPECT_TRUE(std::equal(now, now + 3, was)) << "colours stay";
+                if (!own)
+                    EXPECT_EQ(now[3], was[3]) << "what is not the view's stays";
+                else
+                    EXPECT_TRUE(now[3] == 0 || (now[3] == 255 && was[3] > 0));
+            }
+        // Within the disc every eight by eight texels are as much covered as they were.
+        for (int y = 12; y + 8 <= 36; y += 8)
+            for (int x = 16; x + 8 <= 48; x += 8) {
+                double change = 0;
+                for (int k = 0; k < 64; ++k)
+                    change += color.at(view.left + x + k % 8, view.top + y + k / 8)[3] -
+                              before.at(view.left + x + k % 8, view.top + y + k / 8)[3];
+                EXPECT_LT(std::abs(change) / (64 * 255), 0.08) << x << ' ' << y;
+            }
+    }
+}
+
+TEST(SpreadCover, leaves_what_is_whole_whole_and_what_is_clear_clear) {
+    BakedView view;
+    view.wide = view.tall = 16;
+    Pixels color{16, 16, std::vector<std::uint8_t>(std::size_t{4} * 16 * 16, 0)};
+    for (int y = 4; y < 12; ++y)
+        for (int x = 4; x < 12; ++x)
+            color.at(x, y)[3] = 255;
+    const Pixels before = color;
+    spreadCover(color, view);
+    EXPECT_EQ(color.rgba, before.rgba);
 }
 
 } // namespace

@@ -117,14 +117,20 @@ TEST(SampleGrid, from_within_cuts_off_what_is_behind) {
 }
 
 TEST(SampleGrid, what_reaches_far_beyond_the_picture_is_drawn_within_it) {
-    // A ground to the horizon, and a rod that passes just before the eye, far to both sides.
+    // A ground to the horizon, a rod that passes over the picture far to both sides, and sails far off to one side of it.
     Mesh mesh;
     constexpr float kWide = 1e9F;
     constexpr float kDeep = 1e3F;
     mesh.positions = {{-kWide, -1, kDeep}, {kWide, -1, kDeep}, {kWide, -1, -kDeep}, {-kWide, -1, -kDeep},
                       {-kWide, 0.2F, 0},   {kWide, 0.2F, 0},   {0, 0.3F, 0}};
     mesh.indices = {0, 1, 2, 0, 2, 3, 4, 5, 6};
-    mesh.parts = {{0, 3, 0}};
+    for (const float side : {-1.0F, 1.0F}) {
+        mesh.positions.insert(mesh.positions.end(),
+                              {{side * kWide / 2, -1, 0}, {side * kWide, -1, 0}, {side * kWide, 1, 0}});
+        const auto last = static_cast<std::uint32_t>(mesh.positions.size());
+        mesh.indices.insert(mesh.indices.end(), {last - 3, last - 2, last - 1});
+    }
+    mesh.parts = {{0, mesh.triangleCount(), 0}};
     const Surfaces surfaces = shapes::white();
     const Appearance what(mesh, surfaces);
     const SampleGrid grid = looking({0, 0, 1.5}, {0, 0, 0}, 1e-3, 90);

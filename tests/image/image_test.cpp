@@ -155,6 +155,17 @@ TEST(Image, the_alpha_test_keeps_the_cover_in_the_mipmaps) {
             dots.at(x, y)[3] = 255;
     const double c = coverageCutoff(dots, 0);
     EXPECT_NEAR(4 * (1 - c + c * std::log(c)), 1, 0.12);
+    // A square in the middle of clear ones, and one that reaches to the border: half of what is between two texels is its own.
+    Pixels square = filled(24, 24, 60, 120, 40, 0);
+    for (int y = 6; y < 18; ++y)
+        for (int x = 6; x < 18; ++x)
+            square.at(x, y)[3] = 255;
+    EXPECT_NEAR(coverageCutoff(square, 1), 0.5, 0.06);
+    Pixels half = filled(24, 24, 60, 120, 40, 0);
+    for (int y = 0; y < 24; ++y)
+        for (int x = 0; x < 12; ++x)
+            half.at(x, y)[3] = 255;
+    EXPECT_NEAR(coverageCutoff(half, 1), 0.5, 0.06);
     EXPECT_LT(off(cutoff), 0.5 * off(0.9F));
 }
 
