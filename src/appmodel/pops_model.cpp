@@ -29,11 +29,14 @@ StageState PopsModel::state() const {
     const int over = m_switching.overAllowance();
     const auto all = pops();
     const auto seen = std::count_if(all.begin(), all.end(), [](const Pop& p) { return p.severity > 1; });
-    return {meshes > 0 && single == 0 && over == 0 && seen == 0, single == meshes ? QString()
-                                                                 : over > 0  ? tr("%1 over the allowance").arg(over)
-                                                                 : seen == 1 ? tr("1 pop left")
-                                                                 : seen > 0  ? tr("%1 pops left").arg(seen)
-                                                                             : tr("within the allowance")};
+    QString caption = tr("within the allowance");
+    if (single == meshes)
+        caption.clear();
+    else if (over > 0)
+        caption = tr("%1 over the allowance").arg(over);
+    else if (m_waiting > 0 || seen > 0)
+        caption = (seen == 1 ? tr("1 pop") : tr("%1 pops").arg(seen)) + (m_waiting > 0 ? tr(" so far") : tr(" left"));
+    return {meshes > 0 && single == 0 && over == 0 && seen == 0 && m_waiting == 0, caption};
 }
 
 void PopsModel::look() {
