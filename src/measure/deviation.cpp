@@ -11,34 +11,41 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kDeviationChunk = 4096;
+constexpr std::size_t kDeviationChunk = 512;
 constexpr int kRounds = 8;
 constexpr std::ptrdiff_t kPiecesARound = 24'000;
 
-/// A piece of one of A's triangles: its corners with the closest triangles of B and the distances there.
+/// A piece of one of A's triangles: its corners, each with a triangle of B and how far that is from it. Of pieces that
+/// are split on these are the nearest; of others any that say enough.
 struct Piece {
     std::array<Vec3d, 3> corner;
     std::array<double, 3> distance;
     std::array<std::uint32_t, 3> closest;
     double bound = 0;
+
+    /// Whether the triangle of a corner is that of one before it.
+    [[nodiscard]] bool again(std::size_t k) const {
+        return (k > 0 && closest[k] == closest[0]) || (k == 2 && closest[2] == closest[1]);
+    }
 };
 
-double boundOf(const Piece& piece, const SurfaceQuery& target) {
+/// What no point of a piece is farther than; where that is `enough` or less, any such number.
+double boundOf(const Piece& piece, const SurfaceQuery& target, double enough) {
     double best = HUGE_VAL;
-    for (std::size_t k = 0; k < 3; ++k) {
-        if ((k > 0 && piece.closest[k] == piece.closest[0]) || (k == 2 && piece.closest[2] == piece.closest[1]))
-            continue;
-        double largest = 0;
-        for (std::size_t c = 0; c < 3; ++c)
-            largest = std::max(largest, c == k ? piece.distance[c]
-                                               : target.distanceToTriangle(piece.corner[c], piece.closest[k]));
-        best = std::min(best, largest);
-    }
-    // The distance is also 1-Lipschitz: no point is farther than a corner's distance plus its way to that corner.
+    // The distance is 1-Lipschitz: no point is farther than a corner's distance plus its way to that corner.
     for (std::size_t k = 0; k < 3; ++k) {
         const double reach = std::max((piece.corner[k] - piece.corner[(k + 1) % 3]).norm(),
                                       (piece.corner[k] - piece.corner[(k + 2) % 3]).norm());
         best = std::min(best, piece.distance[k] + reach);
+    }
+    for (std::size_t k = 0; k < 3 && best > enough; ++k) {
+        if (piece.again(k))
+            continue;
+        double largest = piece.distance[k];
+        for (std::size_t c = 0; c < 3 && largest < best; ++c)
+            if (c != k)
+                largest = std::max(largest, target.distanceToTriangle(piece.corner[c], piece.closest[k]));
+        best = std::min(best, largest);
     }
     return best;
 }
@@ -52,6 +59,69 @@ struct Found {
             place = p;
         }
     }
+};
+
+/// A piece cut in four at the middles of its edges.
+class Split {
+public:
+    std::array<Piece, 4> children;
+    Found farthest; ///< of the middles that were looked up
+
+    /// The nearest triangle is looked up of those middles only that may be farther than `found`, or without which a child
+    /// would stay open: of others one that is the nearest at an end of their edge says enough.
+    void make(const Piece& p, const SurfaceQuery& target, double found, double limit) {
+        for (std::size_t k = 0; k < 3; ++k) {
+            m_mid.corner[k] = (p.corner[k] + p.corner[(k + 1) % 3]) / 2;
+            m_mid.distance[k] = HUGE_VAL;
+            for (std::size_t c = 0; c < 3; ++c)
+                if (!p.again(c))
+                    if (const double d = target.distanceToTriangle(m_mid.corner[k], p.closest[c]);
+                        d < m_mid.distance[k]) {
+                        m_mid.distance[k] = d;
+                        m_mid.closest[k] = p.closest[c];
+                    }
+            if (m_mid.distance[k] > found)
+                look(k, target);
+        }
+        for (std::size_t k = 0; k < 4; ++k) {
+            children[k] = childOf(p, k);
+            children[k].bound = std::min(p.bound, boundOf(children[k], target, limit));
+            if (children[k].bound <= limit)
+                continue;
+            bool anew = false;
+            for (std::size_t m = 0; m < 3; ++m)
+                if (!m_known[m] && (k == 3 || m == k || m == (k + 2) % 3)) {
+                    look(m, target);
+                    anew = true;
+                }
+            if (!anew)
+                continue;
+            children[k] = childOf(p, k);
+            children[k].bound = std::min(p.bound, boundOf(children[k], target, limit));
+        }
+    }
+
+private:
+    void look(std::size_t k, const SurfaceQuery& target) {
+        const ClosestPoint hit = target.closest(m_mid.corner[k], m_mid.closest[k]);
+        m_mid.distance[k] = hit.distance;
+        m_mid.closest[k] = hit.triangle;
+        m_known[k] = true;
+        farthest.offer(hit.distance, m_mid.corner[k]);
+    }
+    /// The one at a corner, or that in the middle.
+    [[nodiscard]] Piece childOf(const Piece& p, std::size_t k) const {
+        if (k == 3)
+            return m_mid;
+        const std::size_t before = (k + 2) % 3;
+        return {{p.corner[k], m_mid.corner[k], m_mid.corner[before]},
+                {p.distance[k], m_mid.distance[k], m_mid.distance[before]},
+                {p.closest[k], m_mid.closest[k], m_mid.closest[before]},
+                0};
+    }
+
+    Piece m_mid;
+    std::array<bool, 3> m_known{};
 };
 
 struct OfVertices {
@@ -96,7 +166,7 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
                 piece.distance[k] = distance[v];
                 piece.closest[k] = closest[v];
             }
-            piece.bound = boundOf(piece, target);
+            piece.bound = boundOf(piece, target, first);
             if (piece.bound > first)
                 openOf[begin / kDeviationChunk].push_back(piece);
         }
@@ -124,42 +194,25 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
             leftover = std::max(leftover, open[static_cast<std::size_t>(kPiecesARound)].bound);
             open.resize(static_cast<std::size_t>(kPiecesARound));
         }
-        std::vector<std::array<Piece, 4>> children(open.size());
+        std::vector<Split> splits(open.size());
+        const double found = largest.distance;
+        const double limit = allowed();
         parallelChunks(open.size(), 512, [&](std::size_t begin, std::size_t end) {
             if (job.cancelled())
                 return;
-            for (std::size_t i = begin; i < end; ++i) {
-                const Piece& p = open[i];
-                Piece mid;
-                for (std::size_t k = 0; k < 3; ++k) {
-                    mid.corner[k] = (p.corner[k] + p.corner[(k + 1) % 3]) / 2;
-                    const ClosestPoint hit = target.closest(mid.corner[k], p.closest[k]);
-                    mid.distance[k] = hit.distance;
-                    mid.closest[k] = hit.triangle;
-                }
-                children[i][3] = mid;
-                for (std::size_t k = 0; k < 3; ++k) {
-                    const std::size_t before = (k + 2) % 3;
-                    children[i][k] = {{p.corner[k], mid.corner[k], mid.corner[before]},
-                                      {p.distance[k], mid.distance[k], mid.distance[before]},
-                                      {p.closest[k], mid.closest[k], mid.closest[before]},
-                                      0};
-                }
-                for (Piece& child : children[i])
-                    child.bound = std::min(p.bound, boundOf(child, target));
-            }
+            for (std::size_t i = begin; i < end; ++i)
+                splits[i].make(open[i], target, found, limit);
         });
         if (job.cancelled())
             return false;
-        for (const auto& four : children)
-            for (std::size_t k = 0; k < 3; ++k)
-                largest.offer(four[3].distance[k], four[3].corner[k]);
+        for (const Split& split : splits)
+            largest.offer(split.farthest.distance, split.farthest.place);
         open.clear();
-        const double limit = allowed();
-        for (const auto& four : children)
-            for (const Piece& child : four)
-                if (child.bound > limit)
-                    open.push_back(child);
+        // Less than what was left out can be is of no account for the bound.
+        const double still = std::max(allowed(), leftover);
+        for (const Split& split : splits)
+            std::copy_if(split.children.begin(), split.children.end(), std::back_inserter(open),
+                         [still](const Piece& child) { return child.bound > still; });
     }
     for (const Piece& piece : open)
         leftover = std::max(leftover, piece.bound);
@@ -167,6 +220,15 @@ bool bracket(const Mesh& from, const SurfaceQuery& target, const DeviationOption
     out.place = largest.place;
     out.bound = std::max(allowed(), leftover);
     return true;
+}
+
+/// Small meshes need fewer than heavy ones: several a triangle, and of a share of a hundredth still some hundreds.
+std::uint32_t samplesFor(const Mesh& reference, const Mesh& level, const DeviationOptions& options) {
+    constexpr std::size_t kFewest = 25'000;
+    constexpr std::size_t kOfTriangle = 4;
+    const std::size_t triangles = std::size_t{reference.triangleCount()} + level.triangleCount();
+    return static_cast<std::uint32_t>(
+        std::min<std::size_t>(options.samples, std::max(kFewest, kOfTriangle * triangles)));
 }
 
 /// p99 and RMS from stratified points: equal steps of area, one point jittered by hash in each. Returns the mean
@@ -226,15 +288,16 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
     if (!bracket(level, referenceQuery, options, floorMetres, job, back, result.back))
         return cancelledError();
     job.report(0.6, "measuring");
+    const std::uint32_t samples = samplesFor(reference, level, options);
     VisibleOptions visible;
-    visible.pieces = std::max(1U, options.samples / 4);
+    visible.pieces = std::max(1U, samples / 4);
     visible.floorMetres = floorMetres;
     result.visible = std::min(result.promised(),
                               visibleDeviation({reference, levelQuery, there.distance, there.closest},
                                                {level, referenceQuery, back.distance, back.closest}, visible, job));
     job.report(0.75, "measuring");
-    result.spacing = spread(reference, levelQuery, options.samples, job, result.there);
-    spread(level, referenceQuery, options.samples, job, result.back);
+    result.spacing = spread(reference, levelQuery, samples, job, result.there);
+    spread(level, referenceQuery, samples, job, result.back);
     if (job.cancelled())
         return cancelledError();
     job.report(1, "measured");

@@ -10,7 +10,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::size_t kSampleChunk = 1024;
+constexpr std::size_t kSampleChunk = 256;
 constexpr std::size_t kMostNear = 2048; // triangles that are looked at round one point
 constexpr double kFarthest = 0.05;      // of the diagonal
 constexpr double kOutside = 1e-3;       // barycentric slack for points on an edge of the texture
@@ -134,23 +134,31 @@ Result<Drift> measureDrift(const Mesh& referenceMesh, const SurfaceQuery& query,
     Drift drift;
     const bool textured = !referenceMesh.uvs.empty() && !levelMesh.uvs.empty();
     const bool shaded = !referenceMesh.normals.empty() && !levelMesh.normals.empty();
-    const StratifiedPlaces places(levelMesh, std::max(options.samples, 1U));
+    // Levels of few triangles need fewer points, several a triangle.
+    constexpr std::uint32_t kFewest = 5'000;
+    constexpr std::uint32_t kOfTriangle = 4;
+    const std::uint32_t samples =
+        std::max(1U, std::min(options.samples,
+                              std::max(kFewest, kOfTriangle * std::min(levelMesh.triangleCount(), options.samples))));
+    const StratifiedPlaces places(levelMesh, samples);
     if (!places.any() || (!textured && !shaded))
         return drift;
     const Side reference{referenceMesh};
     const Side level{levelMesh};
     const double diagonal = boundsOf(referenceMesh).diagonal();
-    std::vector<double> metres(textured ? options.samples : 0);
+    std::vector<double> metres(textured ? samples : 0);
     std::vector<double> texels(metres.size());
-    std::vector<double> degrees(shaded ? options.samples : 0);
-    parallelChunks(options.samples, kSampleChunk, [&](std::size_t begin, std::size_t end) {
+    std::vector<double> degrees(shaded ? samples : 0);
+    parallelChunks(samples, kSampleChunk, [&](std::size_t begin, std::size_t end) {
         if (job.cancelled())
             return;
         std::vector<std::uint32_t> near;
+        std::uint32_t hint = 0;
         for (std::size_t i = begin; i < end; ++i) {
             const SurfacePlace place = places.place(static_cast<std::uint32_t>(i));
             const Vec3d point = valueAt(levelMesh, levelMesh.positions, place).cast<double>();
-            const ClosestPoint closest = query.closest(point);
+            const ClosestPoint closest = query.closest(point, hint);
+            hint = closest.triangle;
             if (shaded) {
                 const Vec3d own = valueAt(levelMesh, levelMesh.normals, place).cast<double>();
                 query.within(closest.point, closest.distance + 1e-6 * diagonal, kMostNear, near);

@@ -24,7 +24,7 @@ struct Drift {
 };
 
 struct DriftOptions {
-    std::uint32_t samples = 20'000;    ///< stratified points on the level
+    std::uint32_t samples = 20'000;    ///< stratified points on the level at most; small ones are looked at in fewer
     std::span<const int> texelsAcross; ///< of each material's largest picture; 0 or missing: it has none
 };
 

@@ -158,7 +158,7 @@ struct SurfaceQuery::Search {
     }
     /// True when it is nearer than what was found before.
     bool offer(std::uint32_t t) {
-        if (!counts(t))
+        if ((found && t == triangle) || !counts(t))
             return false;
         const Vec3d on = surface.closestOn(t, point);
         const double squared = (on - point).squaredNorm();

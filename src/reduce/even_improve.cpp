@@ -52,10 +52,13 @@ void EvenSurface::flipNearer(const SurfaceQuery& source) {
             continue;
         turn(other->first, other->second, other->c, other->d);
         changed[other->first] = changed[other->second] = 1;
+        touched(other->first);
+        touched(other->second);
     }
 }
 
 void EvenSurface::spreadError(const SurfaceQuery& source) {
+    forget();
     // How far each triangle is off in its middle and at its edges, to the outside of it.
     std::vector<double> off(m_triangles.size(), 0);
     parallelChunks(m_triangles.size(), 256, [&](std::size_t begin, std::size_t end) {
@@ -116,42 +119,47 @@ void EvenSurface::spreadError(const SurfaceQuery& source) {
             m_points[p] = place[p];
 }
 
-double EvenSurface::worstRound(std::uint32_t p, const Vec3d& place, const SurfaceQuery& source, double enough,
-                               Worst* worst) const {
+EvenSurface::Off EvenSurface::offOf(const std::array<Vec3d, 3>& corner, const SurfaceQuery& source,
+                                    std::uint32_t hint) {
+    const Vec3d normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]).normalized();
+    Off found;
+    for (std::size_t k = 0; k < kProbes.size(); ++k) {
+        const auto& [u, v] = kProbes[k];
+        const Vec3d at = (1 - u - v) * corner[0] + u * corner[1] + v * corner[2];
+        const ClosestPoint hit = source.closest(at, hint);
+        hint = hit.triangle;
+        if (hit.distance > found.most) {
+            found.most = hit.distance;
+            found.probe = static_cast<std::uint8_t>(k);
+        }
+        const double off = (hit.point - at).dot(normal);
+        found.out = std::max(found.out, off);
+        found.in = std::min(found.in, off);
+    }
+    found.known = true;
+    return found;
+}
+
+bool EvenSurface::nearerThan(double most, std::uint32_t p, const Vec3d& place, const SurfaceQuery& source,
+                             std::span<const std::uint32_t> worstFirst, double& found) const {
     double largest = 0;
-    double out = 0;
-    double in = 0;
-    for (const std::uint32_t t : m_around[p]) {
-        const Triangle& c = m_triangles[t];
+    for (const std::uint32_t t : worstFirst) {
         std::array<Vec3d, 3> corner;
         for (std::size_t k = 0; k < 3; ++k)
-            corner[k] = c[k] == p ? place : m_points[c[k]];
-        const Vec3d normal = (corner[1] - corner[0]).cross(corner[2] - corner[0]).normalized();
+            corner[k] = m_triangles[t][k] == p ? place : m_points[m_triangles[t][k]];
         std::uint32_t hint = m_near[p];
-        for (const auto& [u, v] : kProbes) {
-            const Vec3d at = (1 - u - v) * corner[0] + u * corner[1] + v * corner[2];
-            const ClosestPoint hit = source.closest(at, hint);
+        for (std::size_t k = 0; k < kProbes.size(); ++k) {
+            // What was the worst is so again most likely.
+            const auto& [u, v] = kProbes[(m_off[t].probe + k) % kProbes.size()];
+            const ClosestPoint hit = source.closest((1 - u - v) * corner[0] + u * corner[1] + v * corner[2], hint);
             hint = hit.triangle;
-            if (hit.distance > largest) {
-                largest = hit.distance;
-                if (worst != nullptr)
-                    worst->middle = (corner[0] + corner[1] + corner[2]) / 3;
-            }
-            if (worst != nullptr) {
-                const double off = (hit.point - at).dot(normal);
-                out = std::max(out, off);
-                in = std::min(in, off);
-            }
-            if (largest >= enough)
-                return largest;
+            largest = std::max(largest, hit.distance);
+            if (largest >= most)
+                return false;
         }
     }
-    const ClosestPoint own = source.closest(place, m_near[p]);
-    if (worst != nullptr) {
-        worst->balance = (out + in) / 2;
-        worst->onSource = own.point;
-    }
-    return std::max(largest, own.distance);
+    found = std::max(largest, source.closest(place, m_near[p]).distance);
+    return found < most;
 }
 
 std::vector<std::vector<std::uint32_t>> EvenSurface::apart() const {
@@ -176,39 +184,86 @@ std::vector<std::vector<std::uint32_t>> EvenSurface::apart() const {
     return out;
 }
 
+void EvenSurface::forget() {
+    m_off.clear();
+    m_settled.clear();
+}
+
+void EvenSurface::touched(std::uint32_t t) {
+    if (!m_off.empty())
+        m_off[t].known = false;
+    for (const std::uint32_t p : m_triangles[t])
+        if (!m_settled.empty())
+            m_settled[p] = 0;
+}
+
+bool EvenSurface::improveAt(std::uint32_t p, const SurfaceQuery& source) {
+    Vec3d normal(0, 0, 0);
+    for (const std::uint32_t t : m_around[p])
+        normal += cross(m_triangles[t]);
+    if (!(normal.squaredNorm() > 0))
+        return false;
+    normal.normalize();
+    const ClosestPoint own = source.closest(m_points[p], m_near[p]);
+    m_near[p] = own.triangle;
+    double now = own.distance;
+    double out = 0;
+    double in = 0;
+    std::vector<std::uint32_t> worstFirst = m_around[p];
+    for (const std::uint32_t t : worstFirst) {
+        if (!m_off[t].known) {
+            const Triangle& c = m_triangles[t];
+            m_off[t] = offOf({m_points[c[0]], m_points[c[1]], m_points[c[2]]}, source, m_near[p]);
+        }
+        out = std::max(out, m_off[t].out);
+        in = std::min(in, m_off[t].in);
+    }
+    std::stable_sort(worstFirst.begin(), worstFirst.end(),
+                     [this](std::uint32_t x, std::uint32_t y) { return m_off[x].most > m_off[y].most; });
+    const std::uint32_t worst = worstFirst.front();
+    now = std::max(now, m_off[worst].most);
+    const double balance = (out + in) / 2; // half-way between the farthest out and the farthest in, to the outside
+    const Triangle& c = m_triangles[worst];
+    const Vec3d middle =
+        m_off[worst].most > 0 ? Vec3d((m_points[c[0]] + m_points[c[1]] + m_points[c[2]]) / 3) : Vec3d(0, 0, 0);
+    double best = kBetter * now;
+    Vec3d place = m_points[p];
+    const Vec3d towards = middle - m_points[p];
+    const Vec3d along = towards - normal * normal.dot(towards);
+    for (const Vec3d& tried : {Vec3d(m_points[p] + 0.8 * balance * normal), Vec3d(m_points[p] + 0.25 * along),
+                               Vec3d(m_points[p] + 0.12 * along + 0.4 * balance * normal), own.point}) {
+        double then = 0;
+        if (holds(p, 0xFFFFFFFFU, tried) && nearerThan(best, p, tried, source, worstFirst, then)) {
+            best = then;
+            place = tried;
+        }
+    }
+    if (place == m_points[p])
+        return false;
+    m_points[p] = place;
+    return true;
+}
+
 void EvenSurface::improve(const SurfaceQuery& source) {
     m_near.resize(m_points.size(), 0);
-    for (const std::vector<std::uint32_t>& group : apart())
+    m_off.resize(m_triangles.size());
+    m_settled.resize(m_points.size(), 0);
+    std::vector<std::uint8_t> moved(m_points.size(), 0);
+    for (const std::vector<std::uint32_t>& group : apart()) {
+        // Of a group no two share a triangle, so none reads what another writes.
         parallelChunks(group.size(), 32, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i) {
-                const std::uint32_t p = group[i];
-                Vec3d normal(0, 0, 0);
-                for (const std::uint32_t t : m_around[p])
-                    normal += cross(m_triangles[t]);
-                if (!(normal.squaredNorm() > 0))
-                    continue;
-                normal.normalize();
-                m_near[p] = source.closest(m_points[p], m_near[p]).triangle;
-                Worst worst;
-                const double now = worstRound(p, m_points[p], source, HUGE_VAL, &worst);
-                double best = kBetter * now;
-                Vec3d place = m_points[p];
-                const Vec3d towards = worst.middle - m_points[p];
-                const Vec3d along = towards - normal * normal.dot(towards);
-                for (const Vec3d& tried :
-                     {Vec3d(m_points[p] + 0.8 * worst.balance * normal), Vec3d(m_points[p] + 0.25 * along),
-                      Vec3d(m_points[p] + 0.12 * along + 0.4 * worst.balance * normal), worst.onSource}) {
-                    if (!holds(p, 0xFFFFFFFFU, tried))
-                        continue;
-                    const double then = worstRound(p, tried, source, best, nullptr);
-                    if (then < best) {
-                        best = then;
-                        place = tried;
-                    }
-                }
-                m_points[p] = place;
-            }
+            for (std::size_t i = begin; i < end; ++i)
+                if (m_settled[group[i]] == 0)
+                    moved[group[i]] = improveAt(group[i], source) ? 1 : 0;
         });
+        for (const std::uint32_t p : group) {
+            // Tried again among the same triangles it would stay again.
+            m_settled[p] = 1;
+            if (moved[p] != 0)
+                for (const std::uint32_t t : m_around[p])
+                    touched(t);
+        }
+    }
 }
 
 } // namespace thicket::reduce

@@ -196,6 +196,7 @@ void EvenSurface::splitEdge(std::uint32_t a, std::uint32_t b, const SurfaceQuery
 }
 
 void EvenSurface::split(double longest, const SurfaceQuery& source) {
+    forget();
     for (const std::uint64_t edge : edges()) {
         const auto a = static_cast<std::uint32_t>(edge >> 32);
         const auto b = static_cast<std::uint32_t>(edge);
@@ -263,6 +264,7 @@ bool EvenSurface::collapseEdge(std::uint32_t a, std::uint32_t b, double longest)
 }
 
 void EvenSurface::collapse(double shortest, double longest) {
+    forget();
     std::vector<std::pair<double, std::uint64_t>> order;
     for (const std::uint64_t edge : edges())
         if (const double l = (m_points[edge >> 32] - m_points[edge & 0xFFFFFFFFU]).norm(); l < shortest)
@@ -339,6 +341,7 @@ std::optional<EvenSurface::Diagonal> EvenSurface::otherDiagonal(std::uint32_t a,
 }
 
 void EvenSurface::flip(const SurfaceQuery* source) {
+    forget();
     const auto wanted = [this](std::uint32_t p) { return kindOf(p) == Kind::Free ? 6 : 4; };
     for (const std::uint64_t edge : edges()) {
         const auto a = static_cast<std::uint32_t>(edge >> 32);
@@ -358,6 +361,7 @@ void EvenSurface::flip(const SurfaceQuery* source) {
 }
 
 void EvenSurface::relax(const SurfaceQuery& source) {
+    forget();
     std::vector<Vec3d> place = m_points;
     parallelChunks(m_points.size(), 512, [&](std::size_t begin, std::size_t end) {
         std::uint32_t hint = 0;

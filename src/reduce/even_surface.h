@@ -3,7 +3,9 @@
 
 #include "reduce/rebuild.h"
 
+#include <array>
 #include <optional>
+#include <span>
 #include <unordered_set>
 
 namespace thicket::reduce {
@@ -54,14 +56,25 @@ private:
     bool collapseEdge(std::uint32_t a, std::uint32_t b, double longest);
     [[nodiscard]] bool noFarther(const SurfaceQuery& source, std::uint32_t a, std::uint32_t b, std::uint32_t c,
                                  std::uint32_t d) const;
-    struct Worst {
-        Vec3d middle{0, 0, 0}; ///< of the triangle that is farthest off
-        Vec3d onSource{0, 0, 0};
-        double balance = 0; ///< half-way between the farthest out and the farthest in, to the outside
+    /// How far a triangle is off at a few places of it, metres.
+    struct Off {
+        double most = 0;
+        double out = 0;         ///< to its outside, at least 0
+        double in = 0;          ///< to its inside, at most 0
+        std::uint8_t probe = 0; ///< where the most was found
+        bool known = false;
     };
-    /// The largest distance found on the triangles round a point, were it at `place`; gives up at `enough`.
-    [[nodiscard]] double worstRound(std::uint32_t p, const Vec3d& place, const SurfaceQuery& source, double enough,
-                                    Worst* worst) const;
+    [[nodiscard]] static Off offOf(const std::array<Vec3d, 3>& corner, const SurfaceQuery& source, std::uint32_t hint);
+    /// Whether a point and the triangles round it, were it at `place`, are all off by less than `most`; then `found` says
+    /// by how much. `worstFirst`: those triangles, in an order in which it is soon told.
+    [[nodiscard]] bool nearerThan(double most, std::uint32_t p, const Vec3d& place, const SurfaceQuery& source,
+                                  std::span<const std::uint32_t> worstFirst, double& found) const;
+    /// Moves one free point where that helps; true when it did.
+    bool improveAt(std::uint32_t p, const SurfaceQuery& source);
+    /// A triangle has changed: what is known of it, and of points that could not be moved to the better, no longer holds.
+    void touched(std::uint32_t t);
+    /// The same of all of them.
+    void forget();
     /// Free points in groups of which no two are joined by an edge.
     [[nodiscard]] std::vector<std::vector<std::uint32_t>> apart() const;
     void dropFrom(std::uint32_t p, std::uint32_t t);
@@ -85,6 +98,8 @@ private:
     std::vector<std::uint32_t> m_material;            ///< a triangle each
     std::unordered_set<std::uint64_t> m_features;     ///< edges that stay lines
     std::vector<std::uint32_t> m_near;                ///< a triangle of the source near each point, for improve
+    std::vector<Off> m_off;                           ///< one a triangle; empty: nothing is known of any
+    std::vector<std::uint8_t> m_settled;              ///< one a point: it was tried as it is, and stays
     std::vector<std::uint32_t> m_tips;                ///< scratch
 };
 

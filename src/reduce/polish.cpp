@@ -3,7 +3,7 @@
 #include "measure/deviation.h"
 #include "reduce/even_surface.h"
 
-#include <cmath>
+#include <optional>
 
 namespace thicket {
 namespace {
@@ -12,25 +12,34 @@ constexpr std::uint32_t kPoints = 60'000; // measured a direction
 constexpr double kWorthIt = 0.97;
 constexpr double kGoesOn = 0.99;
 constexpr double kFewestFree = 0.2; // of the points; with fewer that may move there is nothing to gain
+// How much farther off than the best its first rounds may leave a surface: it hardly ever comes to it from there.
+constexpr double kWithinReach = 1.1;
+constexpr double kMeanWithinReach = 1.05;
 
 /// The best that was found so far, and how far off it is.
 struct Best {
     const Mesh& source;
     const SurfaceQuery& query;
     Mesh mesh;
-    double off;
-    double mean = HUGE_VAL; ///< of what was offered last
+    SampledDeviation off;
+    double share = kWorthIt; ///< of that, to be better
 
-    /// True when it is better by so much that going on is worth while.
-    bool offer(const reduce::EvenSurface& surface) {
+    /// A single place may stay as far off as it was while all others come nearer.
+    [[nodiscard]] bool betterBy(double times, const SampledDeviation& now) const {
+        return now.max < times * off.max || (now.max <= off.max && now.mean < times * off.mean);
+    }
+    /// Takes it where it is better. `before`: what was offered before it of the same surface, or null. True when going
+    /// on with it is worth while; then `before` is what it is.
+    bool offer(const reduce::EvenSurface& surface, std::optional<SampledDeviation>& before) {
         Mesh made = surface.finish(source, query);
-        const auto stats = sampleDeviation(source, query, made, kPoints);
-        const double now = stats.max;
-        // A single place may stay as far off as it was while all others come nearer, and then come after.
-        const bool goOn = now < kGoesOn * off || stats.mean < kGoesOn * mean;
-        mean = stats.mean;
-        if (now < off) {
+        const SampledDeviation now = sampleDeviation(source, query, made, kPoints);
+        const bool goOn = before ? now.max < kGoesOn * off.max || now.mean < kGoesOn * before->mean
+                                 : now.max < off.max || now.mean < off.mean ||
+                                       (now.max < kWithinReach * off.max && now.mean < kMeanWithinReach * off.mean);
+        before = now;
+        if (betterBy(share, now)) {
             off = now;
+            share = 1;
             mesh = std::move(made);
         }
         return goOn;
@@ -43,32 +52,38 @@ Result<Mesh> polishLevel(const Mesh& source, const SurfaceQuery& query, Mesh lev
                          const JobContext& job) {
     if (level.triangleCount() > options.mostTriangles)
         return level;
-    const double before = sampleDeviation(source, query, level, kPoints).max;
+    const SampledDeviation off = sampleDeviation(source, query, level, kPoints);
     const reduce::EvenSurface asCut(level, options.creaseDegrees);
     // Triangles without extent are not for this; nor is a level that is exact already.
     if (asCut.triangleCount() != level.triangleCount() || asCut.freeShare() < kFewestFree ||
-        !(before > 1e-7 * boundsOf(source).diagonal()))
+        !(off.max > 1e-7 * boundsOf(source).diagonal()))
         return level;
-    Best best{source, query, std::move(level), kWorthIt * before, HUGE_VAL};
+    Best best{source, query, std::move(level), off};
     // Once point by point, which suits what is rough; once after spreading the error as a whole, which suits what is
-    // smooth. The better one is kept.
+    // smooth, and is not tried where moving points brought nothing at all. The better one is kept.
+    bool promising = true;
     for (const bool whole : {false, true}) {
         reduce::EvenSurface surface = asCut;
-        for (int round = 0; round < (whole ? options.spreadRounds : 0); ++round) {
+        for (int round = 0; round < (whole ? options.spreadRounds : 0) && promising; ++round) {
             if (job.cancelled())
                 return cancelledError();
             surface.flip(&query);
             surface.flipNearer(query);
             surface.spreadError(query);
         }
-        best.mean = HUGE_VAL;
-        for (int round = 0; round < options.rounds; ++round) {
+        std::optional<SampledDeviation> before;
+        for (int round = 0; round < options.rounds && promising; ++round) {
             if (job.cancelled())
                 return cancelledError();
             job.report((static_cast<double>(round) / options.rounds + (whole ? 1 : 0)) / 2, "placing points");
             surface.improve(query);
-            if (round % 2 == 1 && !best.offer(surface))
-                break;
+            if (round % 2 == 1) {
+                const bool first = !before;
+                if (!best.offer(surface, before)) {
+                    promising = !first;
+                    break;
+                }
+            }
             surface.flipNearer(query);
         }
     }
