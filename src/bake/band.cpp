@@ -245,7 +245,7 @@ Result<BandLine> lookAtBand(std::span<const BandShot> shots, double pixelsPerMet
                          [](const Seat& a, const Seat& b) { return a.nearest < b.nearest; });
     }
     Frame f;
-    f.scale = std::min(1.0, options.mostPixels / std::max(high - low, 1.0));
+    f.scale = std::min(1.0, options.mostFieldPixels / std::max(high - low, 1.0));
     f.top = high + 1 / f.scale;
     f.width = std::max(1, static_cast<int>(std::lround(kBandWidth * f.scale)));
     f.strip = std::max(2, static_cast<int>(std::lround(kStrip * f.scale)));

@@ -73,29 +73,33 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
     grid.ahead = -c.back;
     grid.step = c.metresPerPixel / n / (c.centre - c.eye).norm();
     grid.across = grid.down = c.side * n;
-    const std::vector<std::uint32_t> first = firstTriangles(what, grid);
-    parallelChunks(side, 4, [&](std::size_t begin, std::size_t end) {
+    constexpr int kBand = 256; // samples
+    const auto across = static_cast<std::size_t>(grid.across);
+    drawInBands(what, grid, std::max(1, kBand / n) * n, [&](int top, std::span<const std::uint32_t> first) {
         std::array<int, kFiner * kFiner> met{};
-        for (std::size_t y = begin; y < end && !job.cancelled(); ++y)
+        const auto rows = first.size() / across / static_cast<std::size_t>(n);
+        for (std::size_t row = 0; row < rows && !job.cancelled(); ++row)
             for (std::size_t x = 0; x < side; ++x) {
                 Vec3f sum = Vec3f::Zero();
                 int hits = 0;
                 met.fill(0);
                 for (int s = 0; s < n * n; ++s) {
-                    const int across = static_cast<int>(x) * n + s % n;
-                    const int down = static_cast<int>(y) * n + s / n;
+                    const int column = static_cast<int>(x) * n + s % n;
+                    const int line = static_cast<int>(row) * n + s / n;
                     const std::uint32_t triangle =
-                        first[static_cast<std::size_t>(down) * static_cast<std::size_t>(grid.across) +
-                              static_cast<std::size_t>(across)];
+                        first[static_cast<std::size_t>(line) * across + static_cast<std::size_t>(column)];
                     if (triangle == kNoTriangle)
                         continue;
-                    const Appearance::Seen seen = what.seenOn(triangle, c.eye, grid.towards(across, down));
+                    const Appearance::Seen seen = what.seenOn(triangle, c.eye, grid.towards(column, top + line));
                     ++hits;
                     ++met[static_cast<std::size_t>(s / n * kFiner / n) * kFiner +
                           static_cast<std::size_t>(s % n * kFiner / n)];
                     const double shade = shadeOf(seen.normal.dot(c.light));
                     sum += static_cast<float>(shade) * seen.color;
                 }
+                if (hits == 0)
+                    continue;
+                const std::size_t y = static_cast<std::size_t>(top / n) + row;
                 const float cover = static_cast<float>(hits) / static_cast<float>(n * n);
                 out.cover[y * side + x] = cover;
                 out.color[y * side + x] = sum / static_cast<float>(n * n) + Vec3f::Constant(kGround * (1 - cover));
@@ -109,18 +113,42 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
     return out;
 }
 
+/// Whether each cell of one lies in the other, or beside a cell that does: mostly so, and much sooner told than how far
+/// they are.
+bool besideEachOther(const std::vector<std::uint8_t>& cells, const std::vector<std::uint8_t>& others, int side) {
+    for (int y = 0; y < side; ++y)
+        for (int x = 0; x < side; ++x) {
+            const std::size_t at =
+                static_cast<std::size_t>(y) * static_cast<std::size_t>(side) + static_cast<std::size_t>(x);
+            if (cells[at] == 0 || others[at] != 0)
+                continue;
+            bool beside = false;
+            for (int v = std::max(0, y - 1); v <= std::min(side - 1, y + 1); ++v)
+                for (int u = std::max(0, x - 1); u <= std::min(side - 1, x + 1); ++u)
+                    beside |= others[static_cast<std::size_t>(v) * static_cast<std::size_t>(side) +
+                                     static_cast<std::size_t>(u)] != 0;
+            if (!beside)
+                return false;
+        }
+    return true;
+}
+
 /// The farthest that a cell half covered by one is from the nearest that the other covers, pixels looked at. A quarter
 /// is enough there: what is thin and covers about half of its cells must not come and go by a hair.
 double outlineShift(const Picture& a, const Picture& b, int side) {
     const int cells = side * kFiner;
-    const auto toA = distanceMap(a.quarter, cells, cells);
-    const auto toB = distanceMap(b.quarter, cells, cells);
+    if (besideEachOther(a.half, b.quarter, cells) && besideEachOther(b.half, a.quarter, cells))
+        return 0;
+    std::array<std::vector<float>, 2> to;
+    parallelChunks(2, 1, [&](std::size_t which, std::size_t) {
+        to[which] = distanceMap(which == 0 ? a.quarter : b.quarter, cells, cells);
+    });
     double most = 0;
     for (std::size_t i = 0; i < a.half.size(); ++i) {
         if (a.half[i] != 0)
-            most = std::max(most, static_cast<double>(toB[i]));
+            most = std::max(most, static_cast<double>(to[1][i]));
         if (b.half[i] != 0)
-            most = std::max(most, static_cast<double>(toA[i]));
+            most = std::max(most, static_cast<double>(to[0][i]));
     }
     // A cell to the side may be no more than the grid's own step.
     most = std::max(0.0, std::min(most, std::sqrt(2.0) * cells) - std::sqrt(2.0));
@@ -138,6 +166,14 @@ double rowsOf(const Picture& p, int side) {
             last = std::max(last, i / cells);
         }
     return first > last ? 0 : static_cast<double>(last - first + 1) / kFiner;
+}
+
+/// What is kept to be shown: at true size, or so that it fits where others do.
+Pixels kept(Pixels picture, bool plain) {
+    constexpr int kMostShown = 320;
+    while (picture.width > kMostShown)
+        picture = halveImage(picture, plain);
+    return picture;
 }
 
 Pixels shown(const Picture& p, int side) {
@@ -163,7 +199,8 @@ namespace {
 /// otherwise change by a sample's worth between two surfaces that are the same to the eye.
 int samplesFor(const PopOptions& options, int side) {
     constexpr int kMostSamples = 12;
-    const int afford = std::min(kMostSamples, options.samplesPerSide * options.mostPixels / std::max(side, 1));
+    constexpr int kSmall = 224; // pixels; from there on the fewest do
+    const int afford = std::min(kMostSamples, options.samplesPerSide * kSmall / std::max(side, 1));
     return std::max(options.samplesPerSide, afford / kFiner * kFiner);
 }
 
@@ -192,18 +229,32 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
         out.pixelsTall = std::max(out.pixelsTall, rowsOf(a, c.side) / scale);
         out.outlineShift = std::max(out.outlineShift, outlineShift(a, b, c.side) / scale);
         Pixels difference{c.side, c.side, std::vector<std::uint8_t>(4 * a.color.size(), 255)};
+        struct Changes {
+            std::size_t object = 0;
+            std::size_t changed = 0;
+            double sum = 0;
+        };
+        constexpr std::size_t kTogether = 16384;
+        std::vector<Changes> changes((a.color.size() + kTogether - 1) / kTogether);
+        parallelChunks(a.color.size(), kTogether, [&](std::size_t begin, std::size_t end) {
+            Changes& own = changes[begin / kTogether];
+            for (std::size_t i = begin; i < end; ++i) {
+                const bool covered = a.cover[i] > 0 || b.cover[i] > 0;
+                const float apart = covered ? (labOf(a.color[i]) - labOf(b.color[i])).norm() : 0.0F;
+                const auto grey = static_cast<std::uint8_t>(std::lround(255 * std::min(1.0F, apart / kWhiteDeltaE)));
+                std::fill_n(&difference.rgba[4 * i], 3, grey);
+                own.object += covered ? 1 : 0;
+                own.changed += covered && apart > options.changedDeltaE ? 1 : 0;
+                own.sum += static_cast<double>(apart);
+            }
+        });
         std::size_t object = 0;
         std::size_t changed = 0;
         double sum = 0;
-        for (std::size_t i = 0; i < a.color.size(); ++i) {
-            const float apart = (labOf(a.color[i]) - labOf(b.color[i])).norm();
-            const auto grey = static_cast<std::uint8_t>(std::lround(255 * std::min(1.0F, apart / kWhiteDeltaE)));
-            std::fill_n(&difference.rgba[4 * i], 3, grey);
-            if (a.cover[i] <= 0 && b.cover[i] <= 0)
-                continue;
-            ++object;
-            changed += apart > options.changedDeltaE ? 1 : 0;
-            sum += static_cast<double>(apart);
+        for (const Changes& some : changes) {
+            object += some.object;
+            changed += some.changed;
+            sum += some.sum;
         }
         const double share = object > 0 ? static_cast<double>(changed) / static_cast<double>(object) : 0;
         out.changedPixels = std::max(out.changedPixels, share);
@@ -211,9 +262,9 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
         if (share > mostChanged) {
             mostChanged = share;
             out.direction = d;
-            out.before = shown(a, c.side);
-            out.after = shown(b, c.side);
-            out.difference = std::move(difference);
+            out.before = kept(shown(a, c.side), false);
+            out.after = kept(shown(b, c.side), false);
+            out.difference = kept(std::move(difference), true);
         }
         if (options.untilSeen && !out.unseen(*options.untilSeen))
             return out;

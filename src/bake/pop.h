@@ -14,10 +14,11 @@ struct PopOptions {
     int directions = 4;      ///< round the upright axis
     double elevation = 0.12; ///< radians above the horizon
     int samplesPerSide = 4;  ///< 4 x 4 rays a pixel at least; up to 12 x 12 where the object is small
-    int mostPixels = 224;    ///< along a picture; what is larger on screen is looked at smaller
-    double lightYaw = 0.6;   ///< the light's side against the camera's, radians
-    float changedDeltaE = 5; ///< CIELAB 1976; a pixel that differs by more counts as changed
-    int firstDirection = 0;  ///< they are looked from in order from this one on, all round
+    int mostPixels = 1200;   ///< along a picture; what is larger on screen, and so not all on it, is looked at smaller
+    int mostFieldPixels = 224; ///< the same of a field, at its soft band
+    double lightYaw = 0.6;     ///< the light's side against the camera's, radians
+    float changedDeltaE = 5;   ///< CIELAB 1976; a pixel that differs by more counts as changed
+    int firstDirection = 0;    ///< they are looked from in order from this one on, all round
     /// Whoever only asks whether a switch is unseen with this allowance, pixels: the first direction from which it is
     /// seen ends the look, and the score is of no more than what was looked at.
     std::optional<double> untilSeen = {};
@@ -43,7 +44,7 @@ struct PopScore {
     double line = 0;
     double suddenLine = 0;
     static constexpr double kLineDeltaE = 1; ///< what an eye just tells apart where two areas meet
-    /// Of the direction in which most pixels change; alpha is cover. Of a field: with the soft band, without it, and what
+    /// Of the direction in which most pixels change, halved until they are small enough to be shown; alpha is cover. Of a field: with the soft band, without it, and what
     /// the former changes.
     Pixels before;
     Pixels after;

@@ -47,12 +47,23 @@ public:
                 if (m_corners[v].depth >= m_near)
                     m_onGrid[v] = onGrid(m_corners[v]);
         });
-        const std::size_t samples = static_cast<std::size_t>(grid.across) * static_cast<std::size_t>(grid.down);
-        m_inverse.resize(samples, 0);
-        triangles.resize(samples, kNoTriangle);
     }
 
-    void drawRows(int first, int last) {
+    /// Some rows of the grid while they are drawn.
+    struct Band {
+        int first = 0;
+        int last = 0;
+        std::vector<double> inverse; ///< of the depth of what is seen, 0: nothing is
+        std::vector<std::uint32_t> triangles;
+
+        Band(const SampleGrid& grid, int from, int to) : first(from), last(to) {
+            const auto samples = static_cast<std::size_t>(grid.across) * static_cast<std::size_t>(to - from + 1);
+            inverse.resize(samples, 0);
+            triangles.resize(samples, kNoTriangle);
+        }
+    };
+
+    void draw(Band& band) const {
         const Mesh& mesh = m_what.mesh();
         for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
             const std::uint32_t* c = &mesh.indices[3 * std::size_t{t}];
@@ -60,13 +71,11 @@ public:
             const Corner& q = m_onGrid[c[1]];
             const Corner& r = m_onGrid[c[2]];
             if (p.inverse > 0 && q.inverse > 0 && r.inverse > 0)
-                draw(t, p, q, r, first, last);
+                draw(t, p, q, r, band);
             else if (p.inverse > 0 || q.inverse > 0 || r.inverse > 0)
-                drawCut(t, {m_corners[c[0]], m_corners[c[1]], m_corners[c[2]]}, first, last);
+                drawCut(t, {m_corners[c[0]], m_corners[c[1]], m_corners[c[2]]}, band);
         }
     }
-
-    std::vector<std::uint32_t> triangles;
 
 private:
     [[nodiscard]] Corner onGrid(const Ahead& a) const {
@@ -76,7 +85,7 @@ private:
     }
 
     /// What of a triangle lies beyond the near plane: three or four corners.
-    void drawCut(std::uint32_t t, const std::array<Ahead, 3>& a, int first, int last) {
+    void drawCut(std::uint32_t t, const std::array<Ahead, 3>& a, Band& band) const {
         std::array<Corner, 4> kept;
         std::size_t count = 0;
         for (std::size_t k = 0; k < 3; ++k) {
@@ -90,14 +99,15 @@ private:
             }
         }
         for (std::size_t k = 2; k < count; ++k)
-            draw(t, kept[0], kept[k - 1], kept[k], first, last);
+            draw(t, kept[0], kept[k - 1], kept[k], band);
     }
 
-    void draw(std::uint32_t t, const Corner& p, const Corner& q, const Corner& r, int first, int last) {
+    void draw(std::uint32_t t, const Corner& p, const Corner& q, const Corner& r, Band& band) const {
         const auto [low, high] = std::minmax({p.y, q.y, r.y});
         // What reaches far beyond the picture would not fit whole numbers.
-        const int top = std::max(first, static_cast<int>(std::ceil(std::clamp(low, -1.0, last + 1.0))));
-        const int bottom = std::min(last, static_cast<int>(std::floor(std::clamp(high, first - 1.0, last + 1.0))));
+        const int top = std::max(band.first, static_cast<int>(std::ceil(std::clamp(low, -1.0, band.last + 1.0))));
+        const int bottom =
+            std::min(band.last, static_cast<int>(std::floor(std::clamp(high, band.first - 1.0, band.last + 1.0))));
         if (top > bottom)
             return;
         const double x1 = q.x - p.x;
@@ -121,16 +131,16 @@ private:
             cross(r, p, y, left, right);
             const int from = static_cast<int>(std::ceil(std::clamp(left, 0.0, m_grid.across + 0.0)));
             const int to = static_cast<int>(std::floor(std::clamp(right, -1.0, m_grid.across - 1.0)));
-            const std::size_t row = static_cast<std::size_t>(y) * static_cast<std::size_t>(m_grid.across);
+            const std::size_t row = static_cast<std::size_t>(y - band.first) * static_cast<std::size_t>(m_grid.across);
             for (int x = from; x <= to; ++x) {
                 const double inverse = std::clamp(p.inverse + (x - p.x) * perX + (y - p.y) * perY, farther, nearer);
                 const std::size_t at = row + static_cast<std::size_t>(x);
-                if (inverse <= m_inverse[at])
+                if (inverse <= band.inverse[at])
                     continue;
                 if (holes && !m_what.solidAt(t, m_grid.eye, m_grid.towards(x, y)))
                     continue;
-                m_inverse[at] = inverse;
-                triangles[at] = t;
+                band.inverse[at] = inverse;
+                band.triangles[at] = t;
             }
         }
     }
@@ -150,21 +160,31 @@ private:
     const SampleGrid& m_grid;
     std::vector<Ahead> m_corners;
     std::vector<Corner> m_onGrid; ///< an inverse of 0: nearer than the near plane
-    std::vector<double> m_inverse;
     double m_near = 0;
 };
 
 } // namespace
 
+void drawInBands(const Appearance& what, const SampleGrid& grid, int rows,
+                 const std::function<void(int first, std::span<const std::uint32_t> triangles)>& each) {
+    const Drawing drawing(what, grid);
+    parallelChunks(static_cast<std::size_t>(grid.down), static_cast<std::size_t>(rows),
+                   [&](std::size_t from, std::size_t to) {
+                       Drawing::Band band(grid, static_cast<int>(from), static_cast<int>(to) - 1);
+                       drawing.draw(band);
+                       each(band.first, band.triangles);
+                   });
+}
+
 std::vector<std::uint32_t> firstTriangles(const Appearance& what, const SampleGrid& grid) {
-    Drawing drawing(what, grid);
     constexpr int kBand = 256;
-    const auto bands = static_cast<std::size_t>((grid.down + kBand - 1) / kBand);
-    parallelChunks(bands, 1, [&](std::size_t from, std::size_t) {
-        const int first = static_cast<int>(from) * kBand;
-        drawing.drawRows(first, std::min(first + kBand, grid.down) - 1);
+    const auto across = static_cast<std::size_t>(grid.across);
+    std::vector<std::uint32_t> out(across * static_cast<std::size_t>(grid.down));
+    drawInBands(what, grid, kBand, [&](int first, std::span<const std::uint32_t> triangles) {
+        std::copy(triangles.begin(), triangles.end(),
+                  out.begin() + static_cast<std::ptrdiff_t>(across * static_cast<std::size_t>(first)));
     });
-    return std::move(drawing.triangles);
+    return out;
 }
 
 } // namespace thicket

@@ -4,6 +4,8 @@
 
 #include "bake/appearance.h"
 
+#include <functional>
+#include <span>
 #include <vector>
 
 namespace thicket {
@@ -26,9 +28,14 @@ struct SampleGrid {
 
 constexpr std::uint32_t kNoTriangle = 0xFFFFFFFFU;
 
-/// By rows; kNoTriangle where nothing is. Where the alpha of its material leaves a triangle out, what is behind it.
-/// COST       O(triangles * bands + samples covered), in bands of rows side by side.
-/// THREADS    uses all cores; the result does not depend on how many.
+/// Calls `each(first row, triangles)` for bands of `rows` rows each but the last: by rows, kNoTriangle where nothing is.
+/// Where the alpha of its material leaves a triangle out, what is behind it.
+/// COST       O(triangles * bands + samples covered), bands beside each other; 12 bytes a sample of those in work.
+/// THREADS    `each` is called on several threads at once; what it is given does not depend on how many.
+void drawInBands(const Appearance& what, const SampleGrid& grid, int rows,
+                 const std::function<void(int first, std::span<const std::uint32_t> triangles)>& each);
+
+/// The same of the whole grid.
 std::vector<std::uint32_t> firstTriangles(const Appearance& what, const SampleGrid& grid);
 
 } // namespace thicket

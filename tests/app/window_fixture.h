@@ -49,12 +49,12 @@ protected:
         ASSERT_TRUE(QTest::qWaitFor([&] { return !session.jobs().busy() && !session.saves().busy(); }, 180'000));
         QTest::qWait(60);
     }
-    void openBall(int rows = 40) {
+    void openBall(int rows = 28) {
         window->open({text(ballFile(folder.path(), "ball.glb", rows))});
         waitForJobs();
         ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
     }
-    void thinBall(int rows = 40) {
+    void thinBall(int rows = 28) {
         openBall(rows);
         window->setStage(Stage::Thin);
         QTest::keyClick(window.get(), Qt::Key_T, Qt::ControlModifier);

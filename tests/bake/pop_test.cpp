@@ -3,6 +3,7 @@
 #include "bake/pop.h"
 
 #include "image/colour.h"
+#include "image/image.h"
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
@@ -52,6 +53,7 @@ TEST(Pop, measures_how_far_an_outline_moves_in_pixels) {
     EXPECT_FALSE(s.unseen(1));
     EXPECT_NEAR(s.severity(1), std::max(s.outlineShift, 100 * s.changedPixels), 1e-9);
     // Nearer it is larger on screen than is looked at; the shift is still stated in the screen's pixels.
+    options.mostPixels = 224;
     const PopScore near = score(grown, grey(), mesh, grey(), 8, options);
     EXPECT_LT(near.scale, 1);
     EXPECT_NEAR(near.outlineShift, 0.15 * 1000 / 8 - 0.7 / near.scale, 3);
@@ -67,6 +69,29 @@ TEST(Pop, sees_other_colours_where_the_outline_is_the_same) {
     EXPECT_EQ(slight.changedPixels, 0);
     EXPECT_GT(slight.meanDeltaE, 0);
     EXPECT_TRUE(slight.unseen(1));
+}
+
+/// Squares of four pixels each in two greys, beside their mean: a picture of a quarter of the size shows none of them.
+TEST(Pop, is_looked_at_as_large_as_it_is_on_screen) {
+    Pixels squares{256, 256, {}};
+    for (int y = 0; y < 256; ++y)
+        for (int x = 0; x < 256; ++x)
+            squares.rgba.insert(squares.rgba.end(), {static_cast<std::uint8_t>((x + y) % 2 == 0 ? 50 : 200),
+                                                     static_cast<std::uint8_t>((x + y) % 2 == 0 ? 50 : 200),
+                                                     static_cast<std::uint8_t>((x + y) % 2 == 0 ? 50 : 200), 255});
+    Surfaces pattern = grey(1);
+    pattern.images.push_back(encodePng(squares, "squares"));
+    pattern.materials[0].baseColorImage = 0;
+    const Mesh ball = shapes::texturedSphere(80, 40);
+    PopOptions options;
+    options.directions = 1;
+    const float mean = 0.5F * (toLinear(50) + toLinear(200));
+    const PopScore large = score(ball, pattern, ball, grey(mean), 5, options);
+    EXPECT_EQ(large.scale, 1);
+    EXPECT_GT(large.changedPixels, 0.3);
+    EXPECT_LE(large.before.width, 320) << "what is kept to be shown is no larger than it is shown";
+    options.mostPixels = 60;
+    EXPECT_LT(score(ball, pattern, ball, grey(mean), 5, options).changedPixels, large.changedPixels / 2);
 }
 
 TEST(Pop, ends_with_the_first_direction_that_shows_the_switch_where_only_that_is_asked) {

@@ -70,6 +70,7 @@ TEST(Pops, of_ground_are_where_its_levels_switch_suddenly_and_go_when_they_pass_
     PopOptions options;
     options.directions = 2;
     options.samplesPerSide = 2;
+    options.mostPixels = 224;
     for (const SwitchPlace& place : places) {
         EXPECT_EQ(tree.refOf(place.key.tile).level, static_cast<std::uint32_t>(place.level));
         EXPECT_EQ(tree.tiles[place.key.tile].error, tree.levels[static_cast<std::size_t>(place.level)].worst);
