@@ -59,6 +59,22 @@ struct Picture {
     std::vector<std::uint8_t> quarter; ///< a quarter of it
 };
 
+/// Whether all samples of a pixel lie on one triangle: then four of them tell its colour.
+bool oneTriangle(const std::uint32_t* samples, int n, std::size_t across) {
+    if (samples[0] == kNoTriangle)
+        return false;
+    for (int row = 0; row < n; ++row) {
+        const std::uint32_t* const from = samples + static_cast<std::size_t>(row) * across;
+        if (!std::all_of(from, from + n, [&](std::uint32_t t) { return t == samples[0]; }))
+            return false;
+    }
+    return true;
+}
+/// A quarter of the way from either side.
+bool atQuarter(int sample, int n) {
+    return sample == n / 4 || sample == n - 1 - n / 4;
+}
+
 Picture take(const Appearance& what, const Camera& c, int n, const JobContext& job) {
     Picture out;
     const auto side = static_cast<std::size_t>(c.side);
@@ -83,26 +99,34 @@ Picture take(const Appearance& what, const Camera& c, int n, const JobContext& j
                 Vec3f sum = Vec3f::Zero();
                 int hits = 0;
                 met.fill(0);
+                const std::uint32_t* const own =
+                    &first[static_cast<std::size_t>(row) * static_cast<std::size_t>(n) * across +
+                           x * static_cast<std::size_t>(n)];
+                const bool within = oneTriangle(own, n, across);
+                float shaded = 0;
                 for (int s = 0; s < n * n; ++s) {
-                    const int column = static_cast<int>(x) * n + s % n;
-                    const int line = static_cast<int>(row) * n + s / n;
                     const std::uint32_t triangle =
-                        first[static_cast<std::size_t>(line) * across + static_cast<std::size_t>(column)];
+                        own[static_cast<std::size_t>(s / n) * across + static_cast<std::size_t>(s % n)];
                     if (triangle == kNoTriangle)
                         continue;
-                    const Appearance::Seen seen = what.seenOn(triangle, c.eye, grid.towards(column, top + line));
                     ++hits;
                     ++met[static_cast<std::size_t>(s / n * kFiner / n) * kFiner +
                           static_cast<std::size_t>(s % n * kFiner / n)];
+                    if (within && !(atQuarter(s / n, n) && atQuarter(s % n, n)))
+                        continue;
+                    const Appearance::Seen seen = what.seenOn(
+                        triangle, c.eye,
+                        grid.towards(static_cast<int>(x) * n + s % n, top + static_cast<int>(row) * n + s / n));
                     const double shade = shadeOf(seen.normal.dot(c.light));
                     sum += static_cast<float>(shade) * seen.color;
+                    ++shaded;
                 }
                 if (hits == 0)
                     continue;
                 const std::size_t y = static_cast<std::size_t>(top / n) + row;
                 const float cover = static_cast<float>(hits) / static_cast<float>(n * n);
                 out.cover[y * side + x] = cover;
-                out.color[y * side + x] = sum / static_cast<float>(n * n) + Vec3f::Constant(kGround * (1 - cover));
+                out.color[y * side + x] = sum * (cover / shaded) + Vec3f::Constant(kGround * (1 - cover));
                 for (std::size_t k = 0; k < met.size(); ++k) {
                     const std::size_t at = (y * kFiner + k / kFiner) * side * kFiner + x * kFiner + k % kFiner;
                     out.half[at] = 2 * met[k] * kFiner * kFiner >= n * n ? 1 : 0;

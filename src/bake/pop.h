@@ -11,10 +11,10 @@
 namespace thicket {
 
 struct PopOptions {
-    int directions = 4;      ///< round the upright axis
-    double elevation = 0.12; ///< radians above the horizon
-    int samplesPerSide = 4;  ///< 4 x 4 rays a pixel at least; up to 12 x 12 where the object is small
-    int mostPixels = 1200;   ///< along a picture; what is larger on screen, and so not all on it, is looked at smaller
+    int directions = 4;        ///< round the upright axis
+    double elevation = 0.12;   ///< radians above the horizon
+    int samplesPerSide = 4;    ///< 4 x 4 rays a pixel at least; up to 12 x 12 where the object is small
+    int mostPixels = 600;      ///< along a picture; what is larger on screen is looked at smaller
     int mostFieldPixels = 224; ///< the same of a field, at its soft band
     double lightYaw = 0.6;     ///< the light's side against the camera's, radians
     float changedDeltaE = 5;   ///< CIELAB 1976; a pixel that differs by more counts as changed

@@ -36,7 +36,7 @@ protected:
         return chainOf(*scene().find(id), scene().statedView()).fromMetres[level];
     }
     void settle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 60'000));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 180'000));
         QCoreApplication::processEvents();
     }
     void look() {
