@@ -32,7 +32,7 @@ struct PopScore {
     double changedPixels = 0; ///< share of the object's pixels
     double meanDeltaE = 0;    ///< over the object's pixels
     double pixelsTall = 0;    ///< rows that the finer level covers on the stated screen
-    double scale = 1;         ///< pixels looked at for each of the screen's; below 1 where it is larger than mostPixels
+    double scale = 1; ///< pixels looked at for each of the screen's; below 1 where it is larger than is looked at
     /// Of what is never still, as smoke: all that is seen is that the mean of its colours becomes another one. Then
     /// changedPixels is by how much its cover changes, and some two delta E spread over it go unseen.
     bool cloud = false;
@@ -44,8 +44,8 @@ struct PopScore {
     double line = 0;
     double suddenLine = 0;
     static constexpr double kLineDeltaE = 1; ///< what an eye just tells apart where two areas meet
-    /// Of the direction in which most pixels change, halved until they are small enough to be shown; alpha is cover. Of a field: with the soft band, without it, and what
-    /// the former changes.
+    /// Of the direction in which most pixels change, halved until they are small enough to be shown; alpha is cover. Of a
+    /// field: with the soft band, without it, and what the former changes.
     Pixels before;
     Pixels after;
     Pixels difference; ///< grey: how far the colours are apart; white at 20

@@ -24,7 +24,8 @@ struct Drift {
 };
 
 struct DriftOptions {
-    std::uint32_t samples = 20'000;    ///< stratified points on the level at most; small ones are looked at in fewer
+    std::uint32_t samples =
+        20'000; ///< stratified points on the level at most; on light ones four a triangle, 5 k at least
     std::span<const int> texelsAcross; ///< of each material's largest picture; 0 or missing: it has none
 };
 

@@ -65,7 +65,7 @@ bool dropUseless(Subject& subject, const std::vector<SmoothedSwitch>& switches, 
 /// The levels of a subject with heavier ones where its own are seen to come in.
 Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState& state, const View& view,
                                         const JobContext& job) {
-    constexpr double kWorthAnother = 0.5; // of the triangles of the level before
+    constexpr double kWorthAnother = 0.5; // of the triangles of the level before, or of what came in its place
     const ResolvedChain chain = chainOf(subject, view);
     const std::vector<Level>& levels = subject.mesh().levels;
     std::vector<Level> out{levels.front()};
@@ -90,7 +90,7 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
         if (cut && !unseenAt(subject, finer, level.mesh, chain.fromMetres[i], view, job)) {
             std::optional<double> instead =
                 cutUnseen(subject, *state.record, finer, level.triangles, chain.fromMetres[i], view, job);
-            stays = !instead || (i + 1 == levels.size() && level.triangles < kWorthAnother * *instead);
+            stays = !instead || level.triangles < kWorthAnother * *instead;
             // It has to come in farther away: half-way there another one.
             if (!instead && level.triangles < kWorthAnother * kWorthAnother * finer.triangles)
                 instead = std::sqrt(static_cast<double>(level.triangles) * finer.triangles);

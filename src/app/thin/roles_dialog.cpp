@@ -14,7 +14,7 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
     column->setContentsMargins(20, 16, 20, 16);
     column->setSpacing(12);
     auto* grid = new QGridLayout;
-    grid->setHorizontalSpacing(12);
+    grid->setHorizontalSpacing(18);
     grid->setVerticalSpacing(8);
     const QStringList heads{{},
                             tr("levels"),
@@ -31,7 +31,8 @@ RolesDialog::RolesDialog(Workbench& bench, QWidget* parent)
         Row row{new NumberBox(1, 7, 0, {}),        new QCheckBox,
                 new NumberBox(2, 90, 0, tr(" %")), new NumberBox(0.05, 64, 2, tr(" px")),
                 new NumberBox(0, 4, 0, {}),        new QCheckBox};
-        row.levels->setToolTip(tr("How many coarser levels at most; fewer when the mesh cannot get lighter"));
+        row.levels->setToolTip(tr("How many coarser levels; fewer when the mesh cannot get lighter, more where that "
+                                  "lets them come in unseen"));
         row.spread->setToolTip(
             tr("Each level comes in so many times farther away than the one before, from where the subject is as "
                "tall as the screen to where it is 16 pixels tall"));
