@@ -1,11 +1,9 @@
 // The budget without a window: audits grow old, fits are kept or dropped, kept audits lie beside the project, and what
 // cannot be done is said and changes nothing.
 
-#include "appmodel/workbench.h"
+#include "appmodel/model_fixture.h"
 #include "base/file.h"
-#include "io/project/project.h"
 #include "support/balls.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -14,10 +12,9 @@ namespace thicket::app {
 namespace fs = std::filesystem;
 namespace {
 
-class Budgets : public ::testing::Test {
+class Budgets : public ModelTest {
 protected:
     void SetUp() override {
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
         for (int i = 0; i < 2; ++i) {
             Subject ball = test::ballOfLevels(0, {0.0, 0.01, 0.04, 0.15}, 32);
             ball.name = i == 0 ? "buoy" : "lamp";
@@ -28,20 +25,9 @@ protected:
             document().push(addSubjects(scene(), {ball}, "Add"));
         }
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
-    Document& document() { return bench.session.document; }
     BudgetModel& budget() { return bench.budget; }
-    [[nodiscard]] std::string text() const { return encodeProject(scene(), folder.path()); }
     [[nodiscard]] QString path(const char* name) const {
         return QString::fromStdString((folder.path() / name).string());
-    }
-    void settle() {
-        ASSERT_TRUE(QTest::qWaitFor(
-            [&] {
-                return !bench.session.jobs().busy() && !bench.session.saves().busy() && !bench.session.quick().busy();
-            },
-            60'000));
-        QCoreApplication::processEvents();
     }
     void change(const std::function<void(Settings&)>& how) {
         Settings settings = scene().settings;
@@ -71,10 +57,6 @@ protected:
         });
     }
     [[nodiscard]] QString caption() const { return bench.budget.state().caption; }
-
-    TempFolder folder;
-    Workbench bench;
-    QStringList said;
 };
 
 } // namespace

@@ -1,11 +1,10 @@
 // Fields without a window: scattered in the background, edited meanwhile, undone.
 
-#include "appmodel/workbench.h"
+#include "appmodel/model_fixture.h"
 #include "base/file.h"
 #include "io/import/import.h"
 #include "io/ship/write_glb.h"
 #include "support/shapes.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -13,7 +12,7 @@
 namespace thicket::app {
 namespace {
 
-class Fields : public ::testing::Test {
+class Fields : public ModelTest {
 protected:
     void SetUp() override {
         Surfaces surfaces;
@@ -25,27 +24,18 @@ protected:
             files << QString::fromStdString(file.string());
         }
         bench.files.openFiles(files);
-        idle();
+        settle();
         ASSERT_EQ(scene().subjects.size(), 2U);
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
-    }
-    void idle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 60'000));
-        QCoreApplication::processEvents();
     }
     void scatterBoth() {
         bench.fields.scatterNew({scene().subjects[0].id, scene().subjects[1].id});
-        idle();
+        settle();
         ASSERT_EQ(scene().subjects.size(), 3U);
         id = scene().subjects.back().id;
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
     [[nodiscard]] const InstancesBody& body() const { return *scene().find(id)->instances(); }
 
-    TempFolder folder;
-    Workbench bench;
     QStringList files;
-    QStringList said;
     std::uint32_t id = 0;
 };
 
@@ -62,7 +52,7 @@ TEST_F(Fields, only_the_last_of_many_changes_is_scattered_and_it_is_one_step) {
             << "what was asked for is shown at once";
     }
     EXPECT_TRUE(bench.fields.scattering(id));
-    idle();
+    settle();
     EXPECT_FALSE(bench.fields.scattering(id));
     EXPECT_EQ(body().recipe->seed, 9U);
     EXPECT_LE(bench.session.document.undo().index(), steps + 2) << "those that were overtaken leave nothing";
@@ -78,7 +68,7 @@ TEST_F(Fields, what_is_changed_while_it_scatters_stays) {
     thinning.keep.points = {{5, 1}, {50, 0.2}};
     bench.fields.setThinning(id, thinning, "Thin");
     bench.files.renameSubject(id, "Shore");
-    idle();
+    settle();
     EXPECT_NEAR(static_cast<double>(body().copies->size()), 2.0 * static_cast<double>(before),
                 0.1 * static_cast<double>(before));
     EXPECT_EQ(body().thinning, thinning);
@@ -92,7 +82,7 @@ TEST_F(Fields, a_mesh_that_goes_while_it_is_scattered_is_not_brought_back) {
     const std::uint32_t gone = scene().subjects.front().id;
     bench.fields.setRecipe(id, recipe, "Another seed");
     bench.files.removeSubject(gone);
-    idle();
+    settle();
     EXPECT_EQ(body().assets.size(), 1U);
     for (const Placement& p : *body().copies)
         EXPECT_EQ(p.asset, 0U);
@@ -105,7 +95,7 @@ TEST_F(Fields, a_recipe_that_leaves_nothing_is_said_and_changes_nothing) {
     recipe.leastHeight = 500;
     recipe.mostHeight = 600;
     bench.fields.setRecipe(id, recipe, "Too high");
-    idle();
+    settle();
     EXPECT_EQ(body().copies, before);
     ASSERT_FALSE(said.isEmpty());
     EXPECT_TRUE(said.back().contains("no place")) << said.back().toStdString();
@@ -118,16 +108,16 @@ TEST_F(Fields, a_recipe_goes_into_another_project_by_the_names_of_its_meshes) {
     const QString file = QString::fromStdString((folder.path() / "shore.recipe.json").string());
     bench.fields.saveRecipe(id, file);
     bench.files.newProject();
-    idle();
+    settle();
     bench.fields.openRecipe(file);
-    idle();
+    settle();
     EXPECT_TRUE(scene().subjects.empty());
     ASSERT_FALSE(said.isEmpty());
     EXPECT_TRUE(said.back().contains("no mesh called")) << said.back().toStdString();
     bench.files.openFiles({files[1], files[0]}); // their ids are others now
-    idle();
+    settle();
     bench.fields.openRecipe(file);
-    idle();
+    settle();
     ASSERT_EQ(scene().subjects.size(), 3U);
     const Placements& after = *scene().subjects.back().instances()->copies;
     ASSERT_EQ(after.size(), before.size());
@@ -143,15 +133,15 @@ TEST_F(Fields, rows_that_cannot_be_placed_wait_for_a_decision) {
                      [&](const QString&, qulonglong count, qulonglong, const QString&) { bad = count; });
     const QString path = QString::fromStdString(file.string());
     bench.fields.importTable(path);
-    idle();
+    settle();
     EXPECT_TRUE(QTest::qWaitFor([&] { return bad == 2; }, 60'000));
     EXPECT_EQ(scene().subjects.size(), 2U);
     bench.fields.importTable(path, true);
-    idle();
+    settle();
     ASSERT_EQ(scene().subjects.size(), 3U);
     EXPECT_EQ(scene().subjects.back().instances()->copies->front().id, 900U);
     bench.fields.importTable(path, true); // ids that clash
-    idle();
+    settle();
     ASSERT_EQ(scene().subjects.size(), 4U);
     EXPECT_NE(scene().subjects.back().instances()->copies->front().id, 900U);
     EXPECT_TRUE(said.back().contains("ids")) << said.back().toStdString();
@@ -160,7 +150,7 @@ TEST_F(Fields, rows_that_cannot_be_placed_wait_for_a_decision) {
 TEST_F(Fields, switches_are_set_for_all_assets_and_freed_again) {
     scatterBoth();
     bench.thin.thinToRoles({scene().subjects[0].id, scene().subjects[1].id});
-    idle();
+    settle();
     const auto from = [&] {
         return chainIn(*scene().find(id), scene().subjects[0], scene().statedView()).fromMetres.at(1);
     };

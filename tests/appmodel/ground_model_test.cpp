@@ -1,13 +1,11 @@
 // Ground without a window: heights in, strokes as steps, what stands on it follows.
 
-#include "appmodel/workbench.h"
+#include "appmodel/model_fixture.h"
 #include "base/file.h"
-#include "io/project/project.h"
 #include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
 #include "scene/fields.h"
 #include "support/shapes.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -15,10 +13,9 @@
 namespace thicket::app {
 namespace {
 
-class Grounds : public ::testing::Test {
+class Grounds : public ModelTest {
 protected:
     void SetUp() override {
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
         GroundRecipe recipe;
         recipe.columns = recipe.rows = 129;
         file = folder.path() / "bed.tif";
@@ -54,14 +51,10 @@ protected:
         refreshSubject(post);
         bench.session.document.push(addSubjects(scene(), {post}, "Add a post"));
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
     [[nodiscard]] const TerrainBody& body() const { return *scene().find(id)->terrain(); }
     [[nodiscard]] double heightAt(double x, double z) const { return *body().heights->heightAt(x, z); }
 
-    TempFolder folder;
     std::filesystem::path file;
-    Workbench bench;
-    QStringList said;
     std::uint32_t id = 0;
 };
 

@@ -1,10 +1,8 @@
 // Pops without a window: what is looked at, what is said of it, and what smoothing takes when something else was changed
 // meanwhile.
 
-#include "appmodel/workbench.h"
-#include "io/project/project.h"
+#include "appmodel/model_fixture.h"
 #include "support/balls.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -13,10 +11,9 @@
 namespace thicket::app {
 namespace {
 
-class Popping : public ::testing::Test {
+class Popping : public ModelTest {
 protected:
     void SetUp() override {
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
         // Their levels are said to be off by less than they are, so that they come in where that is seen.
         std::vector<Subject> balls;
         for (int i = 0; i < 2; ++i) {
@@ -29,15 +26,8 @@ protected:
         near = scene().subjects[0].id;
         far = scene().subjects[1].id;
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
-    Document& document() { return bench.session.document; }
-    [[nodiscard]] std::string text() const { return encodeProject(scene(), folder.path()); }
     [[nodiscard]] double comesIn(std::uint32_t id, std::size_t level) const {
         return chainOf(*scene().find(id), scene().statedView()).fromMetres[level];
-    }
-    void settle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 180'000));
-        QCoreApplication::processEvents();
     }
     void look() {
         bench.pops.look();
@@ -55,9 +45,6 @@ protected:
         document().push(changeSubject(scene(), after, "Rename"));
     }
 
-    TempFolder folder;
-    Workbench bench;
-    QStringList said;
     std::uint32_t near = 0;
     std::uint32_t far = 0;
 };

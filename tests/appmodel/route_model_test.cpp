@@ -1,9 +1,7 @@
 // Routes without a window: whatever is done to them, keys rise in time, and undo leads back to the byte.
 
-#include "appmodel/workbench.h"
+#include "appmodel/model_fixture.h"
 #include "base/file.h"
-#include "io/project/project.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -12,22 +10,10 @@
 namespace thicket::app {
 namespace {
 
-class Routes : public ::testing::Test {
+class Routes : public ModelTest {
 protected:
-    void SetUp() override {
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
-    }
     static View at(double x, double z) { return lookAt(View(), {x, 2, z}, {0, 1, 0}); }
-    void settle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 60'000));
-        QCoreApplication::processEvents();
-    }
     [[nodiscard]] const std::vector<RouteKey>& keys() const { return bench.routes.current()->keys; }
-    [[nodiscard]] std::string text() { return encodeProject(bench.session.scene(), folder.path()); }
-
-    TempFolder folder;
-    Workbench bench;
-    QStringList said;
 };
 
 } // namespace

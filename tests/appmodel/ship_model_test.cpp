@@ -1,10 +1,9 @@
 // Shipping without a window: what is said of it, and what is left where it fails or is stopped.
 
-#include "appmodel/workbench.h"
+#include "appmodel/model_fixture.h"
 #include "base/file.h"
 #include "io/import/import.h"
 #include "support/balls.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -15,12 +14,9 @@ namespace thicket::app {
 namespace fs = std::filesystem;
 namespace {
 
-class Shipping : public ::testing::Test {
+class Shipping : public ModelTest {
 protected:
-    void SetUp() override {
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
-        add({"buoy"});
-    }
+    void SetUp() override { add({"buoy"}); }
     void add(const std::vector<std::string>& names) {
         auto surfaces = std::make_shared<Surfaces>();
         surfaces->materials.emplace_back();
@@ -32,12 +28,6 @@ protected:
         }
         document().push(addSubjects(scene(), std::move(balls), "Add"));
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
-    Document& document() { return bench.session.document; }
-    void settle() {
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.jobs().busy(); }, 60'000));
-        QCoreApplication::processEvents();
-    }
     void ship(const fs::path& to) { bench.shipping.ship(QString::fromStdString(to.string()), {}); }
     /// All that lies in a folder, by name.
     static std::set<std::string> namesIn(const fs::path& where) {
@@ -47,10 +37,6 @@ protected:
                 out.insert(entry.path().filename().string());
         return out;
     }
-
-    TempFolder folder;
-    Workbench bench;
-    QStringList said;
 };
 
 } // namespace

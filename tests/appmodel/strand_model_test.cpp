@@ -1,15 +1,13 @@
 // Strands and emitters without a window: grown in the background, changed by level, undone.
 
-#include "appmodel/workbench.h"
+#include "appmodel/model_fixture.h"
 #include "base/file.h"
 #include "io/project/emitter_file.h"
-#include "io/project/project.h"
 #include "io/project/recipe_file.h"
 #include "io/ship/write_glb.h"
 #include "scene/kinds.h"
 #include "scene/strand_subject.h"
 #include "strands/strand_cards.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <gtest/gtest.h>
@@ -17,11 +15,8 @@
 namespace thicket::app {
 namespace {
 
-class Growth : public ::testing::Test {
+class Growth : public ModelTest {
 protected:
-    void SetUp() override {
-        QObject::connect(&bench.session, &Session::message, [this](const QString& text, bool) { said << text; });
-    }
     void idle() {
         ASSERT_TRUE(
             QTest::qWaitFor([&] { return !bench.session.jobs().busy() && !bench.session.looks().busy(); }, 60'000));
@@ -39,14 +34,10 @@ protected:
         ASSERT_EQ(scene().subjects.size(), 1U);
         id = scene().subjects.back().id;
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
     [[nodiscard]] const StrandsBody& strands() const { return *scene().find(id)->strands(); }
     [[nodiscard]] const Emitter& emitter() const { return scene().find(id)->emitter()->emitter; }
     void undo() { bench.session.document.undo().undo(); }
 
-    TempFolder folder;
-    Workbench bench;
-    QStringList said;
     std::uint32_t id = 0;
 };
 

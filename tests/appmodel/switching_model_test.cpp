@@ -1,11 +1,9 @@
 // Switches without a window: whatever is done to them, levels come in in order, what was set by hand stays, and undo leads
 // back to the byte.
 
-#include "appmodel/workbench.h"
-#include "io/project/project.h"
+#include "appmodel/model_fixture.h"
 #include "scene/kinds.h"
 #include "support/balls.h"
-#include "support/temp_folder.h"
 
 #include <QTest>
 #include <cmath>
@@ -15,7 +13,7 @@
 namespace thicket::app {
 namespace {
 
-class Switching : public ::testing::Test {
+class Switching : public ModelTest {
 protected:
     void SetUp() override {
         Subject ball = test::ballOfLevels(0, {0.0, 0.004, 0.02, 0.08, 0.3}, 32);
@@ -27,15 +25,10 @@ protected:
         id = scene().subjects.front().id;
         bench.session.selectSubject(id);
     }
-    [[nodiscard]] const Scene& scene() const { return bench.session.scene(); }
-    Document& document() { return bench.session.document; }
     [[nodiscard]] const Subject& ball() const { return *scene().find(id); }
     [[nodiscard]] ResolvedChain chain() const { return chainOf(ball(), scene().statedView()); }
     [[nodiscard]] bool fixedAt(std::size_t level) const { return ball().mesh().levels[level].fixed.has_value(); }
-    [[nodiscard]] std::string text() const { return encodeProject(scene(), folder.path()); }
 
-    TempFolder folder;
-    Workbench bench;
     std::uint32_t id = 0;
 };
 
