@@ -21,7 +21,8 @@ float within01(float t) {
     return smaller(larger(t, 0), 1);
 }
 
-THICKET_LANES void distances(const float* k, float px, float py, float pz, float* __restrict out) {
+THICKET_LANES std::uint32_t distances(const float* k, float px, float py, float pz, float within,
+                                      float* __restrict out) {
     constexpr std::size_t kLanes = TrianglePackets::kLanes;
     for (std::size_t i = 0; i < kLanes; ++i) {
         // The sides, and the point seen from their first ends.
@@ -75,12 +76,19 @@ THICKET_LANES void distances(const float* k, float px, float py, float pz, float
         const float least = std::sqrt(squared) - std::sqrt(smaller(unsure, width));
         out[i] = larger(least, 0);
     }
+    std::uint32_t near = 0;
+    for (std::size_t i = 0; i < kLanes; ++i)
+        near |= std::uint32_t{out[i] <= within} << i;
+    return near;
 }
 
 } // namespace
 
-void leastDistances(const TrianglePackets::Packet& packet, const Vec3f& point, TrianglePackets::Row& out) {
-    distances(packet.corners.data(), point.x(), point.y(), point.z(), out.data());
+std::uint32_t leastDistances(const TrianglePackets::Packet& packet, const Vec3f& point, double within,
+                             TrianglePackets::Row& out) {
+    constexpr double kUp = 1 + 1.2e-7; // no less as a float
+    return distances(packet.corners.data(), point.x(), point.y(), point.z(), static_cast<float>(within * kUp),
+                     out.data());
 }
 
 } // namespace thicket::measure

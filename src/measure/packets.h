@@ -19,8 +19,9 @@ struct TrianglePackets {
     std::vector<Packet> packets; ///< of the last one only the first `inLast` lanes count
     std::size_t inLast = kLanes;
 
-    [[nodiscard]] std::size_t lanesOf(std::size_t packet) const {
-        return packet + 1 < packets.size() ? kLanes : inLast;
+    /// The lanes of a packet that count, a bit each.
+    [[nodiscard]] std::uint32_t lanesOf(std::size_t packet) const {
+        return packet + 1 < packets.size() ? (1U << kLanes) - 1 : (1U << inLast) - 1;
     }
 };
 
@@ -31,7 +32,9 @@ struct TrianglePackets {
 TrianglePackets packTriangles(const Mesh& mesh, const std::vector<Vec3f>& places);
 
 /// What the distances from a point to the eight triangles of a packet are at least: less than them by a few roundings of
-/// the coordinates, and by a few more where a triangle is narrow.
-void leastDistances(const TrianglePackets::Packet& packet, const Vec3f& point, TrianglePackets::Row& out);
+/// the coordinates, and by a few more where a triangle is narrow. Returns those that are not farther than `within`, a bit
+/// each; of the last packet, those beyond `inLast` are one of them again.
+std::uint32_t leastDistances(const TrianglePackets::Packet& packet, const Vec3f& point, double within,
+                             TrianglePackets::Row& out);
 
 } // namespace thicket::measure

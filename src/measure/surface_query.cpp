@@ -4,6 +4,7 @@
 #include "measure/packets.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 
@@ -176,17 +177,19 @@ struct SurfaceQuery::Search {
         const measure::TrianglePackets& all = search.surface.packets;
         const measure::TrianglePackets::Packet& packet = all.packets[args->primID];
         measure::TrianglePackets::Row least;
-        measure::leastDistances(packet, search.unit.place, least);
-        // What seems the nearest first: then most of the others are seen to be farther.
-        const std::size_t lanes = all.lanesOf(args->primID);
-        std::size_t first = 0;
-        for (std::size_t i = 1; i < lanes; ++i)
-            first = least[i] < least[first] ? i : first;
-        if (static_cast<double>(least[first]) > search.reach)
+        std::uint32_t near =
+            measure::leastDistances(packet, search.unit.place, search.reach, least) & all.lanesOf(args->primID);
+        if (near == 0)
             return false;
+        // What seems the nearest first: then most of the others are seen to be farther.
+        auto first = static_cast<unsigned>(std::countr_zero(near));
+        for (std::uint32_t rest = near & (near - 1); rest != 0; rest &= rest - 1)
+            if (const auto i = static_cast<unsigned>(std::countr_zero(rest)); least[i] < least[first])
+                first = i;
         bool nearer = search.offer(packet.triangle[first]);
-        for (std::size_t i = 0; i < lanes; ++i)
-            if (i != first && static_cast<double>(least[i]) <= search.reach)
+        for (near &= ~(1U << first); near != 0; near &= near - 1)
+            if (const auto i = static_cast<unsigned>(std::countr_zero(near));
+                static_cast<double>(least[i]) <= search.reach)
                 nearer |= search.offer(packet.triangle[i]);
         if (nearer)
             args->query->radius = static_cast<float>(search.reach);
@@ -233,6 +236,7 @@ struct SurfaceQuery::Gather {
     double radius;
     std::size_t most;
     std::vector<std::uint32_t>& out;
+    double reach = unit.reach(radius); ///< the same in the packets' units
 
     static bool visit(RTCPointQueryFunctionArguments* args) {
         auto& gather = *static_cast<Gather*>(args->userPtr);
@@ -243,11 +247,11 @@ struct SurfaceQuery::Gather {
         const measure::TrianglePackets& all = gather.surface.packets;
         const measure::TrianglePackets::Packet& packet = all.packets[args->primID];
         measure::TrianglePackets::Row least;
-        measure::leastDistances(packet, gather.unit.place, least);
-        for (std::size_t i = 0; i < all.lanesOf(args->primID); ++i)
-            if (static_cast<double>(least[i]) <= gather.unit.reach(gather.radius) &&
+        std::uint32_t near = measure::leastDistances(packet, gather.unit.place, gather.reach, least);
+        for (near &= all.lanesOf(args->primID); near != 0; near &= near - 1)
+            if (const auto i = static_cast<unsigned>(std::countr_zero(near));
                 (gather.surface.closestOn(packet.triangle[i], gather.point) - gather.point).squaredNorm() <=
-                    gather.radius * gather.radius)
+                gather.radius * gather.radius)
                 gather.out.push_back(packet.triangle[i]);
         return false;
     }
@@ -257,12 +261,20 @@ void SurfaceQuery::within(const Vec3d& point, double radius, std::size_t most, s
     out.clear();
     const Vec3d local = point - m_impl->origin;
     Gather gather{*m_impl, local, measure::UnitPoint(local, m_impl->scale), radius, most, out};
-    gather.unit.ask(m_impl->near.scene(), gather.unit.reach(radius), Gather::visit, &gather);
+    gather.unit.ask(m_impl->near.scene(), gather.reach, Gather::visit, &gather);
 }
 
 double SurfaceQuery::distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const {
     const Vec3d p = point - m_impl->origin;
     return (m_impl->closestOn(triangle, p) - p).norm();
+}
+
+void SurfaceQuery::distancesToTriangle(const PointLanes& points, std::uint32_t triangle, PointLanes::Row& out) const {
+    const Vec3d& origin = m_impl->origin;
+    measure::distancesToTriangle(points,
+                                 {m_impl->corner(triangle, 0) + origin, m_impl->corner(triangle, 1) + origin,
+                                  m_impl->corner(triangle, 2) + origin},
+                                 out);
 }
 
 } // namespace thicket

@@ -1,5 +1,6 @@
 #include "reduce/chain.h"
 
+#include "base/parallel.h"
 #include "base/text.h"
 #include "measure/visible.h"
 #include "reduce/fit_normals.h"
@@ -7,6 +8,7 @@
 #include "reduce/untangle.h"
 
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <fmt/format.h>
@@ -100,23 +102,42 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
         curve.careful.push_back(0);
     const double most = record.alive.front();
     const double fewest = std::max(1.0, static_cast<double>(record.fewestTriangles()));
-    for (int i = 1; i <= kCurveCounts; ++i) {
-        if (job.cancelled())
-            return cancelledError();
-        job.report(i / (kCurveCounts + 1.0), "measuring the curve");
+    struct Off {
+        std::uint32_t triangles = 0;
+        SampledDeviation found;
+        double seen = 0;
+    };
+    std::array<Off, kCurveCounts + 1> offs;
+    const auto measureAt = [&](int i) {
         const auto count =
             static_cast<std::uint32_t>(std::lround(mixLog(most, fewest, static_cast<double>(i) / kCurveCounts)));
         const Mesh level = cutRecord(record, count);
-        if (level.triangleCount() >= curve.triangles.back())
-            continue;
         const SurfaceQuery levelQuery(level);
-        const SampledDeviation found = sampleDeviation(source, query, level, levelQuery, kCurvePoints, care);
-        const double seen = sampleVisible(source, query, level, levelQuery, kCurvePoints);
-        curve.triangles.push_back(level.triangleCount());
-        curve.deviation.push_back(std::max(found.max, curve.deviation.back()));
-        curve.visible.push_back(std::min(curve.deviation.back(), std::max(seen, curve.visible.back())));
+        offs[static_cast<std::size_t>(i)] = {level.triangleCount(),
+                                             sampleDeviation(source, query, level, levelQuery, kCurvePoints, care),
+                                             sampleVisible(source, query, level, levelQuery, kCurvePoints)};
+    };
+    const bool beside = source.triangleCount() <= kLightSource;
+    if (beside)
+        parallelChunks(kCurveCounts, 1, [&](std::size_t i, std::size_t /*end*/) {
+            if (!job.cancelled())
+                measureAt(static_cast<int>(i) + 1);
+        });
+    for (int i = 1; i <= kCurveCounts; ++i) {
+        if (job.cancelled())
+            return cancelledError();
+        if (!beside) {
+            job.report(i / (kCurveCounts + 1.0), "measuring the curve");
+            measureAt(i);
+        }
+        const Off& off = offs[static_cast<std::size_t>(i)];
+        if (off.triangles >= curve.triangles.back())
+            continue;
+        curve.triangles.push_back(off.triangles);
+        curve.deviation.push_back(std::max(off.found.max, curve.deviation.back()));
+        curve.visible.push_back(std::min(curve.deviation.back(), std::max(off.seen, curve.visible.back())));
         if (!care.empty())
-            curve.careful.push_back(std::max(found.weighted, curve.careful.back()));
+            curve.careful.push_back(std::max(off.found.weighted, curve.careful.back()));
     }
     return curve;
 }
@@ -144,11 +165,13 @@ Result<Mesh> cutAndPolish(const Mesh& source, const SurfaceQuery& query, const R
 Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const Record& record,
                           const DeviationCurve& curve, const LevelTarget& target, std::uint32_t lighterThan,
                           const JobContext& job, ChainTimings* timings) {
+    std::uint32_t heaviest = 0;
     const auto cut = [&](double count) {
         const AddTime time(timings != nullptr ? &timings->cutMs : nullptr);
         const double most = static_cast<double>(lighterThan) - 1;
         const auto asked = static_cast<std::uint32_t>(std::clamp(count, 0.0, std::max(most, 0.0)));
-        return CutLevel{cutRecord(record, asked), {}, piecesLeft(record, asked)};
+        heaviest = std::max(heaviest, asked);
+        return CutLevel{cutRecord(record, asked), {}, piecesLeft(record, asked), heaviest};
     };
     const auto polish = [&](std::uint32_t count) {
         const AddTime time(timings != nullptr ? &timings->polishMs : nullptr);
@@ -203,10 +226,14 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
                     cutLevel(source, query, record, curve, {TargetKind::Triangles, fewer}, lighterThan, job, timings);
                 if (!lighter && lighter.error().code == ErrorCode::Cancelled)
                     return lighter.error();
-                if (lighter && lighter->deviation.visible < kNearEnough * target.value)
+                if (lighter && lighter->deviation.visible < kNearEnough * target.value) {
+                    lighter->heaviest = std::max(heaviest, lighter->heaviest);
                     return lighter;
+                }
             }
         }
+        if (level)
+            level->heaviest = std::max(heaviest, level->heaviest);
         return level;
     }
     if (target.kind != TargetKind::DeviationMetres) {

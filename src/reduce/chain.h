@@ -37,7 +37,13 @@ struct CutLevel {
     Mesh mesh;
     Deviation deviation;
     std::uint32_t pieces = 1; ///< loose pieces it still has
+    /// The heaviest count that was tried: asked to be lighter than anything heavier, it comes out the same.
+    std::uint32_t heaviest = 0;
 };
+
+/// Triangles up to which levels, and counts of a curve, are made beside each other, since none keeps all cores busy. Of
+/// heavier meshes one is made after another, which takes the memory of one and shows how far it is.
+constexpr std::uint32_t kLightSource = 100'000;
 
 struct ChainTimings {
     double recordMs = 0;

@@ -12,9 +12,7 @@ constexpr std::uint32_t kPoints = 60'000; // measured a direction
 constexpr double kWorthIt = 0.97;
 constexpr double kGoesOn = 0.99;
 constexpr double kFewestFree = 0.2; // of the points; with fewer that may move there is nothing to gain
-// How much farther off than the best its first rounds may leave a surface: it hardly ever comes to it from there.
-constexpr double kWithinReach = 1.1;
-constexpr double kMeanWithinReach = 1.05;
+constexpr double kLost = 1.1; // times as far off in the mean after its first round: from there it comes back to nothing
 
 /// The best that was found so far, and how far off it is.
 struct Best {
@@ -34,8 +32,7 @@ struct Best {
         Mesh made = surface.finish(source, query);
         const SampledDeviation now = sampleDeviation(source, query, made, kPoints);
         const bool goOn = before ? now.max < kGoesOn * off.max || now.mean < kGoesOn * before->mean
-                                 : now.max < off.max || now.mean < off.mean ||
-                                       (now.max < kWithinReach * off.max && now.mean < kMeanWithinReach * off.mean);
+                                 : now.max < off.max || now.mean < off.mean;
         before = now;
         if (betterBy(share, now)) {
             off = now;
@@ -43,6 +40,12 @@ struct Best {
             mesh = std::move(made);
         }
         return goOn;
+    }
+
+    /// Whether a surface is farther off than what was cut, beyond hope.
+    [[nodiscard]] bool lost(const reduce::EvenSurface& surface) const {
+        const SampledDeviation now = sampleDeviation(source, query, surface.finish(source, query), kPoints);
+        return now.max >= off.max && now.mean > kLost * off.mean;
     }
 };
 
@@ -77,6 +80,10 @@ Result<Mesh> polishLevel(const Mesh& source, const SurfaceQuery& query, Mesh lev
                 return cancelledError();
             job.report((static_cast<double>(round) / options.rounds + (whole ? 1 : 0)) / 2, "placing points");
             surface.improve(query);
+            if (round == 0 && !whole && best.lost(surface)) {
+                promising = false;
+                break;
+            }
             if (round % 2 == 1) {
                 const bool first = !before;
                 if (!best.offer(surface, before)) {

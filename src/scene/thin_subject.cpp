@@ -1,6 +1,7 @@
 #include "scene/thin_subject.h"
 
 #include "base/memory.h"
+#include "base/parallel.h"
 #include "base/text.h"
 #include "measure/drift.h"
 #include "measure/pose_deviation.h"
@@ -106,6 +107,65 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     return state;
 }
 
+namespace {
+
+/// A target in terms of the subject alone.
+LevelTarget ofSubject(const LevelTarget& target, const Subject& subject) {
+    return target.kind == TargetKind::VisibleOfRadius
+               ? LevelTarget{TargetKind::VisibleMetres, target.value * subject.radius}
+               : target;
+}
+
+/// Levels of light sources, one a target, made beside each other. None where a target goes by the level before it, or
+/// where the curve says that it would not pay.
+/// timings   what the clock says, in the shares of what was done
+std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const ThinState& state,
+                                                const std::vector<LevelTarget>& targets, const JobContext& job,
+                                                ChainTimings* timings) {
+    std::vector<std::optional<CutLevel>> out(targets.size());
+    const std::uint32_t triangles = subject.mesh().source().triangles;
+    if (triangles > kLightSource || targets.size() < 2)
+        return out;
+    std::vector<std::uint8_t> wanted(targets.size(), 0);
+    double previous = triangles;
+    for (std::size_t i = 0; i < targets.size(); ++i) {
+        const LevelTarget target = ofSubject(targets[i], subject);
+        const bool spread = targets[i].kind == TargetKind::VisibleOfRadius;
+        if (!spread && target.kind != TargetKind::Triangles && target.kind != TargetKind::ShareOfFirst)
+            continue;
+        const double expected = spread ? state.curve.trianglesForVisible(target.value) : 0;
+        if (spread && expected > kLeastGain * previous)
+            continue;
+        wanted[i] = 1;
+        previous = expected > 0 ? expected : previous;
+    }
+    job.report(0, "making levels");
+    const auto start = std::chrono::steady_clock::now();
+    std::vector<ChainTimings> took(targets.size());
+    parallelChunks(targets.size(), 1, [&](std::size_t i, std::size_t /*end*/) {
+        if (wanted[i] == 0 || job.cancelled())
+            return;
+        auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, ofSubject(targets[i], subject),
+                              triangles, {job.stop, {}}, &took[i]);
+        if (level)
+            out[i] = std::move(*level);
+    });
+    if (timings == nullptr)
+        return out;
+    double all = 0;
+    for (const ChainTimings& t : took)
+        all += t.cutMs + t.polishMs + t.measureMs;
+    const double share = all > 0 ? msSince(start) / all : 0;
+    for (const ChainTimings& t : took) {
+        timings->cutMs += share * t.cutMs;
+        timings->polishMs += share * t.polishMs;
+        timings->measureMs += share * t.measureMs;
+    }
+    return out;
+}
+
+} // namespace
+
 Result<Subject> thinSubject(const Subject& subject, const ThinState& state, const std::vector<LevelTarget>& targets,
                             const JobContext& job, ChainTimings* timings) {
     Subject out = subject;
@@ -123,24 +183,26 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
                "the mesh is already as light as its shape allows"};
     const double fewest = state.record->fewestTriangles();
     std::vector<LevelTarget> asked = targets;
+    std::vector<std::optional<CutLevel>> made = madeBeside(subject, state, targets, job, timings);
     for (std::size_t i = 0; i < asked.size(); ++i) {
-        LevelTarget target = asked[i];
+        LevelTarget target = ofSubject(asked[i], subject);
         if (target.kind == TargetKind::ShareOfPrevious && target.value * previous < kNearTheEnd * fewest) {
             // The last collapses of a record cost most: half-way to its end is a better level, where that still pays.
             target = {TargetKind::Triangles, std::sqrt(previous * fewest)};
             if (target.value > kLeastGain * previous)
                 break;
         }
-        const bool spread = target.kind == TargetKind::VisibleOfRadius;
-        if (spread)
-            target = {TargetKind::VisibleMetres, target.value * subject.radius};
+        const bool spread = asked[i].kind == TargetKind::VisibleOfRadius;
         // One that is hardly lighter does not pay: the next one, farther away, is lighter.
         if (spread && state.curve.trianglesForVisible(target.value) > kLeastGain * previous)
             continue;
         const auto n = static_cast<double>(asked.size());
-        auto level =
-            cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
-                     job.part(0.95 * static_cast<double>(i) / n, 0.95 * static_cast<double>(i + 1) / n), timings);
+        const bool asMade = i < made.size() && made[i] && made[i]->heaviest < previous;
+        Result<CutLevel> level =
+            asMade
+                ? Result<CutLevel>(std::move(*made[i]))
+                : cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
+                           job.part(0.95 * static_cast<double>(i) / n, 0.95 * static_cast<double>(i + 1) / n), timings);
         if (!level) {
             if (level.error().code == ErrorCode::Cancelled)
                 return level.error();

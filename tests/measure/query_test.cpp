@@ -6,6 +6,7 @@
 #include "support/shapes.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <gtest/gtest.h>
 #include <random>
@@ -193,6 +194,34 @@ TEST(Stratified, places_are_spread_by_area_and_evenly) {
     for (Vec3f& p : flat.positions)
         p = {1, 2, 3};
     EXPECT_FALSE(StratifiedPlaces(flat, 5).any());
+}
+
+TEST(SurfaceQuery, eight_points_at_once_are_as_far_as_each_by_itself) {
+    std::mt19937 random(17);
+    std::uniform_real_distribution<double> u(-1, 1);
+    // Some are needles, a line, a point, far from the origin.
+    Mesh mesh = shapes::bumpy(4, 8);
+    shapes::append(mesh, shapes::box(2, {1, 20, 0.0001}), {0, 0, 0});
+    shapes::append(mesh, shapes::bumpy(2, 4), {900, 20, -300});
+    const auto first = static_cast<std::uint32_t>(mesh.positions.size());
+    mesh.positions.insert(mesh.positions.end(), {{1, 2, 3}, {2, 3, 4}, {3, 4, 5}});
+    mesh.indices.insert(mesh.indices.end(), {first, first + 1, first + 2, first, first, first});
+    const SurfaceQuery query(mesh);
+    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+        PointLanes lanes;
+        std::array<Vec3d, PointLanes::kLanes> points;
+        for (std::size_t i = 0; i < points.size(); ++i) {
+            const double a = u(random);
+            const double b = u(random);
+            points[i] = (1 - a - b) * corner(mesh, t, 0) + a * corner(mesh, t, 1) + b * corner(mesh, t, 2) +
+                        (i < 4 ? 0.3 : 1e-4) * Vec3d(u(random), u(random), u(random));
+            lanes.set(i, points[i]);
+        }
+        PointLanes::Row found;
+        query.distancesToTriangle(lanes, t, found);
+        for (std::size_t i = 0; i < points.size(); ++i)
+            EXPECT_NEAR(found[i], query.distanceToTriangle(points[i], t), 1e-9) << t;
+    }
 }
 
 } // namespace thicket

@@ -97,6 +97,35 @@ TEST(Levels, a_hand_made_one_takes_its_place_and_a_heavier_one_is_refused) {
     EXPECT_FALSE(refused.error().remedy.empty());
 }
 
+TEST(Levels, made_beside_each_other_are_those_made_one_after_another) {
+    const Subject s = textured();
+    const auto state = recordSubject(s, {}, {});
+    ASSERT_TRUE(state);
+    // The third asks for more than the second has: it depends on that one.
+    const std::vector<LevelTarget> targets{{TargetKind::ShareOfFirst, 0.6},
+                                           {TargetKind::Triangles, 300},
+                                           {TargetKind::Triangles, 500},
+                                           {TargetKind::ShareOfFirst, 0.05}};
+    ChainTimings timings;
+    const auto thinned = thinSubject(s, *state, targets, {}, &timings);
+    ASSERT_TRUE(thinned);
+    std::uint32_t previous = s.mesh().source().triangles;
+    ASSERT_EQ(thinned->mesh().levels.size(), targets.size() + 1);
+    for (std::size_t i = 0; i < targets.size(); ++i) {
+        const auto alone =
+            cutLevel(*state->source, *state->query, *state->record, state->curve, targets[i], previous, {});
+        ASSERT_TRUE(alone);
+        const Level& level = thinned->mesh().levels[i + 1];
+        EXPECT_LT(level.triangles, previous);
+        EXPECT_EQ(level.mesh->positions, alone->mesh.positions);
+        EXPECT_EQ(level.mesh->indices, alone->mesh.indices);
+        EXPECT_EQ(level.deviation, alone->deviation.max());
+        previous = level.triangles;
+    }
+    EXPECT_GT(timings.polishMs, 0);
+    EXPECT_GT(timings.measureMs, 0);
+}
+
 TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {
     Subject s = textured();
     const auto plain = recordSubject(s, {}, {});
