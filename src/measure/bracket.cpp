@@ -45,7 +45,9 @@ double boundOf(const Piece& piece, const SurfaceQuery& target, double enough) {
         double largest = piece.distance[k];
         for (std::size_t c = 0; c < 3 && largest < best; ++c)
             if (c != k)
-                largest = std::max(largest, target.distanceToTriangle(piece.corner[c], piece.closest[k]));
+                largest = std::max(largest, piece.closest[c] == piece.closest[k]
+                                                ? piece.distance[c]
+                                                : target.distanceToTriangle(piece.corner[c], piece.closest[k]));
         best = std::min(best, largest);
     }
     return best;

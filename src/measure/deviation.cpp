@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tbb/parallel_invoke.h>
 #include <utility>
 
 namespace thicket {
@@ -89,22 +90,27 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
     job.report(0, "measuring");
     OfVertices there;
     OfVertices back;
-    if (!bracket(reference, levelQuery, options, floorMetres, job, there, result.there))
-        return cancelledError();
-    job.report(0.4, "measuring");
-    if (!bracket(level, referenceQuery, options, floorMetres, job, back, result.back))
+    bool bracketed[2] = {};
+    tbb::parallel_invoke(
+        [&] { bracketed[0] = bracket(reference, levelQuery, options, floorMetres, job, there, result.there); },
+        [&] { bracketed[1] = bracket(level, referenceQuery, options, floorMetres, job, back, result.back); });
+    if (!bracketed[0] || !bracketed[1])
         return cancelledError();
     job.report(0.6, "measuring");
     const std::uint32_t samples = samplesFor(reference, level, options);
     VisibleOptions visible;
     visible.pieces = std::max(1U, samples / 4);
     visible.floorMetres = floorMetres;
-    result.visible = std::min(result.promised(),
-                              visibleDeviation({reference, levelQuery, there.distance, there.closest},
-                                               {level, referenceQuery, back.distance, back.closest}, visible, job));
-    job.report(0.75, "measuring");
-    result.spacing = spread(reference, levelQuery, there, samples, job, result.there);
-    spread(level, referenceQuery, back, samples, job, result.back);
+    tbb::parallel_invoke(
+        [&] {
+            result.visible = visibleDeviation({reference, levelQuery, there.distance, there.closest},
+                                              {level, referenceQuery, back.distance, back.closest}, visible, job);
+        },
+        [&] {
+            result.spacing = spread(reference, levelQuery, there, samples, job, result.there);
+            spread(level, referenceQuery, back, samples, job, result.back);
+        });
+    result.visible = std::min(result.promised(), result.visible);
     if (job.cancelled())
         return cancelledError();
     job.report(1, "measured");

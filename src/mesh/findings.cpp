@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <tbb/parallel_invoke.h>
 
 namespace thicket {
 
@@ -63,21 +64,30 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
     const Bounds bounds = boundsOf(mesh);
     const double across = bounds.diagonal();
     const std::vector<MeshSide> sides = sidesOf(mesh, weld);
-    note(FindingKind::DegenerateTriangles, trianglesWithoutArea(mesh, weld), true);
-    note(FindingKind::DuplicateTriangles, duplicateTriangles(mesh, weld), true);
-    const EdgeFindings edges = findEdges(sides);
+    // Asked beside each other, said in order.
+    TriangleList flat, twice, flipped, specks, needles;
+    EdgeFindings edges;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> apart;
+    tbb::parallel_invoke([&] { flipped = flippedTriangles(mesh, weld, sides); },
+                         [&] { twice = duplicateTriangles(mesh, weld); },
+                         [&] { apart = unweldedPoints(mesh, weld, sides, kUnweldedShare * across); },
+                         [&] { specks = speckTriangles(mesh, weld, kSpeckShare); },
+                         [&] { needles = needleTriangles(mesh, weld, kNeedleShare); },
+                         [&] { flat = trianglesWithoutArea(mesh, weld); }, [&] { edges = findEdges(sides); });
+    note(FindingKind::DegenerateTriangles, flat, true);
+    note(FindingKind::DuplicateTriangles, twice, true);
     note(FindingKind::NonManifoldEdges, edges.crowded, true);
     note(FindingKind::OpenBorders, edges.open, false);
-    note(FindingKind::FlippedTriangles, flippedTriangles(mesh, weld, sides), true);
-    if (const auto apart = unweldedPoints(mesh, weld, sides, kUnweldedShare * across); !apart.empty()) {
+    note(FindingKind::FlippedTriangles, flipped, true);
+    if (!apart.empty()) {
         Finding finding{
             FindingKind::UnweldedPoints, static_cast<std::uint32_t>(apart.size()), {}, across / 50, 0, true};
         const auto at = std::find(weld.pointOf.begin(), weld.pointOf.end(), apart.front().first);
         finding.place = mesh.positions[static_cast<std::size_t>(at - weld.pointOf.begin())].cast<double>();
         findings.push_back(finding);
     }
-    note(FindingKind::LooseSpecks, speckTriangles(mesh, weld, kSpeckShare), false);
-    note(FindingKind::Needles, needleTriangles(mesh, weld, kNeedleShare), false);
+    note(FindingKind::LooseSpecks, specks, false);
+    note(FindingKind::Needles, needles, false);
 
     const auto whole = [&](FindingKind kind, bool serious) {
         findings.push_back({kind, 1, bounds.centre(), across / 2, 0, serious});

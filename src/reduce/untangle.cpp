@@ -56,10 +56,10 @@ public:
                 m_around[next[p]++] = t;
     }
 
-    /// Whether a triangle faces against what it is nearest to.
-    bool turned(std::uint32_t t, bool known) {
+    /// Whether a triangle faces against what it is nearest to, which is likely near to `hint`.
+    bool turned(std::uint32_t t, std::uint32_t hint) {
         const Vec3d cross = crossAt(t);
-        const ClosestPoint found = known ? m_query.closest(middle(t), m_near[t]) : m_query.closest(middle(t));
+        const ClosestPoint found = m_query.closest(middle(t), hint);
         m_near[t] = found.triangle;
         return crossOf(m_source, found.triangle).dot(cross) < 0;
     }
@@ -88,6 +88,8 @@ public:
         return any;
     }
 
+    /// The source's nearest when it was last looked at.
+    [[nodiscard]] std::uint32_t nearOf(std::uint32_t t) const { return m_near[t]; }
     [[nodiscard]] std::size_t points() const { return m_places.size(); }
     [[nodiscard]] std::span<const std::uint32_t> around(std::uint32_t p) const {
         return {m_around.data() + m_first[p], m_first[p + 1] - m_first[p]};
@@ -125,7 +127,7 @@ private:
     /// As much of a step as is allowed: the whole, its half, its quarter or nothing.
     bool step(std::uint32_t p, Vec3d by) {
         const Vec3d before = m_places[p];
-        const double farthest = std::max(kOfLimit * m_limit, m_query.closest(before).distance);
+        const double farthest = std::max(kOfLimit * m_limit, m_query.closest(before, m_near[around(p)[0]]).distance);
         std::vector<Vec3d> crosses;
         std::vector<double> shapes;
         std::vector<double> middles;
@@ -136,7 +138,7 @@ private:
         }
         for (int half = 0; half < 3; ++half, by /= 2) {
             m_places[p] = before + by;
-            bool holds = m_query.closest(m_places[p]).distance <= farthest;
+            bool holds = m_query.closest(m_places[p], m_near[around(p)[0]]).distance <= farthest;
             for (std::size_t i = 0; i < crosses.size() && holds; ++i) {
                 const std::uint32_t t = around(p)[i];
                 const Vec3d now = crossAt(t);
@@ -171,8 +173,11 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
     const auto look = [&](const std::vector<std::uint32_t>& which, bool known) {
         std::vector<std::uint32_t> found;
         parallelChunks(which.size(), kChunk, job, [&](std::size_t begin, std::size_t end) {
-            for (std::size_t i = begin; i < end; ++i)
-                bad[which[i]] = tangle.turned(which[i], known) ? 1 : 0;
+            std::uint32_t hint = 0;
+            for (std::size_t i = begin; i < end; ++i) {
+                bad[which[i]] = tangle.turned(which[i], known ? tangle.nearOf(which[i]) : hint) ? 1 : 0;
+                hint = tangle.nearOf(which[i]);
+            }
         });
         std::copy_if(which.begin(), which.end(), std::back_inserter(found), [&](auto t) { return bad[t] != 0; });
         return found;
@@ -226,10 +231,12 @@ std::uint32_t countTurned(const Mesh& source, const SurfaceQuery& query, const M
     std::atomic<std::uint32_t> count = 0;
     const double rounding = 1e-6 * boundsOf(source).diagonal();
     parallelChunks(level.triangleCount(), kChunk, [&](std::size_t begin, std::size_t end) {
+        std::uint32_t hint = 0;
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
             const std::size_t c = 3 * std::size_t{t};
             const Vec3d middle = (placeOf(level, c) + placeOf(level, c + 1) + placeOf(level, c + 2)) / 3;
-            const ClosestPoint nearest = query.closest(middle);
+            const ClosestPoint nearest = query.closest(middle, hint);
+            hint = nearest.triangle;
             const Vec3d cross = crossOf(level, t);
             if (crossOf(source, nearest.triangle).dot(cross) < 0 &&
                 !query.closestFacing(middle, nearest.distance * (1 + kAsNear) + rounding, cross.normalized()))
