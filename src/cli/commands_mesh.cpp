@@ -12,6 +12,7 @@
 #include "reduce/untangle.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
+#include "scene/thin_unseen.h"
 
 #include <chrono>
 #include <fmt/format.h>
@@ -83,7 +84,6 @@ struct Thinned {
     ChainTimings timings;
     double readMs = 0;
     double curveMs = 0;
-    double looksMs = 0;
     double writeMs = 0;
     fs::path file;               ///< as asked for
     std::vector<fs::path> files; ///< as written
@@ -127,7 +127,7 @@ ordered_json encode(const Thinned& t, const View& view) {
               {"cut_ms", t.timings.cutMs},
               {"polish_ms", t.timings.polishMs},
               {"measure_ms", t.timings.measureMs},
-              {"looks_ms", t.looksMs},
+              {"looks_ms", t.timings.looksMs},
               {"write_ms", t.writeMs},
               {"peak_bytes", static_cast<std::uint64_t>(usage.ru_maxrss) * 1024}}}};
 }
@@ -154,7 +154,7 @@ void print(const Console& console, const Thinned& t, const View& view) {
                                "measure {:.0f} ms, looks {:.0f} ms, write "
                                "{:.0f} ms\n",
                                t.readMs, t.timings.recordMs, t.curveMs, t.timings.cutMs, t.timings.polishMs,
-                               t.timings.measureMs, t.looksMs, t.writeMs);
+                               t.timings.measureMs, t.timings.looksMs, t.writeMs);
 }
 
 } // namespace
@@ -345,8 +345,9 @@ int thin(const Console& console, const ThinOptions& options) {
         t.timings.recordMs = state->recordMs;
         t.curveMs = state->curveMs;
         t.reachable = state->record->fewestTriangles();
-        auto thinned = thinSubject(*subject, *state, targetsOf(options, subject->mesh().source().triangles),
-                                   console.job, &t.timings);
+        const std::vector<LevelTarget> targets = targetsOf(options, subject->mesh().source().triangles);
+        auto thinned = options.looks ? thinUnseen(*subject, *state, targets, view, console.job, &t.timings)
+                                     : thinSubject(*subject, *state, targets, console.job, &t.timings);
         if (thinned && options.rebuild)
             thinned = rebuildLevels(*thinned, *state, console.job);
         if (!thinned)
@@ -379,13 +380,14 @@ int thin(const Console& console, const ThinOptions& options) {
             if (!thinned)
                 return fail(console, ofFile(thinned.error()));
         }
-        if (options.looks) {
+        // What was changed after its levels were looked at is looked at again.
+        if (options.looks && (options.rebuild || materials.any() || options.cards > 0 || options.views > 0)) {
             const auto lookStart = std::chrono::steady_clock::now();
             auto looked = lookAtSwitches(*thinned, view, std::nullopt, console.job);
             if (!looked)
                 return fail(console, ofFile(looked.error()));
             thinned = std::move(looked->subject);
-            t.looksMs = msSince(lookStart);
+            t.timings.looksMs += msSince(lookStart);
         }
         t.subject = std::move(*thinned);
         done.push_back(std::move(t));

@@ -50,6 +50,7 @@ struct ChainTimings {
     double cutMs = 0;
     double polishMs = 0;
     double measureMs = 0;
+    double looksMs = 0; ///< looking at switches, and what is cut for that
 };
 
 /// Measures a dozen counts of a record against its source by sampled vertices. `care`: one a vertex of the source, or

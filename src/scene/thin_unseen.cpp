@@ -3,6 +3,7 @@
 #include "scene/smooth.h"
 
 #include <algorithm>
+#include <chrono>
 #include <cmath>
 #include <optional>
 
@@ -97,6 +98,9 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
             if (instead)
                 if (auto added = add(*instead, own); !added)
                     return added.error();
+            // Heavier and farther off than the next it is worth nothing.
+            if (stays && out.back().triangles != finer.triangles && out.back().visible >= level.visible)
+                out.pop_back();
         }
         if (job.cancelled())
             return cancelledError();
@@ -106,13 +110,93 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
     return out;
 }
 
+/// A level that thinning may put in the place of another, or leave out.
+bool mayGo(const Level& level) {
+    return level.origin == LevelOrigin::Collapsed && !level.locked && !level.fixed;
+}
+
+/// A wide gap: the level after it, where that comes in much farther away than the one before and is much lighter. The
+/// widest that was not tried; 0: there is none.
+std::size_t widestGap(const Subject& subject, const View& view, const std::vector<std::uint32_t>& tried) {
+    constexpr double kFarApart = 4; // times as far away
+    constexpr double kLighter = 0.5;
+    const ResolvedChain chain = chainOf(subject, view);
+    const std::vector<Level>& levels = subject.mesh().levels;
+    std::size_t out = 0;
+    double widest = kFarApart;
+    for (std::size_t i = 2; i < levels.size(); ++i) {
+        const double ratio = chain.fromMetres[i] / chain.fromMetres[i - 1];
+        if (mayGo(levels[i]) && ratio > widest && levels[i].triangles < kLighter * levels[i - 1].triangles &&
+            std::find(tried.begin(), tried.end(), levels[i].triangles) == tried.end()) {
+            widest = ratio;
+            out = i;
+        }
+    }
+    return out;
+}
+
+/// Looks where nobody sees a level come in, and has it do so there. Metres; none where it is seen everywhere.
+std::optional<double> comesIn(Subject& subject, std::size_t level, const View& view, const JobContext& job) {
+    auto looked = lookAtSwitches(subject, view, static_cast<int>(level), job);
+    if (!looked || looked->switches.empty() || !looked->switches.front().unseen)
+        return std::nullopt;
+    subject = std::move(looked->subject);
+    return chainOf(subject, view).fromMetres[level];
+}
+
+/// Levels between two that come in far apart, where one goes unseen at a distance that is worth having it. The one before
+/// goes where the new one comes in right behind it, and as early without it.
+/// ERRORS     Cancelled.
+Result<void> fillGaps(Subject& subject, const ThinState& state, const View& view, const JobContext& job) {
+    constexpr std::size_t kMostTries = 3;
+    constexpr double kNearer = 0.6;   // of where the next one comes in: there it is worth having
+    constexpr double kLater = 1.05;   // times as far as before that the next one may come in beside it
+    constexpr double kTogether = 1.5; // times as far as the one before that is right behind it
+    std::vector<std::uint32_t> tried;
+    while (tried.size() < kMostTries && !job.cancelled()) {
+        const std::size_t next = widestGap(subject, view, tried);
+        if (next == 0)
+            break;
+        const std::vector<Level>& levels = subject.mesh().levels;
+        tried.push_back(levels[next].triangles);
+        const std::vector<double> from = chainOf(subject, view).fromMetres;
+        const double triangles = std::sqrt(static_cast<double>(levels[next].triangles) * levels[next - 1].triangles);
+        auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
+                            {TargetKind::Triangles, std::round(triangles)}, levels[next - 1].triangles, job);
+        if (!cut || cut->mesh.triangleCount() <= levels[next].triangles ||
+            cut->deviation.visible >= levels[next].visible)
+            continue;
+        Subject trial = subject;
+        auto between = trial.mesh().levels.insert(trial.mesh().levels.begin() + static_cast<std::ptrdiff_t>(next),
+                                                  levelFrom(std::move(*cut)));
+        if (auto judged = judgeLevels(trial, state, {&*between, 1}, job); !judged)
+            return judged.error();
+        const auto own = comesIn(trial, next, view, job);
+        if (!own || *own > kNearer * from[next])
+            continue;
+        const auto after = comesIn(trial, next + 1, view, job);
+        if (!after || *after > kLater * from[next])
+            continue;
+        subject = std::move(trial);
+        if (*own > kTogether * from[next - 1] || !mayGo(subject.mesh().levels[next - 1]))
+            continue;
+        Subject without = subject;
+        without.mesh().levels.erase(without.mesh().levels.begin() + static_cast<std::ptrdiff_t>(next - 1));
+        const auto then = comesIn(without, next - 1, view, job);
+        if (then && *then <= kTogether * from[next - 1])
+            subject = std::move(without);
+    }
+    return job.cancelled() ? Result<void>(cancelledError()) : Result<void>();
+}
+
 } // namespace
 
 Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const std::vector<LevelTarget>& targets,
-                           const View& view, const JobContext& job) {
-    auto made = thinSubject(mesh, state, targets, job.part(0, 0.4));
+                           const View& view, const JobContext& job, ChainTimings* timings) {
+    auto made = thinSubject(mesh, state, targets, job.part(0, 0.4), timings);
     if (!made || !mesh.rule.looks)
         return made;
+    const auto start = std::chrono::steady_clock::now();
     const bool spread = std::any_of(targets.begin(), targets.end(),
                                     [](const LevelTarget& t) { return t.kind == TargetKind::VisibleOfRadius; });
     if (spread) {
@@ -121,10 +205,15 @@ Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const st
             return levels.error();
         made->mesh().levels = std::move(*levels);
     }
-    auto looked = lookAtSwitches(*made, view, std::nullopt, job.part(0.7, 0.95));
+    auto looked = lookAtSwitches(*made, view, std::nullopt, job.part(0.7, 0.9));
     // What comes after one that went is seen beside another one now.
     while (looked && spread && dropUseless(looked->subject, looked->switches, view))
-        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(0.95, 1));
+        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(0.9, 0.95));
+    if (looked && spread)
+        if (auto filled = fillGaps(looked->subject, state, view, job.part(0.95, 1)); !filled)
+            return filled.error();
+    if (timings != nullptr)
+        timings->looksMs += std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
     return looked ? Result<Subject>(std::move(looked->subject)) : Result<Subject>(looked.error());
 }
 

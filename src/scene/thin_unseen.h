@@ -7,12 +7,13 @@ namespace thicket {
 
 /// Thins to a role's targets so that switches go unseen where the role wants them: a level that is seen from farther than
 /// its surface is off by is cut heavier, the lightest found that is not, and stays besides where it is less than half as
-/// heavy; where none is worth having it comes in farther away, and another one half-way where the gap is wide. Levels
-/// that never show, or are seen wherever they come in, are left out. As thinSubject where the rule goes by surfaces
-/// alone.
+/// heavy; where none is worth having it comes in farther away, and another one half-way where the gap is wide. Where a
+/// level comes in more than four times as far away as the one before and is less than half as heavy, one between them is
+/// tried too. Levels that never show, or are seen wherever they come in, are left out. As thinSubject where the rule goes
+/// by surfaces alone.
 /// view       the stated one.
 /// REQUIRES, ERRORS   as thinSubject.
 Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const std::vector<LevelTarget>& targets,
-                           const View& view, const JobContext& job);
+                           const View& view, const JobContext& job, ChainTimings* timings = nullptr);
 
 } // namespace thicket
