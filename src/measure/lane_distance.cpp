@@ -9,14 +9,6 @@ namespace {
 
 constexpr double kTiny = 1e-290; // of sides and triangles without extent
 
-// Plain comparisons instead of std::max, whose references keep the loop below from becoming vector code.
-double larger(double a, double b) {
-    return a < b ? b : a;
-}
-double smaller(double a, double b) {
-    return b < a ? b : a;
-}
-
 /// The nearest of the points on the three sides and, where it is below the inside, of that in the plane: each is a point
 /// of the triangle, so none is nearer than what is looked for.
 THICKET_LANES void distances(const double* c, const double* px, const double* py, const double* pz,
@@ -49,9 +41,9 @@ THICKET_LANES void distances(const double* c, const double* px, const double* py
         const double du = ux * ax + uy * ay + uz * az;
         const double dv = vx * ax + vy * ay + vz * az;
         const double dw = wx * bx + wy * by + wz * bz;
-        const double tu = smaller(larger(du * overU, 0), 1);
-        const double tv = smaller(larger(dv * overV, 0), 1);
-        const double tw = smaller(larger(dw * overW, 0), 1);
+        const double tu = within01(du * overU);
+        const double tv = within01(dv * overV);
+        const double tw = within01(dw * overW);
         const double eu =
             (ax - tu * ux) * (ax - tu * ux) + (ay - tu * uy) * (ay - tu * uy) + (az - tu * uz) * (az - tu * uz);
         const double ev =
@@ -59,7 +51,7 @@ THICKET_LANES void distances(const double* c, const double* px, const double* py
         const double ew =
             (bx - tw * wx) * (bx - tw * wx) + (by - tw * wy) * (by - tw * wy) + (bz - tw * wz) * (bz - tw * wz);
         // Shares of the two sides from the first corner, held within the triangle for what rounding may do.
-        const double s = smaller(larger((vv * du - uv * dv) * overSize, 0), 1);
+        const double s = within01((vv * du - uv * dv) * overSize);
         const double t = smaller(larger((uu * dv - uv * du) * overSize, 0), 1 - s);
         const double qx = ax - s * ux - t * vx;
         const double qy = ay - s * uy - t * vy;

@@ -10,17 +10,6 @@ namespace {
 constexpr float kTiny = 1e-37F; // of sides and triangles without extent
 constexpr float kRounding = 1.2e-7F;
 
-// Plain comparisons instead of std::max, whose references keep the loop below from becoming vector code.
-float larger(float a, float b) {
-    return a < b ? b : a;
-}
-float smaller(float a, float b) {
-    return b < a ? b : a;
-}
-float within01(float t) {
-    return smaller(larger(t, 0), 1);
-}
-
 THICKET_LANES std::uint32_t distances(const float* k, float px, float py, float pz, float within,
                                       float* __restrict out) {
     constexpr std::size_t kLanes = TrianglePackets::kLanes;

@@ -7,17 +7,6 @@ namespace {
 
 constexpr double kTiny = 1e-300; // of sides and triangles without extent
 
-// Plain comparisons instead of std::max, whose references keep the loops below from becoming vector code.
-double larger(double a, double b) {
-    return a < b ? b : a;
-}
-double smaller(double a, double b) {
-    return b < a ? b : a;
-}
-double within01(double t) {
-    return smaller(larger(t, 0), 1);
-}
-
 THICKET_LANES void prepare(const Ring& r, double px, double py, double pz, Fan& f) {
     for (std::size_t i = 0; i < r.count; ++i) {
         const double ux = r.x[0][i] - px;

@@ -10,14 +10,6 @@ namespace {
 constexpr double kLeastFlipCosine = 0.2; // a triangle may turn by 78 degrees in one collapse, no more
 constexpr double kLeastShape = 1e-3;     // twice the area over the longest side squared; below is a sliver
 
-// Plain comparisons instead of std::max, whose references keep the loops below from becoming vector code.
-double larger(double a, double b) {
-    return a < b ? b : a;
-}
-double smaller(double a, double b) {
-    return b < a ? b : a;
-}
-
 THICKET_LANES void crossRows(const Ring::Places& o, const Ring::Places& x, const Ring::Places& y, Ring::Places& out,
                              std::size_t count) {
     for (std::size_t i = 0; i < count; ++i) {

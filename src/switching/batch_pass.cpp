@@ -79,7 +79,8 @@ BatchPass::BatchPass(const Batch& of, SelectState& state, std::size_t index, con
       offPivot(of.chain.bounds.centre().norm()), keepSlope(thins ? of.thinning.keep.steepest() : 0),
       growSlope(thins ? of.thinning.steepestSize() : 0),
       reach(how.cullReach ? reachFrom(of.chain.rule, from.eye, table.lowest) : 0),
-      soft(table.spread.empty() ? 0 : of.chain.rule.softBand), moved(state.moved), turned(state.turned) {
+      soft(table.spread.empty() ? 0 : of.chain.rule.softBand), moved(state.moved), turned(state.turned),
+      stepped(state.stepped) {
     // All copies of a rule are looked at in the same frames, a check interval apart.
     if (const double every = of.chain.rule.checkSeconds; every > 0)
         due = std::floor(seconds / every) > std::floor(state.before / every);
@@ -234,8 +235,9 @@ void BatchPass::decideCell(std::uint32_t index) const {
         constexpr double kOfSize = 0.25;
         const double far = (view.eye - cell.origin).norm();
         const double room = kOfDistance * far + kOfSize * cell.half.norm();
-        const CellBounds wide = boundsOf(cell, room);
-        if (decideWhole(index, wide, room)) {
+        const bool lasts = stepped < room; // a camera that leaps asks anew all the same
+        const CellBounds wide = lasts ? boundsOf(cell, room) : CellBounds();
+        if (lasts && decideWhole(index, wide, room)) {
             memory.moved = moved;
             memory.turned = turned;
             memory.far = static_cast<float>(std::max(far + cell.half.norm(), turnsAbout(cell)) * 1.00001);

@@ -45,6 +45,7 @@ struct BatchPass {
     double soft;  ///< the width of the soft band
     double moved; ///< of the state, with this view
     double turned;
+    double stepped; ///< metres that the eye went since the selection before
 
     BatchPass(const Batch& of, SelectState& state, std::size_t index, const View& from, const Frustum& planes,
               const SelectOptions& how, double seconds);

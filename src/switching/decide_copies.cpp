@@ -189,9 +189,10 @@ BatchPass::Alike BatchPass::alikeIn(const CellTable::Cell& cell, const CellBound
             break;
         out.level = static_cast<int>(i);
     }
-    // Where that holds for next to no way, each copy by itself can say of more.
+    // Where that holds for next to no way, each copy by itself can say of more: unless the camera goes farther at once.
     constexpr double kWorthwhile = 0.2;
-    return out.room >= kWorthwhile * rates.within ? out : kNotKnown;
+    const double least = kWorthwhile * rates.within;
+    return out.room >= least || stepped > least ? out : kNotKnown;
 }
 
 std::uint8_t BatchPass::dropLast(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,

@@ -54,7 +54,8 @@ void keepEpochNear(SelectState& state, double seconds) {
 void goOn(SelectState& state, const View& view) {
     if (state.last) {
         const auto sideOf = [](const View& v) { return v.forward.cross(v.up); };
-        state.moved += (view.eye - state.last->eye).norm();
+        state.stepped = (view.eye - state.last->eye).norm();
+        state.moved += state.stepped;
         state.turned +=
             std::sqrt((view.forward - state.last->forward).squaredNorm() + (view.up - state.last->up).squaredNorm() +
                       (sideOf(view) - sideOf(*state.last)).squaredNorm()) *

@@ -143,6 +143,7 @@ struct SelectState {
     double epoch = 0;
     double before = -1e18; ///< when the last selection was made, seconds
     double moved = 0;      ///< metres that the eye went, of all selections
+    double stepped = 0;    ///< of the last one
     double turned = 0;     ///< radians at least
     std::optional<View> last;
 
