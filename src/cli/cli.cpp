@@ -102,7 +102,8 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                              ->check(CLI::Range(0.01, 1000.0));
     thinCommand->add_flag("--every-point", thinOptions.everyPoint,
                           "Switch by the largest deviation of any point, not by what of it can be seen");
-    thinCommand->add_flag("--looks", thinOptions.looks, "Look at each switch, and place it where nobody sees it");
+    thinCommand->add_flag("--looks", thinOptions.looks,
+                          "Look at each switch, and place it where nobody sees it; with a role, cut levels for that");
     thinCommand->add_option("--fov", thinOptions.fovDegrees, "Vertical field of view, degrees")
         ->capture_default_str()
         ->check(CLI::Range(1.0, 170.0));

@@ -346,8 +346,9 @@ int thin(const Console& console, const ThinOptions& options) {
         t.curveMs = state->curveMs;
         t.reachable = state->record->fewestTriangles();
         const std::vector<LevelTarget> targets = targetsOf(options, subject->mesh().source().triangles);
-        auto thinned = options.looks ? thinUnseen(*subject, *state, targets, view, console.job, &t.timings)
-                                     : thinSubject(*subject, *state, targets, console.job, &t.timings);
+        const bool unseen = options.looks && !targets.empty() && targets.front().kind == TargetKind::VisibleOfRadius;
+        auto thinned = unseen ? thinUnseen(*subject, *state, targets, view, console.job, &t.timings)
+                              : thinSubject(*subject, *state, targets, console.job, &t.timings);
         if (thinned && options.rebuild)
             thinned = rebuildLevels(*thinned, *state, console.job);
         if (!thinned)
@@ -381,7 +382,8 @@ int thin(const Console& console, const ThinOptions& options) {
                 return fail(console, ofFile(thinned.error()));
         }
         // What was changed after its levels were looked at is looked at again.
-        if (options.looks && (options.rebuild || materials.any() || options.cards > 0 || options.views > 0)) {
+        if (options.looks &&
+            (!unseen || options.rebuild || materials.any() || options.cards > 0 || options.views > 0)) {
             const auto lookStart = std::chrono::steady_clock::now();
             auto looked = lookAtSwitches(*thinned, view, std::nullopt, console.job);
             if (!looked)

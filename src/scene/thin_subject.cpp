@@ -10,8 +10,10 @@
 #include "reduce/rebuild.h"
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cmath>
+#include <thread>
 
 namespace thicket {
 namespace {
@@ -139,6 +141,8 @@ std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const Th
         wanted[i] = 1;
         previous = expected > 0 ? expected : previous;
     }
+    std::atomic<std::size_t> done = 0;
+    const auto owner = std::this_thread::get_id();
     job.report(0, "making levels");
     const auto start = std::chrono::steady_clock::now();
     std::vector<ChainTimings> took(targets.size());
@@ -149,6 +153,9 @@ std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const Th
                               triangles, {job.stop, {}}, &took[i]);
         if (level)
             out[i] = std::move(*level);
+        ++done;
+        if (std::this_thread::get_id() == owner)
+            job.report(0.95 * static_cast<double>(done) / static_cast<double>(targets.size()), "making levels");
     });
     if (timings == nullptr)
         return out;

@@ -12,6 +12,11 @@ namespace {
 
 constexpr double kWorthHaving = 0.7; // of the finer level's triangles: a heavier one is not
 
+/// A level that thinning may put in the place of another, or leave out.
+bool mayGo(const Level& level) {
+    return level.origin == LevelOrigin::Collapsed && !level.locked;
+}
+
 /// Whether the switch from a level to a mesh that was cut goes unseen at a distance.
 bool unseenAt(const Subject& subject, const Level& finer, const std::shared_ptr<const Mesh>& cut, double metres,
               const View& view, const JobContext& job) {
@@ -57,7 +62,7 @@ bool dropUseless(Subject& subject, const std::vector<SmoothedSwitch>& switches, 
         const bool seen = std::any_of(switches.begin(), switches.end(), [i](const SmoothedSwitch& s) {
             return s.level == static_cast<int>(i) && !s.unseen;
         });
-        if ((!shown || seen) && levels[i].origin == LevelOrigin::Collapsed && !levels[i].locked)
+        if ((!shown || seen) && mayGo(levels[i]))
             levels.erase(levels.begin() + static_cast<std::ptrdiff_t>(i));
     }
     return levels.size() < before;
@@ -84,7 +89,7 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
         own.report(0, "looking for levels that go unseen");
         const Level& level = levels[i];
         const Level finer = out.back();
-        const bool cut = level.origin == LevelOrigin::Collapsed && !level.locked;
+        const bool cut = mayGo(level);
         if (cut && level.triangles > kWorthHaving * finer.triangles)
             continue;
         bool stays = true;
@@ -108,11 +113,6 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
             out.push_back(level);
     }
     return out;
-}
-
-/// A level that thinning may put in the place of another, or leave out.
-bool mayGo(const Level& level) {
-    return level.origin == LevelOrigin::Collapsed && !level.locked && !level.fixed;
 }
 
 /// A wide gap: the level after it, where that comes in much farther away than the one before and is much lighter. The
@@ -144,47 +144,62 @@ std::optional<double> comesIn(Subject& subject, std::size_t level, const View& v
     return chainOf(subject, view).fromMetres[level];
 }
 
-/// Levels between two that come in far apart, where one goes unseen at a distance that is worth having it. The one before
-/// goes where the new one comes in right behind it, and as early without it.
+/// Levels between two that come in far apart, where one goes unseen at a distance that is worth having it.
 /// ERRORS     Cancelled.
 Result<void> fillGaps(Subject& subject, const ThinState& state, const View& view, const JobContext& job) {
     constexpr std::size_t kMostTries = 3;
-    constexpr double kNearer = 0.6;   // of where the next one comes in: there it is worth having
-    constexpr double kLater = 1.05;   // times as far as before that the next one may come in beside it
-    constexpr double kTogether = 1.5; // times as far as the one before that is right behind it
+    constexpr double kNearer = 0.6; // of where the next one comes in: there it is worth having
+    constexpr double kLater = 1.05; // times as far as before that the next one may come in beside it
     std::vector<std::uint32_t> tried;
     while (tried.size() < kMostTries && !job.cancelled()) {
         const std::size_t next = widestGap(subject, view, tried);
         if (next == 0)
             break;
+        const JobContext own = job.part(static_cast<double>(tried.size()) / kMostTries,
+                                        static_cast<double>(tried.size() + 1) / kMostTries);
         const std::vector<Level>& levels = subject.mesh().levels;
         tried.push_back(levels[next].triangles);
-        const std::vector<double> from = chainOf(subject, view).fromMetres;
+        const double from = chainOf(subject, view).fromMetres[next];
         const double triangles = std::sqrt(static_cast<double>(levels[next].triangles) * levels[next - 1].triangles);
-        auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
-                            {TargetKind::Triangles, std::round(triangles)}, levels[next - 1].triangles, job);
+        auto cut =
+            cutLevel(*state.source, *state.query, *state.record, state.curve,
+                     {TargetKind::Triangles, std::round(triangles)}, levels[next - 1].triangles, own.part(0, 0.4));
         if (!cut || cut->mesh.triangleCount() <= levels[next].triangles ||
             cut->deviation.visible >= levels[next].visible)
             continue;
         Subject trial = subject;
         auto between = trial.mesh().levels.insert(trial.mesh().levels.begin() + static_cast<std::ptrdiff_t>(next),
                                                   levelFrom(std::move(*cut)));
-        if (auto judged = judgeLevels(trial, state, {&*between, 1}, job); !judged)
+        if (auto judged = judgeLevels(trial, state, {&*between, 1}, own.part(0.4, 0.5)); !judged)
             return judged.error();
-        const auto own = comesIn(trial, next, view, job);
-        if (!own || *own > kNearer * from[next])
+        const auto here = comesIn(trial, next, view, own.part(0.5, 0.8));
+        if (!here || *here > kNearer * from)
             continue;
-        const auto after = comesIn(trial, next + 1, view, job);
-        if (!after || *after > kLater * from[next])
-            continue;
-        subject = std::move(trial);
-        if (*own > kTogether * from[next - 1] || !mayGo(subject.mesh().levels[next - 1]))
-            continue;
-        Subject without = subject;
-        without.mesh().levels.erase(without.mesh().levels.begin() + static_cast<std::ptrdiff_t>(next - 1));
-        const auto then = comesIn(without, next - 1, view, job);
-        if (then && *then <= kTogether * from[next - 1])
-            subject = std::move(without);
+        if (const auto after = comesIn(trial, next + 1, view, own.part(0.8, 1)); after && *after <= kLater * from)
+            subject = std::move(trial);
+    }
+    return job.cancelled() ? Result<void>(cancelledError()) : Result<void>();
+}
+
+/// Levels go after which the next one comes in at once, and hardly later without them.
+/// ERRORS     Cancelled.
+Result<void> dropCrowded(Subject& subject, const View& view, const JobContext& job) {
+    constexpr double kAtOnce = 1.4; // times as far away
+    constexpr double kLater = 1.15;
+    for (std::size_t i = 1; i + 1 < subject.mesh().levels.size() && !job.cancelled();) {
+        const std::vector<double> from = chainOf(subject, view).fromMetres;
+        const double n = static_cast<double>(from.size());
+        if (mayGo(subject.mesh().levels[i]) && from[i + 1] < kAtOnce * from[i]) {
+            Subject without = subject;
+            without.mesh().levels.erase(without.mesh().levels.begin() + static_cast<std::ptrdiff_t>(i));
+            const auto then =
+                comesIn(without, i, view, job.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n));
+            if (then && *then <= kLater * from[i + 1]) {
+                subject = std::move(without);
+                continue;
+            }
+        }
+        ++i;
     }
     return job.cancelled() ? Result<void>(cancelledError()) : Result<void>();
 }
@@ -205,13 +220,17 @@ Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const st
             return levels.error();
         made->mesh().levels = std::move(*levels);
     }
-    auto looked = lookAtSwitches(*made, view, std::nullopt, job.part(0.7, 0.9));
+    auto looked = lookAtSwitches(*made, view, std::nullopt, job.part(0.7, 0.85));
     // What comes after one that went is seen beside another one now.
     while (looked && spread && dropUseless(looked->subject, looked->switches, view))
-        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(0.9, 0.95));
-    if (looked && spread)
-        if (auto filled = fillGaps(looked->subject, state, view, job.part(0.95, 1)); !filled)
-            return filled.error();
+        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(0.85, 0.9));
+    if (looked && spread) {
+        auto even = fillGaps(looked->subject, state, view, job.part(0.9, 0.97));
+        if (even)
+            even = dropCrowded(looked->subject, view, job.part(0.97, 1));
+        if (!even)
+            return even.error();
+    }
     if (timings != nullptr)
         timings->looksMs += std::chrono::duration<double, std::milli>(std::chrono::steady_clock::now() - start).count();
     return looked ? Result<Subject>(std::move(looked->subject)) : Result<Subject>(looked.error());

@@ -3,7 +3,9 @@
 #include "scene/thin_subject.h"
 #include "support/shapes.h"
 
+#include <algorithm>
 #include <gtest/gtest.h>
+#include <thread>
 
 namespace thicket {
 namespace {
@@ -124,6 +126,34 @@ TEST(Levels, made_beside_each_other_are_those_made_one_after_another) {
     }
     EXPECT_GT(timings.polishMs, 0);
     EXPECT_GT(timings.measureMs, 0);
+}
+
+TEST(Levels, made_beside_each_other_say_how_far_they_are_where_they_were_asked_and_can_be_stopped) {
+    const Subject s = textured();
+    const auto state = recordSubject(s, {}, {});
+    ASSERT_TRUE(state);
+    std::vector<LevelTarget> many;
+    for (int i = 0; i < 6; ++i)
+        many.push_back({TargetKind::ShareOfFirst, 0.8 - 0.12 * i});
+    const auto here = std::this_thread::get_id();
+    std::vector<double> fractions;
+    std::stop_source stop;
+    std::size_t stopAfter = SIZE_MAX;
+    const JobContext job{stop.get_token(), [&](double fraction, std::string_view) {
+                             EXPECT_EQ(std::this_thread::get_id(), here);
+                             fractions.push_back(fraction);
+                             if (fractions.size() >= stopAfter)
+                                 stop.request_stop();
+                         }};
+    ASSERT_TRUE(thinSubject(s, *state, many, job));
+    EXPECT_GT(fractions.size(), 3U);
+    EXPECT_TRUE(std::is_sorted(fractions.begin(), fractions.end()));
+    EXPECT_LE(fractions.back(), 1);
+    stopAfter = 1;
+    fractions.clear();
+    const auto stopped = thinSubject(s, *state, many, job);
+    ASSERT_FALSE(stopped);
+    EXPECT_EQ(stopped.error().code, ErrorCode::Cancelled);
 }
 
 TEST(Levels, cut_again_keep_their_counts_their_switches_and_what_is_locked) {

@@ -18,14 +18,19 @@
 namespace thicket {
 namespace {
 
-Scene ballScene() {
+Subject ballOf(int columns, int rows, Surfaces surfaces) {
     Subject s;
     s.id = 7;
     s.name = "ball";
-    s.mesh().surfaces = std::make_shared<const Surfaces>();
+    s.mesh().surfaces = std::make_shared<const Surfaces>(std::move(surfaces));
     s.mesh().levels.push_back(
-        levelFrom(std::make_shared<const Mesh>(shapes::texturedSphere(60, 30)), {}, LevelOrigin::Source));
+        levelFrom(std::make_shared<const Mesh>(shapes::texturedSphere(columns, rows)), {}, LevelOrigin::Source));
     refreshSubject(s);
+    return s;
+}
+
+Scene ballScene() {
+    const Subject s = ballOf(60, 30, {});
     const auto state = recordSubject(s, {}, {});
     Scene scene;
     scene.subjects = {*thinSubject(s, *state, {{TargetKind::Triangles, 600}, {TargetKind::Triangles, 120}}, {})};
@@ -510,23 +515,17 @@ TEST(Smooth, a_level_that_the_one_before_was_moved_beyond_comes_in_after_it) {
 }
 
 TEST(Smooth, roles_cut_levels_that_go_unseen_where_the_role_wants_them) {
-    Subject s;
-    s.id = 7;
-    s.name = "ball";
-    auto surfaces = std::make_shared<Surfaces>();
+    Surfaces surfaces;
     Pixels checks{256, 256, {}};
     for (int y = 0; y < 256; ++y)
         for (int x = 0; x < 256; ++x) {
             const std::uint8_t value = (x / 8 + y / 8) % 2 == 0 ? 40 : 230;
             checks.rgba.insert(checks.rgba.end(), {value, value, value, 255});
         }
-    surfaces->images = {encodePng(checks, "checks")};
-    surfaces->materials.resize(1);
-    surfaces->materials[0].baseColorImage = 0;
-    s.mesh().surfaces = surfaces;
-    s.mesh().levels.push_back(
-        levelFrom(std::make_shared<const Mesh>(shapes::texturedSphere(36, 18)), {}, LevelOrigin::Source));
-    refreshSubject(s);
+    surfaces.images = {encodePng(checks, "checks")};
+    surfaces.materials.resize(1);
+    surfaces.materials[0].baseColorImage = 0;
+    Subject s = ballOf(36, 18, std::move(surfaces));
     const auto state = recordSubject(s, {}, {});
     ASSERT_TRUE(state);
     const RolePreset preset = presetFor(Role::WorkingPiece, s.mesh().source().triangles);
@@ -577,15 +576,9 @@ TEST(Smooth, roles_cut_levels_that_go_unseen_where_the_role_wants_them) {
 }
 
 TEST(Smooth, roles_leave_no_gap_that_a_level_between_would_fill_unseen) {
-    Subject s;
-    s.id = 3;
-    s.name = "ball";
-    auto surfaces = std::make_shared<Surfaces>();
-    surfaces->materials.resize(1);
-    s.mesh().surfaces = surfaces;
-    s.mesh().levels.push_back(
-        levelFrom(std::make_shared<const Mesh>(shapes::texturedSphere(40, 20)), {}, LevelOrigin::Source));
-    refreshSubject(s);
+    Surfaces plain;
+    plain.materials.resize(1);
+    Subject s = ballOf(40, 20, std::move(plain));
     const auto state = recordSubject(s, {}, {});
     ASSERT_TRUE(state);
     const RolePreset preset = presetFor(Role::Landmark, s.mesh().source().triangles);
