@@ -39,10 +39,10 @@ struct DeviationOptions {
 
 /// Two-sided deviation between two meshes. The maximum is bracketed by branch and bound: all vertices are measured; a
 /// triangle of A can hold no point farther than the largest distance of its corners to any one triangle of B, since
-/// distance to a convex set is convex; triangles whose bound exceeds the largest found are split at their edge
-/// midpoints, the highest bounds first, for a bounded number of rounds, but not below what had to be left out. Where the
-/// surfaces touch (a flat region kept exactly) the bound stays loose; the maximum found is still the true one to within
-/// the spacing of the search there.
+/// distance to a convex set is convex, and one that lies across several of B none farther than its parts between these;
+/// triangles whose bound exceeds the largest found are split at their edge midpoints, the highest bounds first, for a
+/// bounded number of rounds, but not below what had to be left out. Where the surfaces touch (a flat region kept exactly)
+/// the bound stays loose; the maximum found is still the true one to within the spacing of the search there.
 /// ERRORS     Cancelled (looked at once a chunk of 512 queries).
 /// COST       O((V_A + V_B + samples) log T).
 /// THREADS    uses all cores; the result does not depend on how many.

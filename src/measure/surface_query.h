@@ -42,7 +42,7 @@ public:
     void within(const Vec3d& point, double radius, std::size_t most, std::vector<std::uint32_t>& out) const;
     /// Distance from a point to one triangle of the mesh.
     [[nodiscard]] double distanceToTriangle(const Vec3d& point, std::uint32_t triangle) const;
-    /// The same of eight points at once, for the time of two.
+    /// The same of eight points at once.
     void distancesToTriangle(const PointLanes& points, std::uint32_t triangle, PointLanes::Row& out) const;
 
 private:
