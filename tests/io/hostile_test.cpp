@@ -84,6 +84,13 @@ TEST_F(Hostile, the_sound_file_is_read) {
     EXPECT_EQ(sound->front().levels.front().mesh.triangleCount(), 1U);
 }
 
+TEST_F(Hostile, names_of_a_million_letters_are_read) {
+    gltf["nodes"][0]["name"] = std::string(1'000'000, 'a') + "_LOD0";
+    const auto read = this->read(gltf);
+    ASSERT_TRUE(read) << read.error().text();
+    EXPECT_EQ(read->front().levels.size(), 1U);
+}
+
 TEST_F(Hostile, no_picture_from_outside_its_folder_is_taken) {
     ASSERT_TRUE(writeTextFile(root.path() / "secret.txt", kSecret));
     ASSERT_TRUE(writeTextFile(folder / "notes.png", kSecret));

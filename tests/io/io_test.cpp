@@ -92,7 +92,12 @@ TEST(LevelNames, suffixes_are_recognised_in_any_case) {
                                                                 {"post LOD_12", "post", 12},
                                                                 {"post", "post", -1},
                                                                 {"lodge", "lodge", -1},
-                                                                {"_LOD", "_LOD", -1}}) {
+                                                                {"_LOD", "_LOD", -1},
+                                                                {"12", "12", -1},
+                                                                {"lod1", "lod1", -1},
+                                                                {"post_LOD123", "post_LOD123", -1},
+                                                                {"post_LOD__1", "post_LOD__1", -1},
+                                                                {"post_lod1_LOD2", "post_lod1", 2}}) {
         const LevelName split = splitLevelName(name);
         EXPECT_EQ(split.base, base);
         EXPECT_EQ(split.level, level);

@@ -7,17 +7,27 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <regex>
 
 namespace thicket {
 namespace fs = std::filesystem;
 
 LevelName splitLevelName(const std::string& name) {
-    static const std::regex kSuffix("^(.*?)[_.\\- ]lod[_.\\- ]?([0-9]{1,2})$", std::regex::icase);
-    std::smatch match;
-    if (std::regex_match(name, match, kSuffix))
-        return {match[1], std::stoi(match[2])};
-    return {name, -1};
+    const auto isDigit = [](char c) { return c >= '0' && c <= '9'; };
+    const auto separates = [](char c) { return c == '_' || c == '.' || c == '-' || c == ' '; };
+    std::size_t at = name.size();
+    int number = 0;
+    for (int place = 1; place <= 10 && at > 0 && isDigit(name[at - 1]); place *= 10)
+        number += place * (name[--at] - '0');
+    if (at == name.size())
+        return {name, -1};
+    if (at > 0 && separates(name[at - 1]))
+        --at;
+    if (at < 4 || !separates(name[at - 4]))
+        return {name, -1};
+    for (std::size_t k = 0; k < 3; ++k)
+        if ((name[at - 3 + k] | 0x20) != "lod"[k]) // in either case
+            return {name, -1};
+    return {name.substr(0, at - 4), number};
 }
 
 std::vector<std::string> readableSuffixes() {
