@@ -41,7 +41,7 @@ void transformLine(const float* in, float* out, int n, std::vector<int>& seat, s
     }
 }
 
-struct Frame {
+struct Raster {
     Vec3d back, right, up, centre;
     double cell = 0;
     int width = 0;
@@ -49,8 +49,8 @@ struct Frame {
     double away = 0;
 };
 
-Frame frameFor(const Bounds& bounds, double yaw, double pitch, int cells) {
-    Frame f;
+Raster rasterFor(const Bounds& bounds, double yaw, double pitch, int cells) {
+    Raster f;
     f.back = {std::sin(yaw) * std::cos(pitch), std::sin(pitch), std::cos(yaw) * std::cos(pitch)};
     f.right = kUp.cross(f.back).normalized();
     f.up = f.back.cross(f.right);
@@ -65,7 +65,7 @@ Frame frameFor(const Bounds& bounds, double yaw, double pitch, int cells) {
     return f;
 }
 
-std::vector<std::uint8_t> coverOf(const Appearance& what, const Frame& f) {
+std::vector<std::uint8_t> coverOf(const Appearance& what, const Raster& f) {
     std::vector<std::uint8_t> covered(static_cast<std::size_t>(f.width) * static_cast<std::size_t>(f.height), 0);
     parallelChunks(static_cast<std::size_t>(f.height), 8, [&](std::size_t begin, std::size_t end) {
         for (std::size_t y = begin; y < end; ++y)
@@ -126,8 +126,8 @@ Result<SilhouetteDifference> silhouetteDifference(const Appearance& a,
         job.report(static_cast<double>(v) / static_cast<double>(views), "comparing outlines");
         const double yaw = 2 * std::numbers::pi *
                            static_cast<double>(v % static_cast<std::size_t>(options.directions)) / options.directions;
-        const Frame f =
-            frameFor(both, yaw, options.elevations[v / static_cast<std::size_t>(options.directions)], options.cells);
+        const Raster f =
+            rasterFor(both, yaw, options.elevations[v / static_cast<std::size_t>(options.directions)], options.cells);
         out.cell = std::max(out.cell, f.cell);
         const auto coverA = coverOf(a, f);
         const auto coverB = coverOf(lookOf(f.back), f);

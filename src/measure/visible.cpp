@@ -316,10 +316,10 @@ namespace {
 /// Of one surface: what lies within x of a place and is off the other by more, roughly, from about a hundred points.
 double areaOffNear(const Mesh& mesh, const SurfaceQuery& own, const SurfaceQuery& other, const Vec3d& place, double x,
                    std::vector<std::uint32_t>& near) {
-    constexpr std::size_t kMostNear = 4096;
+    constexpr std::size_t kMostBeside = 4096;
     constexpr std::size_t kMostAsked = 96;
     constexpr int kOnLarge = 12; // points of a triangle that is larger than the ball
-    own.within(place, x, kMostNear, near);
+    own.within(place, x, kMostBeside, near);
     const std::size_t step = near.size() / kMostAsked + 1;
     double off = 0;
     const auto isOff = [&](const Vec3d& p) {

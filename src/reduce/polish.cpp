@@ -8,7 +8,7 @@
 namespace thicket {
 namespace {
 
-constexpr std::uint32_t kPoints = 60'000; // measured a direction
+constexpr std::uint32_t kPolishPoints = 60'000; // measured a direction
 constexpr double kWorthIt = 0.97;
 constexpr double kGoesOn = 0.99;
 constexpr double kFewestFree = 0.2; // of the points; with fewer that may move there is nothing to gain
@@ -30,7 +30,7 @@ struct Best {
     /// on with it is worth while; then `before` is what it is.
     bool offer(const reduce::EvenSurface& surface, std::optional<SampledDeviation>& before) {
         Mesh made = surface.finish(source, query);
-        const SampledDeviation now = sampleDeviation(source, query, made, kPoints);
+        const SampledDeviation now = sampleDeviation(source, query, made, kPolishPoints);
         const bool goOn = before ? now.max < kGoesOn * off.max || now.mean < kGoesOn * before->mean
                                  : now.max < off.max || now.mean < off.mean;
         before = now;
@@ -44,7 +44,7 @@ struct Best {
 
     /// Whether a surface is farther off than what was cut, beyond hope.
     [[nodiscard]] bool lost(const reduce::EvenSurface& surface) const {
-        const SampledDeviation now = sampleDeviation(source, query, surface.finish(source, query), kPoints);
+        const SampledDeviation now = sampleDeviation(source, query, surface.finish(source, query), kPolishPoints);
         return now.max >= off.max && now.mean > kLost * off.mean;
     }
 };
@@ -55,7 +55,7 @@ Result<Mesh> polishLevel(const Mesh& source, const SurfaceQuery& query, Mesh lev
                          const JobContext& job) {
     if (level.triangleCount() > options.mostTriangles)
         return level;
-    const SampledDeviation off = sampleDeviation(source, query, level, kPoints);
+    const SampledDeviation off = sampleDeviation(source, query, level, kPolishPoints);
     const reduce::EvenSurface asCut(level, options.creaseDegrees);
     // Triangles without extent are not for this; nor is a level that is exact already.
     if (asCut.triangleCount() != level.triangleCount() || asCut.freeShare() < kFewestFree ||

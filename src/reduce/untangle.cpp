@@ -14,15 +14,15 @@ namespace {
 
 constexpr int kRounds = 10;
 constexpr std::uint32_t kChunk = 1024;
-constexpr std::uint32_t kHeavy = 20'000;  // triangles; of heavier levels a few tell whether the rest has to be seen
-constexpr std::uint32_t kOneIn = 8;       // of those
-constexpr std::uint32_t kPoints = 60'000; // measured a direction
-constexpr double kFartherOff = 1.02;      // a level that comes farther off than this share is left as it was
-constexpr double kOfLimit = 0.5;          // of how far the level is off: as far points and middles may come
-constexpr double kPast = 0.1;             // of the way to its own surface, beyond the middle between both
-constexpr double kAsNear = 1e-3;          // a share by which two surfaces are told apart as the nearest
-constexpr double kLeastCosine = 0.5;      // between a triangle before and after a step
-constexpr double kLeastShape = 0.02;      // twice the area over the longest side squared
+constexpr std::uint32_t kHeavy = 20'000; // triangles; of heavier levels a few tell whether the rest has to be seen
+constexpr std::uint32_t kOneIn = 8;      // of those
+constexpr std::uint32_t kUntanglePoints = 60'000; // measured a direction
+constexpr double kFartherOff = 1.02;              // a level that comes farther off than this share is left as it was
+constexpr double kOfLimit = 0.5;                  // of how far the level is off: as far points and middles may come
+constexpr double kPast = 0.1;                     // of the way to its own surface, beyond the middle between both
+constexpr double kAsNear = 1e-3;                  // a share by which two surfaces are told apart as the nearest
+constexpr double kLeastCosine = 0.5;              // between a triangle before and after a step
+constexpr double kLeastShape = 0.02;              // twice the area over the longest side squared
 
 Vec3d placeOf(const Mesh& mesh, std::size_t corner) {
     return mesh.positions[mesh.indices[corner]].cast<double>();
@@ -196,7 +196,7 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
     const std::size_t before = turned.size();
     if (before == 0)
         return level;
-    const SampledDeviation was = sampleDeviation(source, query, level, kPoints);
+    const SampledDeviation was = sampleDeviation(source, query, level, kUntanglePoints);
     const double limit = was.max;
     for (int round = 0; round < kRounds && !turned.empty(); ++round) {
         if (job.cancelled())
@@ -222,7 +222,7 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
         return level;
     Mesh made = level;
     tangle.writeTo(made);
-    const SampledDeviation is = sampleDeviation(source, query, made, kPoints);
+    const SampledDeviation is = sampleDeviation(source, query, made, kUntanglePoints);
     const bool farther = is.max > kFartherOff * was.max || is.mean > kFartherOff * was.mean;
     return farther ? std::move(level) : std::move(made);
 }
