@@ -19,7 +19,7 @@ Model sluiceGate();   ///< about 180 k, 4.6 m wide
 Model skiff();        ///< three levels made by hand, 4.4 m long
 Model heron();        ///< about 110 k, skinned, with two animations, 1 m tall
 Model channelWater(); ///< 2 km square, at the height of the tide
-Model tallReed();     ///< three clumps of reed in loose blades, each with three levels made by hand
+Model tallReed();     ///< three clumps of reed in loose blades
 Model bentReed();
 Model seedHead();
 Model markerPost(); ///< 1.4 m tall, with a painted band

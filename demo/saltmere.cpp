@@ -138,7 +138,7 @@ Result<void> addReeds(Scene& scene, const fs::path& folder, const JobContext& jo
         return done;
     ScatterRecipe recipe;
     recipe.surface = idOf(scene, kBed);
-    recipe.density = 2.6;
+    recipe.density = 1.4;
     recipe.leastHeight = -0.35;
     recipe.mostHeight = 2.4;
     recipe.mostSlope = 40;
@@ -153,13 +153,11 @@ Result<void> addReeds(Scene& scene, const fs::path& folder, const JobContext& jo
     auto field = scatteredField(scene, "Reed bed", Role::GroundCover, recipe, job);
     if (!field)
         return field.error();
-    // Loose blades are off by as much as they stand apart, so pixels say little of them: by distance, as one sees it.
-    field->rule.decideBy = DecideBy::Distance;
-    field->rule.reachMetres = 240;
+    field->rule.reachMetres = 180;
     InstancesBody& body = std::get<InstancesBody>(field->body);
-    for (const double metres : {0.0, 12.0, 28.0, 60.0})
-        body.fixed.push_back(metres > 0 ? std::optional(FixedSwitch{DecideBy::Distance, metres}) : std::nullopt);
-    body.thinning = usualThinning(Role::GroundCover, field->rule.reachMetres);
+    // Steeper than usual: what stands far off in thousands, and goes unseen only with many triangles, is mostly left out.
+    body.thinning.keep = {{{8, 1}, {20, 0.6}, {45, 0.28}, {90, 0.12}, {150, 0.05}, {180, 0}}};
+    body.thinning.growAtMost = 1.5;
     apply(scene, addSubjects(scene, {std::move(*field)}, {}));
     return {};
 }

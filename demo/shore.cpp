@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <numbers>
+#include <vector>
 
 namespace thicket::demo {
 namespace {
@@ -27,7 +28,6 @@ struct Blade {
     double lean = 0; ///< how far its tip stands from its root, metres
     double wide = 0.02;
     int pieces = 4;
-    double head = 0; ///< of the seed head, metres
 };
 
 /// A flat leaf that bends over, seen from both sides, with a texture from root to tip.
@@ -38,9 +38,10 @@ void addBlade(Mesh& mesh, const Blade& b) {
     for (int i = 0; i <= b.pieces; ++i) {
         const double t = static_cast<double>(i) / b.pieces;
         const Vec3d at = b.root + Vec3d(0, b.tall * (t - 0.12 * t * t * b.lean), 0) + out * (b.lean * t * t);
-        const double half = b.wide / 2 * (i == b.pieces ? 0.08 : 1 - 0.65 * t * t);
+        const double half = b.wide / 2 * (1 - 0.65 * t * t);
         const Vec3d normal = (out * 0.55 + Vec3d(0, 0.35 + 0.5 * b.lean * t, 0)).normalized();
-        for (const int side : {-1, 1}) {
+        const bool tip = i == b.pieces;
+        for (const int side : tip ? std::vector{0} : std::vector{-1, 1}) {
             mesh.positions.push_back((at + across * (half * side)).cast<float>());
             mesh.normals.push_back((normal + across * (0.25 * side)).normalized().cast<float>());
             mesh.uvs.emplace_back(0.25F + 0.2F * static_cast<float>(side), static_cast<float>(1 - t));
@@ -48,7 +49,9 @@ void addBlade(Mesh& mesh, const Blade& b) {
     }
     for (int i = 0; i < b.pieces; ++i) {
         const std::uint32_t a = first + 2 * static_cast<std::uint32_t>(i);
-        mesh.indices.insert(mesh.indices.end(), {a, a + 1, a + 2, a + 2, a + 1, a + 3});
+        mesh.indices.insert(mesh.indices.end(), {a, a + 1, a + 2});
+        if (i + 1 < b.pieces)
+            mesh.indices.insert(mesh.indices.end(), {a + 2, a + 1, a + 3});
     }
 }
 
@@ -83,15 +86,12 @@ struct Clump {
     std::uint32_t seed;
 };
 
-/// `detail` 0 is the finest; coarser ones have fewer, wider stems in the same places.
-Mesh clumpLevel(const Clump& c, int detail) {
-    constexpr int kPieces[] = {5, 2, 1};
-    constexpr int kLeaves[] = {2, 1, 0};
+Mesh clumpMesh(const Clump& c) {
     Mesh mesh;
     const auto u = [&c](int stem, std::uint32_t k) {
         return hashShare(c.seed + 31U * static_cast<std::uint32_t>(stem) + 977U * k);
     };
-    for (int i = 0; i < c.stems; i += detail == 2 ? 2 : 1) {
+    for (int i = 0; i < c.stems; ++i) {
         const double around = 2 * std::numbers::pi * u(i, 1);
         const double from = c.spread * std::sqrt(u(i, 2));
         Blade stem;
@@ -99,11 +99,11 @@ Mesh clumpLevel(const Clump& c, int detail) {
         stem.turn = around + 1.2 * (u(i, 3) - 0.5);
         stem.tall = c.tall * (0.7 + 0.35 * u(i, 4));
         stem.lean = c.lean * (0.25 + 0.9 * u(i, 5));
-        stem.wide = (0.026 + 0.014 * u(i, 6)) * (detail == 0 ? 1 : detail == 1 ? 1.35 : 3.2);
-        stem.pieces = kPieces[detail];
+        stem.wide = 0.026 + 0.014 * u(i, 6);
+        stem.pieces = 5;
         addBlade(mesh, stem);
         // A stem has leaves of its own, lower and more bent.
-        for (int leaf = 0; leaf < kLeaves[detail]; ++leaf) {
+        for (int leaf = 0; leaf < 2; ++leaf) {
             Blade side = stem;
             const double at = 0.25 + 0.3 * leaf + 0.1 * u(i, 7 + static_cast<std::uint32_t>(leaf));
             side.root += Vec3d(std::cos(stem.turn), 0, std::sin(stem.turn)) * (stem.lean * at * at) +
@@ -111,11 +111,11 @@ Mesh clumpLevel(const Clump& c, int detail) {
             side.turn = stem.turn + 1.1 + 3.6 * u(i, 9 + static_cast<std::uint32_t>(leaf));
             side.tall = stem.tall * 0.36;
             side.lean = 0.26 + 0.2 * u(i, 11 + static_cast<std::uint32_t>(leaf));
-            side.wide = detail == 0 ? 0.03 : 0.055;
-            side.pieces = detail == 0 ? 3 : 1;
+            side.wide = 0.03;
+            side.pieces = 3;
             addBlade(mesh, side);
         }
-        if (c.heads && i % 2 == 0 && detail < 2) {
+        if (c.heads && i % 2 == 0) {
             const double t = 0.97;
             addHead(mesh,
                     stem.root + Vec3d(0, stem.tall * (t - 0.12 * t * t * stem.lean), 0) +
@@ -128,7 +128,7 @@ Mesh clumpLevel(const Clump& c, int detail) {
 }
 
 Model reedClump(const Clump& c) {
-    Model model{c.name, {clumpLevel(c, 0), clumpLevel(c, 1), clumpLevel(c, 2)}, {}};
+    Model model{c.name, {clumpMesh(c)}, {}};
     model.surfaces.images = {makeTexture(Pattern::Reed, "reed")};
     model.surfaces.materials = {material("Reed", 0, 0.8F)};
     model.surfaces.materials.front().doubleSided = true;

@@ -11,6 +11,7 @@ namespace thicket {
 namespace {
 
 constexpr double kWorthHaving = 0.7; // of the finer level's triangles: a heavier one is not
+constexpr double kLater = 1.15; // times as far as before that the next level may come in where another comes or goes
 
 /// A level that thinning may put in the place of another, or leave out.
 bool mayGo(const Level& level) {
@@ -115,8 +116,8 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
     return out;
 }
 
-/// A wide gap: the level after it, where that comes in much farther away than the one before and is much lighter. The
-/// widest that was not tried; 0: there is none.
+/// A wide gap: the level after it, where that comes in much farther away than the one before and is much lighter; the
+/// source counts from where it fills the screen. The widest that was not tried; 0: there is none.
 std::size_t widestGap(const Subject& subject, const View& view, const std::vector<std::uint32_t>& tried) {
     constexpr double kFarApart = 4; // times as far away
     constexpr double kLighter = 0.5;
@@ -124,8 +125,9 @@ std::size_t widestGap(const Subject& subject, const View& view, const std::vecto
     const std::vector<Level>& levels = subject.mesh().levels;
     std::size_t out = 0;
     double widest = kFarApart;
-    for (std::size_t i = 2; i < levels.size(); ++i) {
-        const double ratio = chain.fromMetres[i] / chain.fromMetres[i - 1];
+    for (std::size_t i = 1; i < levels.size(); ++i) {
+        const double before = i > 1 ? chain.fromMetres[i - 1] : fullHeightOf(view, chain.radius);
+        const double ratio = chain.fromMetres[i] / before;
         if (mayGo(levels[i]) && ratio > widest && levels[i].triangles < kLighter * levels[i - 1].triangles &&
             std::find(tried.begin(), tried.end(), levels[i].triangles) == tried.end()) {
             widest = ratio;
@@ -149,7 +151,6 @@ std::optional<double> comesIn(Subject& subject, std::size_t level, const View& v
 Result<void> fillGaps(Subject& subject, const ThinState& state, const View& view, const JobContext& job) {
     constexpr std::size_t kMostTries = 3;
     constexpr double kNearer = 0.6; // of where the next one comes in: there it is worth having
-    constexpr double kLater = 1.05; // times as far as before that the next one may come in beside it
     std::vector<std::uint32_t> tried;
     while (tried.size() < kMostTries && !job.cancelled()) {
         const std::size_t next = widestGap(subject, view, tried);
@@ -185,7 +186,6 @@ Result<void> fillGaps(Subject& subject, const ThinState& state, const View& view
 /// ERRORS     Cancelled.
 Result<void> dropCrowded(Subject& subject, const View& view, const JobContext& job) {
     constexpr double kAtOnce = 1.4; // times as far away
-    constexpr double kLater = 1.15;
     for (std::size_t i = 1; i + 1 < subject.mesh().levels.size() && !job.cancelled();) {
         const std::vector<double> from = chainOf(subject, view).fromMetres;
         const double n = static_cast<double>(from.size());

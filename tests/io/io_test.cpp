@@ -4,7 +4,9 @@
 #include "io/ship/write_glb.h"
 #include "mesh/pose.h"
 #include "models.h"
+#include "scene/pops.h"
 #include "scene/thin_subject.h"
+#include "scene/thin_unseen.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
@@ -703,6 +705,34 @@ TEST(Ship, an_unwritable_folder_is_one_clear_error) {
     const auto report = shipScene(thinnedScene(folder.path()), folder.path() / "file" / "out", {}, {});
     ASSERT_FALSE(report);
     EXPECT_EQ(report.error().code, ErrorCode::Unwritable);
+}
+
+TEST(Demo, reeds_have_levels_that_come_in_unseen_well_within_the_reach_of_their_bed) {
+    for (const demo::Model& model : {demo::tallReed(), demo::bentReed(), demo::seedHead()}) {
+        Subject s;
+        s.id = 7;
+        s.name = model.name;
+        s.role = Role::GroundCover;
+        s.mesh().surfaces = std::make_shared<const Surfaces>(model.surfaces);
+        s.mesh().levels.push_back(
+            levelFrom(std::make_shared<const Mesh>(model.levels.front()), {}, LevelOrigin::Source));
+        refreshSubject(s);
+        const auto state = recordSubject(s, {}, {});
+        ASSERT_TRUE(state);
+        const RolePreset preset = presetFor(s.role, s.mesh().source().triangles);
+        s.rule.allowPx = preset.allowPx;
+        Scene scene;
+        const auto made = thinUnseen(s, *state, preset.targets, scene.statedView(), {});
+        ASSERT_TRUE(made);
+        // What the role alone asks for comes in at 200 m and beyond, and up to there everything is the source.
+        const ResolvedChain chain = chainOf(*made, scene.statedView());
+        ASSERT_GT(chain.fromMetres.size(), 2U) << model.name;
+        EXPECT_LT(chain.fromMetres[1], 120) << model.name;
+        EXPECT_LT(made->mesh().levels[1].triangles, 0.7 * s.mesh().source().triangles) << model.name;
+        scene.subjects = {*made};
+        for (const SwitchPlace& place : switchesOf(scene))
+            EXPECT_TRUE(scoreSwitch(*made, place, {}, {})->unseen(s.rule.allowPx)) << model.name << place.level;
+    }
 }
 
 TEST(Demo, models_are_sound_and_of_the_stated_weight) {

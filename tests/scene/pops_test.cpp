@@ -600,6 +600,28 @@ TEST(Smooth, roles_leave_no_gap_that_a_level_between_would_fill_unseen) {
         EXPECT_TRUE(scoreSwitch(*made, place, {}, {})->unseen(s.rule.allowPx)) << place.level;
 }
 
+TEST(Smooth, roles_leave_out_a_level_after_which_the_next_comes_in_at_once) {
+    Mesh ring = shapes::torus(120, 60, 1, 0.3);
+    shapes::onePart(ring);
+    Subject s;
+    s.id = 9;
+    s.mesh().surfaces = std::make_shared<const Surfaces>(shapes::white());
+    s.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(std::move(ring)), {}, LevelOrigin::Source));
+    refreshSubject(s);
+    const auto state = recordSubject(s, {}, {});
+    ASSERT_TRUE(state);
+    const RolePreset preset = presetFor(Role::Landmark, s.mesh().source().triangles);
+    s.rule.allowPx = preset.allowPx;
+    const View view = Scene().statedView();
+    const auto made = thinUnseen(s, *state, preset.targets, view, {});
+    ASSERT_TRUE(made);
+    // Looked at one by one, 3,100 triangles come in at 2.9 m and 2,064 at 3.3 m.
+    const std::vector<double> from = chainOf(*made, view).fromMetres;
+    ASSERT_GE(from.size(), 4U);
+    for (std::size_t i = 2; i < from.size(); ++i)
+        EXPECT_GT(from[i], 1.4 * from[i - 1]) << i;
+}
+
 TEST(Smooth, moves_the_switch_of_a_field_and_leaves_its_meshes_alone) {
     Scene scene = ballField({0.2F, 0.5F, 0.2F, 1}, 0.2);
     Subject& field = scene.subjects.back();
