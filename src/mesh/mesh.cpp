@@ -375,6 +375,17 @@ Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOf
     return weldBy(mesh.positions.size(), hashOf, same, job);
 }
 
+void joinVertices(Mesh& mesh, const Weld& weld) {
+    std::vector<std::uint32_t> first;
+    first.reserve(weld.pointCount);
+    for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v)
+        if (weld.pointOf[v] == first.size())
+            first.push_back(v);
+    for (std::uint32_t& v : mesh.indices)
+        v = first[weld.pointOf[v]];
+    dropUnusedVertices(mesh);
+}
+
 void makeNormals(Mesh& mesh, double creaseRadians) {
     const Weld weld = weldPositions(mesh);
     const std::size_t corners = mesh.indices.size();
@@ -419,27 +430,8 @@ void makeNormals(Mesh& mesh, double creaseRadians) {
         });
         split.indices[c] = static_cast<std::uint32_t>(c);
     }
-    const Weld same = weldVertices(split, std::vector<std::uint32_t>(corners, 0));
-    Mesh out;
-    out.parts = mesh.parts;
-    out.indices.resize(corners);
-    for (std::uint32_t c = 0; c < corners; ++c) {
-        const std::uint32_t id = same.pointOf[c];
-        if (id == out.positions.size()) {
-            out.positions.push_back(split.positions[c]);
-            out.normals.push_back(split.normals[c]);
-            if (!split.uvs.empty())
-                out.uvs.push_back(split.uvs[c]);
-            if (!split.colors.empty())
-                out.colors.push_back(split.colors[c]);
-            out.extras.eachWith(split.extras, [c](auto& to, const auto& from) {
-                if (!from.empty())
-                    to.push_back(from[c]);
-            });
-        }
-        out.indices[c] = id;
-    }
-    mesh = std::move(out);
+    joinVertices(split, weldVertices(split, std::vector<std::uint32_t>(corners, 0)));
+    mesh = std::move(split);
 }
 
 } // namespace thicket

@@ -125,6 +125,9 @@ Weld weldPositions(const Mesh& mesh, const JobContext& job = {});
 /// Groups vertices that agree in position, attributes and material (the caller gives one material a vertex).
 Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex, const JobContext& job = {});
 
+/// Makes one vertex of each group: triangles use the first of it, and those that none uses go.
+void joinVertices(Mesh& mesh, const Weld& weld);
+
 /// Gives every vertex an area-weighted normal; edges sharper than `creaseRadians` stay hard by splitting vertices.
 void makeNormals(Mesh& mesh, double creaseRadians);
 

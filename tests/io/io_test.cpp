@@ -367,6 +367,31 @@ TEST(Import, reads_obj_ply_and_stl) {
     }
 }
 
+TEST(Import, corners_that_are_alike_are_joined_and_lines_left_out) {
+    const TempFolder folder;
+    // A square of two triangles, a normal for each corner, off by what rounding makes of them; and a line to a fifth point.
+    ASSERT_TRUE(writeTextFile(folder.path() / "square.obj", "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 9 9 9\n"
+                                                            "vn 0 0 1\nvn 0.000001 0 1\nvn 0 -0.000001 0.9999999\n"
+                                                            "f 1//1 2//2 3//3\nf 1//3 3//1 4//2\nl 1 5\n"));
+    const auto square = readModel(folder.path() / "square.obj", {});
+    ASSERT_TRUE(square) << square.error().text();
+    const Mesh& mesh = square->front().levels.front().mesh;
+    EXPECT_EQ(mesh.triangleCount(), 2U);
+    EXPECT_EQ(mesh.vertexCount(), 4U);
+    EXPECT_EQ(mesh.normals.size(), 4U);
+    // Normals that are another direction keep their corners apart.
+    ASSERT_TRUE(writeTextFile(folder.path() / "fold.obj", "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvn 0 0 1\nvn 0 0.01 1\n"
+                                                          "f 1//1 2//1 3//1\nf 1//2 3//2 4//2\n"));
+    EXPECT_EQ(readModel(folder.path() / "fold.obj", {})->front().levels.front().mesh.vertexCount(), 6U);
+    // A solid without triangles does not spoil the one beside it.
+    ASSERT_TRUE(writeTextFile(folder.path() / "two.stl",
+                              "solid none\nendsolid none\nsolid one\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\n"
+                              "vertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid one\n"));
+    const auto two = readModel(folder.path() / "two.stl", {});
+    ASSERT_TRUE(two) << two.error().text();
+    EXPECT_EQ(two->front().levels.front().mesh.triangleCount(), 1U);
+}
+
 TEST(Import, files_that_differ_by_a_level_suffix_become_one_chain) {
     const TempFolder folder;
     ASSERT_TRUE(writeTextFile(folder.path() / "post_LOD1.obj", objOf(shapes::sphere(3))));

@@ -265,6 +265,18 @@ void append(const Piece& piece, bool withNormals, bool withUvs, bool withColors,
         mesh.parts.push_back({first, count, piece.mesh->mMaterialIndex});
 }
 
+/// Joins vertices of one piece that are alike; their normals but for what rounding made of them, since many files hold one
+/// for each corner.
+void joinAlike(Mesh& mesh, const std::vector<std::uint32_t>& pieceOf) {
+    constexpr float kSteps = 8192; // of a normal's coordinate
+    std::vector<Vec3f> normals = mesh.normals;
+    for (Vec3f& n : mesh.normals)
+        n = (n * kSteps).array().round();
+    const Weld weld = weldVertices(mesh, pieceOf);
+    mesh.normals = std::move(normals);
+    joinVertices(mesh, weld);
+}
+
 } // namespace
 
 Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobContext& job) {
@@ -276,11 +288,10 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     Assimp::Importer importer;
     Progress progress(job);
     importer.SetProgressHandler(&progress);
-    importer.SetPropertyInteger(AI_CONFIG_PP_SBP_REMOVE, aiPrimitiveType_POINT | aiPrimitiveType_LINE);
     const auto moved = nearCopyOf(path, suffix);
     importer.SetIOHandler(new Fenced(path, moved ? &moved->data : nullptr)); // the importer's own now
-    const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate | aiProcess_SortByPType |
-                                                                aiProcess_JoinIdenticalVertices);
+    // Its ways to leave out points and lines, and to join what is alike, take longer than all the rest.
+    const aiScene* scene = importer.ReadFile(path.string(), aiProcess_Triangulate);
     importer.SetProgressHandler(nullptr);
     if (job.cancelled())
         return cancelledError();
@@ -327,10 +338,14 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
                 return std::any_of(list.begin(), list.end(), [&](const Piece* p) { return has(*p->mesh); });
             };
             Mesh mesh;
-            for (const Piece* piece : list)
+            std::vector<std::uint32_t> pieceOf; // of a vertex: those of one piece are joined
+            for (const Piece* piece : list) {
                 append(*piece, any([](const aiMesh& m) { return m.HasNormals(); }),
                        any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
                        any([](const aiMesh& m) { return m.HasVertexColors(0); }), mesh);
+                pieceOf.resize(mesh.vertexCount(), static_cast<std::uint32_t>(pieceOf.size()));
+            }
+            joinAlike(mesh, pieceOf);
             if (!mesh.indices.empty())
                 subject.levels.push_back({fmt::format("{}_LOD{}", name, number), number, std::move(mesh)});
         }
