@@ -222,8 +222,12 @@ Result<Subject> thinUnseen(const Subject& mesh, const ThinState& state, const st
     }
     auto looked = lookAtSwitches(*made, view, std::nullopt, job.part(0.7, 0.85));
     // What comes after one that went is seen beside another one now.
-    while (looked && spread && dropUseless(looked->subject, looked->switches, view))
-        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(0.85, 0.9));
+    double done = 0.85;
+    while (looked && spread && dropUseless(looked->subject, looked->switches, view)) {
+        const double next = (done + 0.9) / 2;
+        looked = lookAtSwitches(looked->subject, view, std::nullopt, job.part(done, next));
+        done = next;
+    }
     if (looked && spread) {
         auto even = fillGaps(looked->subject, state, view, job.part(0.9, 0.97));
         if (even)
