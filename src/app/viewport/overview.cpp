@@ -395,7 +395,7 @@ void Overview::refreshLegend() {
     std::uint32_t culled = 0;
     for (std::size_t reason = 1; reason < kCullReasons; ++reason)
         culled += s.total.culledBy[reason];
-    text += tr(" &nbsp;▢ %1 culled").arg(culled);
+    text += tr(" &nbsp;▢ %1 culled").arg(groupedText(culled));
     m_legend->setText(text);
     QColor back = Look::now().ground;
     m_legend->setStyleSheet(QStringLiteral("QLabel { background: rgba(%1,%2,%3,220); color: %4; padding: 4px 8px; "
