@@ -389,7 +389,7 @@ void Overview::refreshLegend() {
         for (const DrawnTile& tile : cut.tiles)
             coarsest = std::max(coarsest, static_cast<int>(tile.ref.level));
     QString text = QStringLiteral("<span style='color:%1'>▱</span> %2")
-                       .arg(Look::now().accent.name(), m_shot.frozen() ? tr("frozen shot") : tr("shot camera"));
+                       .arg(Look::now().accent.name(), m_shot.frozen() ? tr("frozen") : tr("shot"));
     for (int i = 0; i <= coarsest; ++i)
         text += QStringLiteral(" &nbsp;<span style='color:%1'>■</span> L%2").arg(Look::level(i).name()).arg(i);
     std::uint32_t culled = 0;
