@@ -1,6 +1,7 @@
 #include "mesh/mesh.h"
 
 #include "base/file.h"
+#include "mesh/alike.h"
 
 #include <array>
 #include <bit>
@@ -298,21 +299,6 @@ std::uint32_t dropUnusedVertices(Mesh& mesh) {
 
 namespace {
 
-std::uint32_t bitsOf(float value) {
-    return std::bit_cast<std::uint32_t>(value + 0.0F);
-} // +0 joins -0 and 0
-
-std::uint64_t mix(std::uint64_t hash, std::uint32_t value) {
-    hash = (hash ^ value) * 0x9E3779B97F4A7C15ULL;
-    return hash ^ (hash >> 29);
-}
-
-template <class V> std::uint64_t mixVector(std::uint64_t hash, const V& v) {
-    for (Eigen::Index i = 0; i < v.size(); ++i)
-        hash = mix(hash, bitsOf(v[i]));
-    return hash;
-}
-
 /// Open addressing over vertex ids: ids are handed out in order of first use, so the result is the same every time.
 template <class Hash, class Same>
 Weld weldBy(std::size_t count, const Hash& hashOf, const Same& same, const JobContext& job) {
@@ -353,24 +339,26 @@ Weld weldBy(std::size_t count, const Hash& hashOf, const Same& same, const JobCo
 Weld weldPositions(const Mesh& mesh, const JobContext& job) {
     const auto& p = mesh.positions;
     return weldBy(
-        p.size(), [&](std::uint32_t i) { return mixVector(1, p[i]) >> 7; },
-        [&](std::uint32_t a, std::uint32_t b) { return p[a] == p[b]; }, job);
+        p.size(), [&](std::uint32_t i) { return detail::mixAll(1, p[i]) >> 7; },
+        [&](std::uint32_t a, std::uint32_t b) { return detail::alike(p[a], p[b]); }, job);
 }
 
 Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex, const JobContext& job) {
     const auto hashOf = [&](std::uint32_t i) {
-        std::uint64_t hash = mixVector(materialOfVertex[i] + 1, mesh.positions[i]);
-        if (!mesh.normals.empty())
-            hash = mixVector(hash, mesh.normals[i]);
-        if (!mesh.uvs.empty())
-            hash = mixVector(hash, mesh.uvs[i]);
-        return hash >> 7;
+        std::uint64_t hash = detail::mixAll(materialOfVertex[i] + 1, mesh.positions[i]);
+        const auto add = [&hash, i](const auto& values) {
+            if (!values.empty())
+                hash = detail::mixAll(hash, values[i]);
+        };
+        add(mesh.normals);
+        add(mesh.uvs);
+        add(mesh.colors);
+        return mesh.extras.mixSame(hash, i) >> 7;
     };
     const auto same = [&](std::uint32_t a, std::uint32_t b) {
-        return mesh.positions[a] == mesh.positions[b] && materialOfVertex[a] == materialOfVertex[b] &&
-               (mesh.normals.empty() || mesh.normals[a] == mesh.normals[b]) &&
-               (mesh.uvs.empty() || mesh.uvs[a] == mesh.uvs[b]) &&
-               (mesh.colors.empty() || mesh.colors[a] == mesh.colors[b]) && mesh.extras.same(a, b);
+        const auto alike = [a, b](const auto& values) { return values.empty() || detail::alike(values[a], values[b]); };
+        return alike(mesh.positions) && materialOfVertex[a] == materialOfVertex[b] && alike(mesh.normals) &&
+               alike(mesh.uvs) && alike(mesh.colors) && mesh.extras.same(a, b);
     };
     return weldBy(mesh.positions.size(), hashOf, same, job);
 }

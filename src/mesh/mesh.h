@@ -126,6 +126,7 @@ Weld weldPositions(const Mesh& mesh, const JobContext& job = {});
 Weld weldVertices(const Mesh& mesh, const std::vector<std::uint32_t>& materialOfVertex, const JobContext& job = {});
 
 /// Makes one vertex of each group: triangles use the first of it, and those that none uses go.
+/// REQUIRES   groups numbered by first use, as the above return them.
 void joinVertices(Mesh& mesh, const Weld& weld);
 
 /// Gives every vertex an area-weighted normal; edges sharper than `creaseRadians` stay hard by splitting vertices.

@@ -1,19 +1,30 @@
 #include "mesh/vertex_extras.h"
 
+#include "mesh/alike.h"
+
 #include <algorithm>
 #include <utility>
 
 namespace thicket {
 
 bool VertexExtras::same(std::uint32_t a, std::uint32_t b) const {
-    if (!uvs2.empty() && uvs2[a] != uvs2[b])
-        return false;
-    if (!tangents.empty() && (tangents[a].w() < 0) != (tangents[b].w() < 0))
-        return false;
-    if (!joints.empty() && (joints[a] != joints[b] || weights[a] != weights[b]))
-        return false;
-    return std::all_of(morphs.begin(), morphs.end(),
-                       [&](const MorphTarget& m) { return m.moves.empty() || m.moves[a] == m.moves[b]; });
+    const auto alike = [a, b](const auto& values) { return values.empty() || detail::alike(values[a], values[b]); };
+    return alike(uvs2) && (tangents.empty() || (tangents[a].w() < 0) == (tangents[b].w() < 0)) && alike(joints) &&
+           alike(weights) &&
+           std::all_of(morphs.begin(), morphs.end(), [&](const MorphTarget& m) { return alike(m.moves); });
+}
+
+std::uint64_t VertexExtras::mixSame(std::uint64_t hash, std::uint32_t v) const {
+    const auto add = [&hash, v](const auto& values) {
+        if (!values.empty())
+            hash = detail::mixAll(hash, values[v]);
+    };
+    add(uvs2);
+    add(joints);
+    add(weights);
+    for (const MorphTarget& morph : morphs)
+        add(morph.moves);
+    return tangents.empty() ? hash : detail::mix(hash, tangents[v].w() < 0 ? 1 : 0);
 }
 
 namespace {

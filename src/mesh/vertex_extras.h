@@ -45,6 +45,8 @@ struct VertexExtras {
     }
     /// Whether two vertices carry what is the same on both sides of a seam.
     [[nodiscard]] bool same(std::uint32_t a, std::uint32_t b) const;
+    /// A hash with what same() asks of a vertex.
+    [[nodiscard]] std::uint64_t mixSame(std::uint64_t hash, std::uint32_t v) const;
     /// Adds a vertex that is the mean of others, weighted (the weights sum to 1): joints by their joint weights, of
     /// which the four largest stay and are made to sum to 1.
     void addMean(const VertexExtras& from, const std::uint32_t* vertices, const double* shares, std::size_t count);

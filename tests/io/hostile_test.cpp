@@ -7,8 +7,10 @@
 #include "support/temp_folder.h"
 
 #include <chrono>
+#include <fmt/format.h>
 #include <fstream>
 #include <gtest/gtest.h>
+#include <limits>
 #include <nlohmann/json.hpp>
 #include <sys/resource.h>
 #include <sys/stat.h>
@@ -89,6 +91,40 @@ TEST_F(Hostile, names_of_a_million_letters_are_read) {
     const auto read = this->read(gltf);
     ASSERT_TRUE(read) << read.error().text();
     EXPECT_EQ(read->front().levels.size(), 1U);
+}
+
+TEST_F(Hostile, a_hundred_thousand_corners_at_one_place_are_read_or_refused_at_once) {
+    constexpr std::uint32_t kCorners = 99'999;
+    // All but three at one place, each with a colour of its own; then all of them nowhere.
+    for (const bool nowhere : {false, true}) {
+        std::string text =
+            fmt::format("ply\nformat binary_little_endian 1.0\nelement vertex {}\nproperty float x\nproperty float "
+                        "y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\n"
+                        "element face {}\nproperty list uchar int vertex_indices\nend_header\n",
+                        kCorners, kCorners / 3);
+        const auto add = [&text](const auto& value) {
+            text.append(reinterpret_cast<const char*>(&value), sizeof value);
+        };
+        for (std::uint32_t v = 0; v < kCorners; ++v) {
+            const auto x = static_cast<float>(v < 3 ? v : 0);
+            for (const float c : {x, x * x, 0.0F})
+                add(nowhere ? std::numeric_limits<float>::quiet_NaN() : c);
+            for (const std::uint32_t shift : {0U, 8U, 16U})
+                add(static_cast<std::uint8_t>(v >> shift));
+        }
+        for (std::uint32_t v = 0; v < kCorners; v += 3) {
+            add(std::uint8_t{3});
+            for (const std::uint32_t k : {0U, 1U, 2U})
+                add(v + k);
+        }
+        ASSERT_TRUE(writeTextFile(folder / "heap.ply", text));
+        const auto read = readModel(folder / "heap.ply", {});
+        EXPECT_EQ(read.has_value(), !nowhere);
+        if (read)
+            EXPECT_EQ(read->front().levels.front().mesh.vertexCount(), kCorners);
+        else
+            EXPECT_NE(read.error().what.find("is not a number"), std::string::npos) << read.error().text();
+    }
 }
 
 TEST_F(Hostile, no_picture_from_outside_its_folder_is_taken) {

@@ -1,8 +1,11 @@
 #include "mesh/findings.h"
 #include "support/shapes.h"
 
+#include <array>
 #include <gtest/gtest.h>
 #include <limits>
+#include <map>
+#include <random>
 
 namespace thicket {
 namespace {
@@ -49,6 +52,68 @@ TEST(Weld, minus_zero_is_zero) {
     Mesh mesh;
     mesh.positions = {{0, 1, 0}, {-0.0F, 1, -0.0F}};
     EXPECT_EQ(weldPositions(mesh).pointCount, 1U);
+}
+
+TEST(Weld, hundreds_of_thousands_at_one_place_are_told_apart_by_what_they_carry) {
+    // Compared one with all others, these would take minutes.
+    constexpr std::uint32_t kMany = 200'000;
+    Mesh mesh;
+    mesh.positions.assign(kMany, Vec3f(1, 2, 3));
+    const std::vector<std::uint32_t> one(kMany, 0);
+    for (std::uint32_t i = 0; i < kMany; ++i)
+        mesh.colors.emplace_back(static_cast<float>(i % 1000), static_cast<float>(i / 1000), 0.0F, 1.0F);
+    EXPECT_EQ(weldVertices(mesh, one).pointCount, kMany);
+    mesh.colors.clear();
+    for (std::uint32_t i = 0; i < kMany; ++i)
+        mesh.extras.uvs2.emplace_back(static_cast<float>(i % 1000), static_cast<float>(i / 1000));
+    EXPECT_EQ(weldVertices(mesh, one).pointCount, kMany);
+    mesh.extras.uvs2.clear();
+    mesh.extras.morphs.resize(1);
+    for (std::uint32_t i = 0; i < kMany; ++i)
+        mesh.extras.morphs[0].moves.emplace_back(static_cast<float>(i % 1000), static_cast<float>(i / 1000), 0.0F);
+    EXPECT_EQ(weldVertices(mesh, one).pointCount, kMany);
+    // What is not a number is one thing too.
+    constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
+    mesh.extras.morphs.clear();
+    mesh.positions.assign(kMany, Vec3f(kNone, 0, kNone));
+    mesh.normals.assign(kMany, Vec3f(kNone, kNone, kNone));
+    EXPECT_EQ(weldPositions(mesh).pointCount, 1U);
+    EXPECT_EQ(weldVertices(mesh, one).pointCount, 1U);
+}
+
+TEST(Weld, joined_vertices_leave_every_corner_what_it_has) {
+    std::mt19937 random(3);
+    const auto upTo = [&random](std::uint32_t n) { return static_cast<std::uint32_t>(random() % n); };
+    for (int round = 0; round < 200; ++round) {
+        Mesh mesh;
+        const std::uint32_t count = 1 + upTo(60);
+        std::vector<std::uint32_t> group;
+        for (std::uint32_t i = 0; i < count; ++i) {
+            mesh.positions.emplace_back(static_cast<float>(upTo(3)), static_cast<float>(upTo(3)), 0.0F);
+            mesh.normals.emplace_back(0.0F, 0.0F, upTo(2) == 0 ? 1.0F : -1.0F);
+            group.push_back(upTo(2));
+        }
+        const std::uint32_t corners = 3 * upTo(40);
+        for (std::uint32_t c = 0; c < corners; ++c)
+            mesh.indices.push_back(upTo(count));
+        shapes::onePart(mesh);
+        Mesh joined = mesh;
+        joinVertices(joined, weldVertices(mesh, group));
+        ASSERT_EQ(joined.indices.size(), mesh.indices.size());
+        std::map<std::array<float, 4>, std::array<std::int64_t, 2>>
+            places; // what a corner has: a vertex for each group
+        for (std::size_t c = 0; c < mesh.indices.size(); ++c) {
+            const Vec3f& p = joined.positions[joined.indices[c]];
+            const Vec3f& n = joined.normals[joined.indices[c]];
+            ASSERT_EQ(p, mesh.positions[mesh.indices[c]]);
+            ASSERT_EQ(n, mesh.normals[mesh.indices[c]]);
+            const auto at = places.try_emplace({p.x(), p.y(), p.z(), n.z()}, std::array<std::int64_t, 2>{-1, -1});
+            std::int64_t& known = at.first->second[group[mesh.indices[c]]];
+            ASSERT_TRUE(known < 0 || known == joined.indices[c]) << "alike, and two";
+            known = joined.indices[c];
+        }
+        EXPECT_EQ(dropUnusedVertices(joined), 0U);
+    }
 }
 
 TEST(Unused, vertices_go_and_the_surface_stays) {
