@@ -25,6 +25,8 @@ struct JobContext {
     [[nodiscard]] JobContext part(double a, double b) const {
         return {stop, progress, from + (to - from) * a, from + (to - from) * b};
     }
+    /// The same job for steps that come as often as it takes: nobody can say how far they are.
+    [[nodiscard]] JobContext silent() const { return {stop, {}}; }
 };
 
 } // namespace thicket

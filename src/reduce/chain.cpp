@@ -173,13 +173,13 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
         heaviest = std::max(heaviest, asked);
         return CutLevel{cutRecord(record, asked), {}, piecesLeft(record, asked), heaviest};
     };
-    const auto polish = [&](std::uint32_t count) {
+    const auto polish = [&](std::uint32_t count, const JobContext& own) {
         const AddTime time(timings != nullptr ? &timings->polishMs : nullptr);
-        return cutAndPolish(source, query, record, count, job);
+        return cutAndPolish(source, query, record, count, own);
     };
-    const auto measure = [&](const Mesh& level) {
+    const auto measure = [&](const Mesh& level, const JobContext& own) {
         const AddTime time(timings != nullptr ? &timings->measureMs : nullptr);
-        return measureDeviation(source, query, level, {}, job);
+        return measureDeviation(source, query, level, {}, own);
     };
     const auto noLighter = [&] {
         return Error{ErrorCode::CheckFailed, "",
@@ -217,13 +217,14 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
         }
         if (holds > 0)
             count = holds;
-        auto level = cutLevel(source, query, record, curve, {TargetKind::Triangles, count}, lighterThan, job, timings);
+        auto level = cutLevel(source, query, record, curve, {TargetKind::Triangles, count}, lighterThan,
+                              job.part(0, 0.6), timings);
         // Better placed it may be less far off than was asked: then fewer triangles do.
         if (const double ratio = level ? level->deviation.visible / target.value : 1; ratio < 1 / kNearEnough) {
             const double fewer = std::max({fewest, count * std::max(ratio, 0.3), 1.1 * fails});
             if (fewer < 0.9 * count) {
-                auto lighter =
-                    cutLevel(source, query, record, curve, {TargetKind::Triangles, fewer}, lighterThan, job, timings);
+                auto lighter = cutLevel(source, query, record, curve, {TargetKind::Triangles, fewer}, lighterThan,
+                                        job.part(0.6, 1), timings);
                 if (!lighter && lighter.error().code == ErrorCode::Cancelled)
                     return lighter.error();
                 if (lighter && lighter->deviation.visible < kNearEnough * target.value) {
@@ -245,11 +246,11 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
         CutLevel level = cut(std::round(count));
         if (level.mesh.triangleCount() >= lighterThan)
             return noLighter();
-        auto polished = polish(level.mesh.triangleCount());
+        auto polished = polish(level.mesh.triangleCount(), job.part(0, 0.5));
         if (!polished)
             return polished.error();
         level.mesh = std::move(*polished);
-        auto deviation = measure(level.mesh);
+        auto deviation = measure(level.mesh, job.part(0.5, 1));
         if (!deviation)
             return deviation.error();
         level.deviation = *deviation;
@@ -261,11 +262,12 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
     double high = static_cast<double>(lighterThan) - 1;
     std::optional<CutLevel> best;
     double count = std::clamp(curve.trianglesAt(target.value), low, std::max(low, high));
-    for (int step = 0; step < 8 && high >= low; ++step) {
+    constexpr int kSteps = 8;
+    for (int step = 0; step < kSteps && high >= low; ++step) {
         CutLevel level = cut(count);
         if (level.mesh.triangleCount() >= lighterThan)
             break;
-        auto deviation = measure(level.mesh);
+        auto deviation = measure(level.mesh, job.part(0.8 * step / kSteps, 0.8 * (step + 1) / kSteps));
         if (!deviation)
             return deviation.error();
         level.deviation = *deviation;
@@ -286,10 +288,10 @@ Result<CutLevel> cutLevel(const Mesh& source, const SurfaceQuery& query, const R
         return Error{ErrorCode::CheckFailed, "", "no lighter level stays within " + length(target.value),
                      "allow a larger deviation"};
     // With its points in better places it is less far off: better still.
-    auto polished = polish(best->mesh.triangleCount());
+    auto polished = polish(best->mesh.triangleCount(), job.part(0.8, 0.9));
     if (!polished)
         return polished.error();
-    auto deviation = measure(*polished);
+    auto deviation = measure(*polished, job.part(0.9, 1));
     if (!deviation)
         return deviation.error();
     if (deviation->max() < best->deviation.max()) {

@@ -127,7 +127,7 @@ Result<void> smoothMesh(Subject& subject, const View& view, std::optional<int> o
                                 static_cast<int>(i),
                                 {levels[before].mesh, levels[i].mesh, surfacesOf(subject, levels[before]),
                                  surfacesOf(subject, levels[i]), start, view.pixelScale()}};
-        const auto metres = unseenFrom(subject, place, most, options, job);
+        const auto metres = unseenFrom(subject, place, most, options, job.silent());
         if (job.cancelled())
             return cancelledError();
         const double to = metres.value_or(start);
@@ -181,7 +181,7 @@ Result<Smoothing> smoothLater(const Scene& scene, std::uint32_t id, std::optiona
         const auto level = static_cast<std::size_t>(next->level);
         job.report(static_cast<double>(level) / static_cast<double>(level + 1), lookingFor(level, subject));
         const double from = next->key.metres;
-        const auto metres = unseenFrom(subject, *next, kMost * from, options, job);
+        const auto metres = unseenFrom(subject, *next, kMost * from, options, job.silent());
         if (job.cancelled())
             return cancelledError();
         out.switches.push_back({next->level, from, metres.value_or(from), metres.has_value()});

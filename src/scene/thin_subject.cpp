@@ -150,12 +150,12 @@ std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const Th
         if (wanted[i] == 0 || job.cancelled())
             return;
         auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, ofSubject(targets[i], subject),
-                              triangles, {job.stop, {}}, &took[i]);
+                              triangles, job.silent(), &took[i]);
         if (level)
             out[i] = std::move(*level);
         ++done;
         if (std::this_thread::get_id() == owner)
-            job.report(0.95 * static_cast<double>(done) / static_cast<double>(targets.size()), "making levels");
+            job.report(static_cast<double>(done) / static_cast<double>(targets.size()), "making levels");
     });
     if (timings == nullptr)
         return out;
@@ -190,7 +190,9 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
                "the mesh is already as light as its shape allows"};
     const double fewest = state.record->fewestTriangles();
     std::vector<LevelTarget> asked = targets;
-    std::vector<std::optional<CutLevel>> made = madeBeside(subject, state, targets, job, timings);
+    std::vector<std::optional<CutLevel>> made = madeBeside(subject, state, targets, job.part(0, 0.8), timings);
+    const bool beside = std::any_of(made.begin(), made.end(), [](const auto& level) { return level.has_value(); });
+    const JobContext rest = job.part(beside ? 0.8 : 0, 0.95);
     for (std::size_t i = 0; i < asked.size(); ++i) {
         LevelTarget target = ofSubject(asked[i], subject);
         if (target.kind == TargetKind::ShareOfPrevious && target.value * previous < kNearTheEnd * fewest) {
@@ -206,10 +208,9 @@ Result<Subject> thinSubject(const Subject& subject, const ThinState& state, cons
         const auto n = static_cast<double>(asked.size());
         const bool asMade = i < made.size() && made[i] && made[i]->heaviest < previous;
         Result<CutLevel> level =
-            asMade
-                ? Result<CutLevel>(std::move(*made[i]))
-                : cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
-                           job.part(0.95 * static_cast<double>(i) / n, 0.95 * static_cast<double>(i + 1) / n), timings);
+            asMade ? Result<CutLevel>(std::move(*made[i]))
+                   : cutLevel(*state.source, *state.query, *state.record, state.curve, target, previous,
+                              rest.part(static_cast<double>(i) / n, static_cast<double>(i + 1) / n), timings);
         if (!level) {
             if (level.error().code == ErrorCode::Cancelled)
                 return level.error();

@@ -28,7 +28,7 @@ bool unseenAt(const Subject& subject, const Level& finer, const std::shared_ptr<
         {finer.mesh, cut, surfacesOf(subject, finer), subject.mesh().surfaces, metres, view.pixelScale()}};
     PopOptions options;
     options.untilSeen = subject.rule.allowPx;
-    const auto score = scoreSwitch(subject, place, options, job);
+    const auto score = scoreSwitch(subject, place, options, job.silent());
     return score && score->unseen(subject.rule.allowPx);
 }
 
@@ -78,11 +78,11 @@ Result<std::vector<Level>> unseenLevels(const Subject& subject, const ThinState&
     std::vector<Level> out{levels.front()};
     const auto add = [&](double triangles, const JobContext& own) -> Result<void> {
         auto cut = cutLevel(*state.source, *state.query, *state.record, state.curve,
-                            {TargetKind::Triangles, std::round(triangles)}, out.back().triangles, own);
+                            {TargetKind::Triangles, std::round(triangles)}, out.back().triangles, own.part(0, 0.8));
         if (!cut) // the record ends before it
             return cut.error().code == ErrorCode::Cancelled ? Result<void>(cut.error()) : Result<void>();
         out.push_back(levelFrom(std::move(*cut)));
-        return judgeLevels(subject, state, {&out.back(), 1}, own);
+        return judgeLevels(subject, state, {&out.back(), 1}, own.part(0.8, 1));
     };
     for (std::size_t i = 1; i < levels.size(); ++i) {
         const auto n = static_cast<double>(levels.size());
