@@ -25,6 +25,14 @@ install_packages() {
     "${as[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -q --no-install-recommends "${missing[@]}"
 }
 
+# job_count: how many compilers at a time: one a processor, as far as the memory goes, of which each may take 2 GB.
+job_count() {
+    local all most
+    all=$(nproc)
+    most=$(awk '/^MemAvailable:/ { n = int($2 / 2000000); print (n > 1 ? n : 1) }' /proc/meminfo)
+    [ "$all" -le "${most:-$all}" ] && echo "$all" || echo "$most"
+}
+
 # build PRESET [cmake options]: configures and builds quietly; shows the log only when it fails.
 build() {
     local preset="$1" log
@@ -32,7 +40,7 @@ build() {
     log="$root/build/$preset.log"
     mkdir -p "$root/build"
     echo "Building ($preset); the log is at build/$preset.log"
-    if ! (cd "$root" && cmake --preset "$preset" "$@" && cmake --build "build/$preset" -j "$(nproc)") >"$log" 2>&1; then
+    if ! (cd "$root" && cmake --preset "$preset" "$@" && cmake --build "build/$preset" -j "$(job_count)") >"$log" 2>&1; then
         tail -n 40 "$log" >&2
         exit 1
     fi

@@ -4,6 +4,7 @@
 #include "scene/mend_subject.h"
 
 #include <QHeaderView>
+#include <QListView>
 #include <QMenu>
 #include <algorithm>
 
