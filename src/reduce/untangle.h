@@ -9,13 +9,17 @@
 namespace thicket {
 
 /// Where a part is thinner than a level is off, one of its sides can come to lie beyond the other, and then what is
-/// nearest to a triangle faces against it. The points of such triangles move towards the surface that faces as they do,
-/// a little at a time, where no triangle turns over or falls to a sliver by it and no point comes farther off the source
-/// than half of what the level is, unless it was. What touches in the source (sheets back to back) stays as it is when there is no side to tell.
+/// nearest to a triangle faces against it. Points of such triangles are tried in a few places each, one after the other:
+/// those that bring a triangle to the surface that faces as it does, and others round about where none of these helps. A
+/// point goes where the triangles round it are turned least, where none of them turns over or falls to a sliver and
+/// nothing comes farther off the source than half of what the level is, unless it was. Where the source comes farther off
+/// the level by that, points go back; but rather than leave more than a two-hundredth of the triangles turned, a level may
+/// come a fifth farther off. What touches in the source (sheets back to back) stays as it is when there is no side to tell.
 /// REQUIRES   `query` is of `source`.
-/// Returns the level with what moved; as it was when nothing had to, or when that would put it farther off.
+/// Returns the level with what moved; as it was when nothing had to, or when none are fewer.
 /// ERRORS     Cancelled.
-/// COST       a closest-point query a triangle; of heavy levels an eighth of them tell whether any has to move.
+/// COST       a closest-point query a triangle; of heavy levels an eighth of them tell whether any has to move. Some
+///            hundreds for each point that is looked at.
 /// THREADS    uses all cores; the result does not depend on how many.
 Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh level, const JobContext& job);
 
