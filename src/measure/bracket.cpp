@@ -25,12 +25,15 @@ struct Piece {
     [[nodiscard]] bool again(std::size_t k) const {
         return (k > 0 && closest[k] == closest[0]) || (k == 2 && closest[2] == closest[1]);
     }
+    [[nodiscard]] double most() const { return std::max({distance[0], distance[1], distance[2]}); }
     /// The distance is 1-Lipschitz: no point is farther than a corner's distance plus its way to that corner.
     [[nodiscard]] double byReach() const {
+        std::array<double, 3> side{}; // the one from each corner to the next
+        for (std::size_t k = 0; k < 3; ++k)
+            side[k] = (corner[k] - corner[(k + 1) % 3]).norm();
         double best = HUGE_VAL;
         for (std::size_t k = 0; k < 3; ++k)
-            best = std::min(best, distance[k] + std::max((corner[k] - corner[(k + 1) % 3]).norm(),
-                                                         (corner[k] - corner[(k + 2) % 3]).norm()));
+            best = std::min(best, distance[k] + std::max(side[k], side[(k + 2) % 3]));
         return best;
     }
 };
@@ -199,7 +202,7 @@ private:
     /// of its corners, each part is no farther than the farthest of its own corners is from its triangle. That holds
     /// wherever the cuts are, but says something only where they are good. More than `enough`: any such number.
     [[nodiscard]] double boundAcross(double enough) const {
-        double most = std::max({m_piece.distance[0], m_piece.distance[1], m_piece.distance[2]});
+        double most = m_piece.most();
         Vec3d middle(0, 0, 0);
         int crossed = 0;
         for (std::size_t k = 0; k < 3 && most <= enough; ++k) {
@@ -256,10 +259,14 @@ std::vector<Piece> openTriangles(const Mesh& from, const SurfaceQuery& target, c
             Piece piece;
             for (std::size_t k = 0; k < 3; ++k) {
                 const std::uint32_t v = from.indices[3 * t + k];
-                piece.corner[k] = from.positions[v].cast<double>();
                 piece.distance[k] = measured.distance[v];
                 piece.closest[k] = measured.closest[v];
             }
+            // Near one triangle with all corners: most are, and none of them can be farther off than a corner is.
+            if (piece.again(1) && piece.again(2) && piece.most() <= enough)
+                continue;
+            for (std::size_t k = 0; k < 3; ++k)
+                piece.corner[k] = from.positions[from.indices[3 * t + k]].cast<double>();
             piece.bound = boundOf(piece, target, enough);
             if (piece.bound > enough)
                 openOf[begin / kBracketChunk].push_back(piece);

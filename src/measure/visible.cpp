@@ -6,6 +6,7 @@
 #include <array>
 #include <cmath>
 #include <numbers>
+#include <numeric>
 #include <unordered_map>
 
 namespace thicket {
@@ -17,6 +18,7 @@ constexpr double kStep = 0.8408964152537; // 2^(-1/4); what x falls by
 constexpr double kWiderBall = 1 + kFine / 2;
 constexpr std::size_t kMostPieces = 400'000; // in all; where there are more, they stay coarser
 constexpr std::size_t kVisibleChunk = 512;
+constexpr std::size_t kSizeChunk = 8192;
 
 /// A part of a triangle: its corners, how far each is from the other surface, and the nearest triangle there.
 struct VisiblePiece {
@@ -126,8 +128,9 @@ public:
         double most = 0;
         for (const VisiblePiece& piece : m_waiting)
             most = std::max(most, piece.most());
-        for (const WholeTriangle& whole : m_whole)
-            most = std::max(most, pieceOf(whole.side, whole.triangle).most());
+        for (const std::size_t side : {0, 1})
+            for (const double distance : m_sides[side]->distance)
+                most = std::max(most, distance);
         const double floorMetres = std::max(m_options.floorMetres, most / 4096);
         if (!(most > floorMetres) || m_job.cancelled())
             return most;
@@ -186,19 +189,32 @@ private:
 
     /// The triangles of a side, in parts where they are large: what is off in the middle of one shows at no corner.
     void addSide(std::uint8_t side) {
-        const std::uint32_t triangles = m_sides[side]->mesh.triangleCount();
-        double area = 0;
-        for (std::uint32_t t = 0; t < triangles; ++t)
-            area += pieceOf(side, t).area();
+        const Mesh& mesh = m_sides[side]->mesh;
+        const std::uint32_t triangles = mesh.triangleCount();
+        std::vector<double> areas(triangles / kSizeChunk + 1, 0);
+        std::vector<float> longest(triangles); // sides, squared
+        parallelChunks(triangles, kSizeChunk, [&](std::size_t begin, std::size_t end) {
+            for (std::size_t t = begin; t < end; ++t) {
+                const Vec3f& a = mesh.positions[mesh.indices[3 * t]];
+                const Vec3f& b = mesh.positions[mesh.indices[3 * t + 1]];
+                const Vec3f& c = mesh.positions[mesh.indices[3 * t + 2]];
+                longest[t] = std::max({(b - a).squaredNorm(), (c - b).squaredNorm(), (a - c).squaredNorm()});
+                areas[begin / kSizeChunk] += static_cast<double>((b - a).cross(c - a).norm()) / 2;
+            }
+        });
+        const double area = std::accumulate(areas.begin(), areas.end(), 0.0);
         // A piece of the mean area, were it a square's half.
         const double length = 2 * std::sqrt(area / std::max(1U, m_options.pieces));
         std::vector<VisiblePiece> large;
         for (std::uint32_t t = 0; t < triangles; ++t) {
-            const VisiblePiece piece = pieceOf(side, t);
-            if (piece.longest() > length)
-                large.push_back(piece);
-            else
-                m_whole.push_back({static_cast<float>(piece.most() * 1.0000002), t, side});
+            if (static_cast<double>(longest[t]) > length * length) {
+                large.push_back(pieceOf(side, t));
+                continue;
+            }
+            const MeasuredSide& of = *m_sides[side];
+            const std::uint32_t* c = &mesh.indices[3 * std::size_t{t}];
+            const double most = std::max({of.distance[c[0]], of.distance[c[1]], of.distance[c[2]]});
+            m_whole.push_back({static_cast<float>(most * 1.0000002), t, side});
         }
         split(
             large, [length](const VisiblePiece& p) { return p.longest() > length; }, 2 * std::size_t{m_options.pieces});
