@@ -30,7 +30,6 @@ protected:
     }
 };
 
-
 } // namespace
 
 FieldChart::FieldChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
@@ -195,14 +194,11 @@ void FieldChart::paintCurves(QPainter& p) const {
     p.drawPath(grow);
     p.restore();
     p.setFont(Look::font(11, 600));
-    const double at = 0.2 * m_end;
     const QString grown = m_thinning.holdCover ? tr("grow, as holds the cover") : tr("grow");
     const double last = m_reach > 0 ? std::min(m_reach, m_end) : m_end;
     p.setPen(l.accent);
     p.drawText(QRectF(x(last) - 206, y(m_thinning.growAt(last)) - 20, 200, 14), Qt::AlignRight | Qt::AlignVCenter,
                grown);
-    p.setPen(l.good);
-    p.drawText(QPointF(x(at) + 6, std::min(y(m_thinning.keepAt(at)) + 16, area.bottom() - 6)), tr("keep"));
     const auto handles = [&](Curve curve, Grip grip, const QColor& color, std::size_t count) {
         for (std::size_t i = 0; i < count; ++i) {
             const int index = static_cast<int>(i);
@@ -215,9 +211,37 @@ void FieldChart::paintCurves(QPainter& p) const {
         }
     };
     paintCover(p);
+    paintKeepName(p);
     handles(Curve::Keep, Grip::Keep, l.good, m_thinning.keep.points.size());
     if (!m_thinning.holdCover)
         handles(Curve::Grow, Grip::Grow, l.accent, m_thinning.grow.points.size());
+}
+
+/// The curve's name, where its handles leave the most room.
+void FieldChart::paintKeepName(QPainter& p) const {
+    const QRectF area = axisRect()->rect();
+    double left = area.left();
+    double right = area.left();
+    for (std::size_t i = 1; i < m_thinning.keep.points.size(); ++i) {
+        const double a = place(Curve::Keep, i - 1).x();
+        const double b = std::min(place(Curve::Keep, i).x(), area.right());
+        if (b - a > right - left) {
+            left = a;
+            right = b;
+        }
+    }
+    const QString name = tr("keep");
+    const double w = QFontMetricsF(Look::font(11, 600)).horizontalAdvance(name);
+    const double middle = right > left ? (left + right) / 2 : area.left() + 8 + w / 2;
+    const double along = y(m_thinning.keepAt(metresAt(middle)));
+    constexpr double kTall = 12;
+    const bool under = along + 6 + kTall < area.bottom();
+    const QRectF box(middle - w / 2, under ? along + 6 : along - 6 - kTall, w, kTall);
+    const Look& l = Look::now();
+    p.setFont(Look::font(11, 600));
+    p.fillRect(box.adjusted(-2, 0, 2, 0), l.ground);
+    p.setPen(l.good);
+    p.drawText(box, Qt::AlignCenter, name);
 }
 
 /// What strands really cover of what all of them would, where it was measured.
@@ -287,9 +311,8 @@ void FieldChart::paintOverlay(QPainter& p) {
             least = {m_cover[i].share(), m_cover[i].metres};
     const double nearer = nearerTimes(m_bench.session.scene().statedView(), field()->id);
     drawTitle(p,
-              std::abs(nearer - 1) < 1e-9
-                  ? m_thinning.fullHeight > 0 ? tr("Keep and grow with height on screen")
-                                              : tr("Keep and grow with distance")
+              std::abs(nearer - 1) < 1e-9 ? m_thinning.fullHeight > 0 ? tr("Keep and grow with height on screen")
+                                                                      : tr("Keep and grow with distance")
               : nearer > 1
                   ? tr("Keep and grow with distance · on this device %1 × as near").arg(figureText(nearer, 3))
                   : tr("Keep and grow with distance · on this device %1 × as far").arg(figureText(1 / nearer, 3)),
@@ -299,14 +322,20 @@ void FieldChart::paintOverlay(QPainter& p) {
                                     : tr("cover at least %1 % of full density, least at %2")
                                           .arg(figureText(100 * least.share, 2), distanceText(least.metres)),
               least.share > 0.9 ? l.good : l.caution);
-    if (m_reach > 0 && m_reach < m_end) {
+    const bool ends = m_reach > 0 && m_reach < m_end;
+    if (ends)
         hatch(p, QRectF(x(m_reach), area.top(), area.right() - x(m_reach), area.height()));
-        p.setFont(Look::font(11, 600));
-        p.setPen(l.quiet);
-        p.drawText(QRectF(x(m_reach) - 90, area.bottom() - 34, 84, 14), Qt::AlignRight | Qt::AlignVCenter, tr("reach"));
-    }
     paintSwitches(p);
     paintCurves(p);
+    if (ends) {
+        p.setFont(Look::font(11, 600));
+        p.setPen(l.quiet);
+        const QString name = tr("reach");
+        const double w = p.fontMetrics().horizontalAdvance(name);
+        const QRectF box(x(m_reach) - 6 - w, area.bottom() - 34, w, 14);
+        p.fillRect(box.adjusted(-2, 0, 2, 0), l.ground); // what is measured of the cover may lie there
+        p.drawText(box, Qt::AlignCenter, name);
+    }
     if (m_needle > 0 && m_needle <= m_end) {
         p.setPen(QPen(l.accent, m_hover.grip == Grip::Needle ? 2.4 : 1.4));
         p.drawLine(QPointF(x(m_needle), area.top()), QPointF(x(m_needle), area.bottom()));

@@ -56,6 +56,7 @@ private:
     void paintSwitches(QPainter& painter) const;
     void paintCurves(QPainter& painter) const;
     void paintCover(QPainter& painter) const;
+    void paintKeepName(QPainter& painter) const;
     void paintReading(QPainter& painter) const;
 
     Thinning m_thinning;

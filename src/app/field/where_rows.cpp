@@ -17,13 +17,14 @@ WhereRows::WhereRows(Workbench& bench, Change change, QWidget* parent)
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(4);
-    m_mask = makeButton(tr("Choose…"), tr("A grey picture over the surface as seen from above: white is full density"));
-    m_noMask = makeButton(tr("none"), tr("Without a mask"));
+    m_mask = makeButton(tr("Choose…"), {});
+    m_noMask = makeButton(QStringLiteral("×"), tr("Without a mask"));
     m_noMask->setProperty("flat2", true);
     m_mask->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     auto* mask = new QWidget;
     auto* maskLine = new QHBoxLayout(mask);
     maskLine->setContentsMargins(0, 0, 0, 0);
+    maskLine->setSpacing(6);
     maskLine->addWidget(m_mask, 1);
     maskLine->addWidget(m_noMask);
     column->addWidget(fieldRow(tr("Mask"), mask, tr("A grey picture over the surface as seen from above")));
@@ -40,7 +41,13 @@ WhereRows::WhereRows(Workbench& bench, Change change, QWidget* parent)
 }
 
 void WhereRows::show(const ScatterRecipe& recipe) {
-    m_mask->setText(recipe.mask.empty() ? tr("Choose…") : QString::fromStdString(recipe.mask.filename().string()));
+    constexpr int kNameWidth = 96; // pixels; what the row has for a name
+    const QString name = QString::fromStdString(recipe.mask.filename().string());
+    m_mask->setText(recipe.mask.empty() ? tr("Choose…")
+                                        : m_mask->fontMetrics().elidedText(name, Qt::ElideMiddle, kNameWidth));
+    const QString about = tr("A grey picture over the surface as seen from above: white is full density");
+    m_mask->setToolTip(
+        recipe.mask.empty() ? about : about + QStringLiteral("\n") + QString::fromStdString(recipe.mask.string()));
     m_noMask->setVisible(!recipe.mask.empty());
     fillNear(recipe);
 }

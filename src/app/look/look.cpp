@@ -43,7 +43,8 @@ QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox {
 QLineEdit:hover, QDoubleSpinBox:hover, QSpinBox:hover, QComboBox:hover { border-color: @line; }
 QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus { border-color: @accent; }
 QDoubleSpinBox::up-button, QDoubleSpinBox::down-button, QSpinBox::up-button, QSpinBox::down-button { width: 0; border: none; }
-QComboBox::drop-down { border: none; width: 22px; }
+QComboBox { padding-right: 4px; }
+QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: url(:/look/icons/down.png); width: 10px; height: 10px; }
 QComboBox QAbstractItemView { background: @raised; border: 1px solid @line; selection-background-color: @line; outline: none; padding: 4px; }
 QLineEdit:disabled, QDoubleSpinBox:disabled, QSpinBox:disabled, QComboBox:disabled, QCheckBox:disabled { color: @faint; }
