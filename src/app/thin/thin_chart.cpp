@@ -9,6 +9,19 @@
 
 namespace thicket::app {
 
+namespace {
+
+/// A tick of an axis that ends at `most` metres: all of its ticks are in one unit.
+QString tickText(double metres, double most) {
+    constexpr double kInMetres = 20;
+    const double value = most < kInMetres ? 1e3 * metres : metres;
+    const int decimals = std::max(0, static_cast<int>(std::ceil(-std::log10(value) - 1e-9)));
+    const QString number = decimals > 0 ? QString::number(value, 'f', decimals) : groupedText(std::llround(value));
+    return number + (most < kInMetres ? QStringLiteral(" mm") : QStringLiteral(" m"));
+}
+
+} // namespace
+
 ThinChart::ThinChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
     setAccessibleName(tr("Deviation at every triangle count"));
     QCPAxisRect* rect = axisRect();
@@ -18,7 +31,8 @@ ThinChart::ThinChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
     xAxis->setRangeReversed(true);
     xAxis->setTicker(
         QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return groupedText(std::llround(v)); })));
-    yAxis->setTicker(QSharedPointer<QCPAxisTicker>(new LogTicker([](double v) { return lengthText(v); }, false)));
+    yAxis->setTicker(QSharedPointer<QCPAxisTicker>(
+        new LogTicker([this](double v) { return tickText(v, yAxis->range().upper); }, false)));
     connect(&bench.session.document, &Document::sceneChanged, this, &ThinChart::rebuild);
     connect(&bench.session, &Session::selectionChanged, this, &ThinChart::rebuild);
     connect(&bench.thin, &ThinModel::dragChanged, this, qOverload<>(&QWidget::update));
