@@ -21,7 +21,10 @@ namespace {
 void settle(QApplication& app, MainWindow& window, int ms) {
     QElapsedTimer timer;
     timer.start();
-    const auto waiting = [&] { return window.bench().session.jobs().busy() || !window.viewport().settled(); };
+    Session& session = window.bench().session;
+    const auto waiting = [&] {
+        return session.jobs().busy() || session.looks().busy() || !window.viewport().settled();
+    };
     while (timer.elapsed() < ms || (waiting() && timer.elapsed() < 180'000))
         app.processEvents(QEventLoop::AllEvents, 20);
 }
