@@ -25,7 +25,7 @@ constexpr double kMostFarther = 1.2;              // the same where more would b
 constexpr double kFewTurned = 0.005;              // of its triangles
 constexpr double kFartherMean = 1.1;              // the same of the mean
 constexpr int kTakenBack = 6;                     // times that points go back to where they were, for that
-constexpr double kOfLimit = 0.5;                  // of how far the level is off: as far points and middles may come
+constexpr double kOfLimit = 0.39;                 // of how far the level is off: as far points and middles may come
 constexpr double kPast = 0.1;                     // of the way to its own surface, beyond the middle between both
 constexpr double kAsNear = 1e-3;                  // a share by which two surfaces are told apart as the nearest
 constexpr double kTurned = 0.1;                   // of what a triangle costs that is turned by next to nothing
@@ -75,7 +75,7 @@ public:
     }
 
     /// Moves points of these triangles, one after the other, where fewer are turned by it or are less so. What is less than
-    /// half of `limit` off the source may come as far off as that, and nothing else farther than it is.
+    /// two fifths of `limit` off the source may come as far off as that, and nothing else farther than it is.
     /// round     tells which places are tried: from the second on, any way where none to the triangles' own sides helps.
     /// most      points are looked at.
     /// moved     marked are those that did.

@@ -12,9 +12,10 @@ namespace thicket {
 /// nearest to a triangle faces against it. Points of such triangles are tried in a few places each, one after the other:
 /// those that bring a triangle to the surface that faces as it does, and others round about where none of these helps. A
 /// point goes where the triangles round it are turned least, where none of them turns over or falls to a sliver and
-/// nothing comes farther off the source than half of what the level is, unless it was. Where the source comes farther off
-/// the level by that, points go back; but rather than leave more than a two-hundredth of the triangles turned, a level may
-/// come a fifth farther off. What touches in the source (sheets back to back) stays as it is when there is no side to tell.
+/// nothing comes farther off the source than two fifths of what the level is, unless it was. Where the source comes farther
+/// off the level by that, points go back; but rather than leave more than a two-hundredth of the triangles turned, a level
+/// may come a fifth farther off. What touches in the source (sheets back to back) stays as it is when there is no side to
+/// tell.
 /// REQUIRES   `query` is of `source`.
 /// Returns the level with what moved; as it was when nothing had to, or when none are fewer.
 /// ERRORS     Cancelled.
