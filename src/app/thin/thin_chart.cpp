@@ -14,10 +14,13 @@ namespace {
 /// A tick of an axis that ends at `most` metres: all of its ticks are in one unit.
 QString tickText(double metres, double most) {
     constexpr double kInMetres = 20;
+    constexpr int kMostDecimals = 4; // more have no room beside the axis
     const double value = most < kInMetres ? 1e3 * metres : metres;
+    const QString unit = most < kInMetres ? QStringLiteral(" mm") : QStringLiteral(" m");
     const int decimals = std::max(0, static_cast<int>(std::ceil(-std::log10(value) - 1e-9)));
-    const QString number = decimals > 0 ? QString::number(value, 'f', decimals) : groupedText(std::llround(value));
-    return number + (most < kInMetres ? QStringLiteral(" mm") : QStringLiteral(" m"));
+    if (decimals > kMostDecimals)
+        return QStringLiteral("1e-%1").arg(decimals) + unit;
+    return (decimals > 0 ? QString::number(value, 'f', decimals) : groupedText(std::llround(value))) + unit;
 }
 
 } // namespace
@@ -221,10 +224,6 @@ void ThinChart::paintOverlay(QPainter& p) {
     }
     p.restore();
 
-    const ResolvedChain chain = chainOf(*s, m_bench.session.scene().statedView());
-    std::vector<QRectF> taken;
-    for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i)
-        taken.emplace_back(pinPlace(i) - QPointF(8, 8), QSizeF(16, 16));
     for (int i = 0; i < static_cast<int>(s->mesh().levels.size()); ++i) {
         const QPointF at = pinPlace(i);
         const QColor color = Look::level(i);
@@ -250,6 +249,20 @@ void ThinChart::paintOverlay(QPainter& p) {
             p.setPen(QPen(l.ground, 1.6));
             p.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0));
         }
+    }
+    paintPinNames(p, *s);
+}
+
+void ThinChart::paintPinNames(QPainter& p, const Subject& subject) const {
+    const Look& l = Look::now();
+    const QRect area = axisRect()->rect();
+    const int levels = static_cast<int>(subject.mesh().levels.size());
+    const ResolvedChain chain = chainOf(subject, m_bench.session.scene().statedView());
+    std::vector<QRectF> taken;
+    for (int i = 0; i < levels; ++i)
+        taken.emplace_back(pinPlace(i) - QPointF(8, 8), QSizeF(16, 16));
+    for (int i = 0; i < levels; ++i) {
+        const QPointF at = pinPlace(i);
         QString line1 = QStringLiteral("L%1").arg(i);
         QString line2;
         if (i == m_drag) {
@@ -281,11 +294,17 @@ void ThinChart::paintOverlay(QPainter& p) {
             }
         }
         taken.push_back(label);
-        p.setPen(l.text);
-        p.drawText(label, align | Qt::AlignTop, line1);
+        // Lines of other pins pass behind.
+        const auto write = [&](const QRectF& box, const QString& text, const QColor& color) {
+            p.fillRect(p.boundingRect(box, static_cast<int>(align | Qt::AlignTop), text).adjusted(-1, 1, 1, -1),
+                       l.ground);
+            p.setPen(color);
+            p.drawText(box, align | Qt::AlignTop, text);
+        };
+        write(label, line1, l.text);
         p.setFont(Look::font(10.5));
-        p.setPen(l.quiet);
-        p.drawText(label.adjusted(0, 14, 0, 4), align | Qt::AlignTop, line2);
+        if (!line2.isEmpty())
+            write(label.adjusted(0, 14, 0, 4), line2, l.quiet);
     }
 }
 

@@ -26,6 +26,7 @@ protected:
 
 private:
     void rebuild();
+    void paintPinNames(QPainter& painter, const Subject& subject) const;
     [[nodiscard]] int pinAt(const QPointF& p) const;
     [[nodiscard]] double trianglesAt(double x) const;
     [[nodiscard]] std::pair<double, double> pinValue(int level) const; ///< triangles, metres
