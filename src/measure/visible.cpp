@@ -192,14 +192,14 @@ private:
         const Mesh& mesh = m_sides[side]->mesh;
         const std::uint32_t triangles = mesh.triangleCount();
         std::vector<double> areas(triangles / kSizeChunk + 1, 0);
-        std::vector<float> longest(triangles); // sides, squared
+        std::vector<double> longest(triangles); // sides, squared
         parallelChunks(triangles, kSizeChunk, [&](std::size_t begin, std::size_t end) {
             for (std::size_t t = begin; t < end; ++t) {
-                const Vec3f& a = mesh.positions[mesh.indices[3 * t]];
-                const Vec3f& b = mesh.positions[mesh.indices[3 * t + 1]];
-                const Vec3f& c = mesh.positions[mesh.indices[3 * t + 2]];
+                const Vec3d a = mesh.positions[mesh.indices[3 * t]].cast<double>();
+                const Vec3d b = mesh.positions[mesh.indices[3 * t + 1]].cast<double>();
+                const Vec3d c = mesh.positions[mesh.indices[3 * t + 2]].cast<double>();
                 longest[t] = std::max({(b - a).squaredNorm(), (c - b).squaredNorm(), (a - c).squaredNorm()});
-                areas[begin / kSizeChunk] += static_cast<double>((b - a).cross(c - a).norm()) / 2;
+                areas[begin / kSizeChunk] += (b - a).cross(c - a).norm() / 2;
             }
         });
         const double area = std::accumulate(areas.begin(), areas.end(), 0.0);
@@ -207,7 +207,7 @@ private:
         const double length = 2 * std::sqrt(area / std::max(1U, m_options.pieces));
         std::vector<VisiblePiece> large;
         for (std::uint32_t t = 0; t < triangles; ++t) {
-            if (static_cast<double>(longest[t]) > length * length) {
+            if (longest[t] > length * length) {
                 large.push_back(pieceOf(side, t));
                 continue;
             }
