@@ -41,13 +41,30 @@ Vec3d crossOf(const Mesh& mesh, std::uint32_t t) {
     return (placeOf(mesh, c + 1) - placeOf(mesh, c)).cross(placeOf(mesh, c + 2) - placeOf(mesh, c));
 }
 
+/// What a triangle faces against, if it does.
+struct Against {
+    ClosestPoint near; ///< the source's nearest to its middle
+    bool turned = false;
+};
+/// `cross`: along its normal. Where something that faces as it does is as near, it is not turned.
+Against againstOf(const Mesh& source, const SurfaceQuery& query, const Vec3d& middle, const Vec3d& cross,
+                  std::uint32_t hint, double rounding) {
+    const ClosestPoint near = query.closest(middle, hint);
+    return {near, crossOf(source, near.triangle).dot(cross) < 0 &&
+                      !query.closestFacing(middle, near.distance * (1 + kAsNear) + rounding, cross.normalized())};
+}
+
+double roundingOf(const Mesh& source) {
+    return 1e-6 * boundsOf(source).diagonal();
+}
+
 /// A level as places with the triangles round them.
 class Tangle {
 public:
     Tangle(const Mesh& source, const SurfaceQuery& query, const Mesh& level)
         : m_source(source), m_query(query), m_weld(weldPositions(level)), m_places(m_weld.pointCount),
           m_fixed(m_weld.pointCount, 0), m_triangles(level.triangleCount()), m_first(m_weld.pointCount + 1, 0),
-          m_near(m_triangles.size(), 0), m_rounding(1e-6 * boundsOf(source).diagonal()) {
+          m_near(m_triangles.size(), 0), m_rounding(roundingOf(source)) {
         for (std::size_t v = 0; v < level.positions.size(); ++v)
             m_places[m_weld.pointOf[v]] = level.positions[v].cast<double>();
         for (std::size_t t = 0; t < m_triangles.size(); ++t)
@@ -64,14 +81,11 @@ public:
                 m_around[next[p]++] = t;
     }
 
-    /// Whether a triangle faces against what it is nearest to, which is likely near to `hint`, and nothing that faces as it
-    /// does is as near.
+    /// Whether a triangle faces against what it is nearest to, which is likely near to `hint`.
     bool turned(std::uint32_t t, std::uint32_t hint) {
-        const Vec3d cross = crossAt(t);
-        const ClosestPoint found = m_query.closest(middle(t), hint);
-        m_near[t] = found.triangle;
-        return crossOf(m_source, found.triangle).dot(cross) < 0 &&
-               !m_query.closestFacing(middle(t), found.distance * (1 + kAsNear) + m_rounding, cross.normalized());
+        const Against found = againstOf(m_source, m_query, middle(t), crossAt(t), hint, m_rounding);
+        m_near[t] = found.near.triangle;
+        return found.turned;
     }
 
     /// Moves points of these triangles, one after the other, where fewer are turned by it or are less so. What is less than
@@ -297,15 +311,10 @@ private:
     double m_rounding = 0;             ///< metres
 };
 
-} // namespace
-
-namespace {
-
 /// Triangles that a place of the source is nearest to, in either of two levels, which is farther off the second one than
 /// `limit`.
-std::vector<std::uint32_t> nearFarther(const Mesh& source, const Mesh& level, const Mesh& made, double limit) {
-    const SurfaceQuery before(level);
-    const SurfaceQuery now(made);
+std::vector<std::uint32_t> nearFarther(const Mesh& source, const SurfaceQuery& before, const SurfaceQuery& now,
+                                       double limit) {
     const std::size_t step = std::max<std::size_t>(1, source.positions.size() / kUntanglePoints);
     const std::size_t count = (source.positions.size() + step - 1) / step;
     constexpr std::uint32_t kNone = ~0U;
@@ -392,7 +401,8 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
     const std::size_t before = turned.size();
     if (before == 0)
         return level;
-    const SampledDeviation was = sampleDeviation(source, query, level, kUntanglePoints);
+    const SurfaceQuery levelQuery(level);
+    const SampledDeviation was = sampleDeviation(source, query, level, levelQuery, kUntanglePoints);
     const double few = kFewTurned * level.triangleCount();
     Untangled best{level, before};
     std::size_t settled = 0;
@@ -414,7 +424,8 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
                 tangle.writeTo(now.mesh);
             }
         }
-        const SampledDeviation is = sampleDeviation(source, query, now.mesh, kUntanglePoints);
+        const SurfaceQuery nowQuery(now.mesh);
+        const SampledDeviation is = sampleDeviation(source, query, now.mesh, nowQuery, kUntanglePoints);
         const bool near = is.max <= kFartherOff * was.max && is.mean <= kFartherMean * was.mean;
         // Somewhat farther off, but on its own side, rather than the other way round; as near as it was rather than both.
         const bool enough = static_cast<double>(now.turned) <= few && now.turned < before;
@@ -425,7 +436,7 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
         if (near)
             break;
         std::vector<std::uint8_t> moved(tangle.points(), 0);
-        if (!tangle.takeBack(nearFarther(source, level, now.mesh, kFartherOff * was.max), level, moved))
+        if (!tangle.takeBack(nearFarther(source, levelQuery, nowQuery, kFartherOff * was.max), level, moved))
             break;
         turned = list.lookRound(moved, job);
     }
@@ -434,18 +445,15 @@ Result<Mesh> untangleLevel(const Mesh& source, const SurfaceQuery& query, Mesh l
 
 std::uint32_t countTurned(const Mesh& source, const SurfaceQuery& query, const Mesh& level) {
     std::atomic<std::uint32_t> count = 0;
-    const double rounding = 1e-6 * boundsOf(source).diagonal();
+    const double rounding = roundingOf(source);
     parallelChunks(level.triangleCount(), kChunk, [&](std::size_t begin, std::size_t end) {
         std::uint32_t hint = 0;
         for (auto t = static_cast<std::uint32_t>(begin); t < end; ++t) {
             const std::size_t c = 3 * std::size_t{t};
             const Vec3d middle = (placeOf(level, c) + placeOf(level, c + 1) + placeOf(level, c + 2)) / 3;
-            const ClosestPoint nearest = query.closest(middle, hint);
-            hint = nearest.triangle;
-            const Vec3d cross = crossOf(level, t);
-            if (crossOf(source, nearest.triangle).dot(cross) < 0 &&
-                !query.closestFacing(middle, nearest.distance * (1 + kAsNear) + rounding, cross.normalized()))
-                ++count;
+            const Against found = againstOf(source, query, middle, crossOf(level, t), hint, rounding);
+            hint = found.near.triangle;
+            count += found.turned ? 1 : 0;
         }
     });
     return count;
