@@ -10,13 +10,13 @@ namespace thicket::detail {
 
 namespace {
 
-/// When copies of a cell are looked at again: a byte, in 255ths of how far away the farthest of them was.
+/// When copies of a cell are looked at again: a byte, in 255ths of the way that is counted.
 struct Turns {
     double used;      ///< metres gone since they were counted from
     double ticks;     ///< a metre
     std::uint8_t now; ///< those up to here are looked at now
-    Turns(double gone, float far)
-        : used(gone), ticks(kMostTurns / static_cast<double>(far)),
+    Turns(double gone, float span)
+        : used(gone), ticks(kMostTurns / static_cast<double>(span)),
           now(static_cast<std::uint8_t>(std::min(gone * ticks, kMostTurns))) {}
     /// A little less than `room` metres from now, for what rounding may take.
     [[nodiscard]] std::uint8_t in(double room) const {
@@ -71,25 +71,26 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
     }
     if (own.next.empty())
         own.next.resize(table.size());
+    const Rates rates = ratesOf(cell);
     const bool depth = batch.chain.rule.measureFrom == MeasureFrom::Depth;
     const auto byWay = [&] { // how far the cell moved in the count that its copies' turns are in
         const auto [went, withTurns] = movedBy(memory);
         return memory.turning ? withTurns : went;
     };
-    if (!memory.singly || (bounds.planes & ~memory.planes) != 0 || byWay() >= static_cast<double>(memory.far)) {
+    if (!memory.singly || (bounds.planes & ~memory.planes) != 0 || byWay() >= static_cast<double>(memory.span)) {
         memory.singly = true;
         memory.planes = static_cast<std::uint8_t>(bounds.planes);
         memory.turning = bounds.planes != 0 || depth;
         memory.moved = moved;
         memory.turned = turned;
         memory.far = std::max(static_cast<float>(std::max(bounds.farthestCentre, turnsAbout(cell)) * 1.00001), 1e-6F);
+        memory.span = std::min(memory.far, static_cast<float>(rates.within));
         std::fill_n(&own.next[cell.first], cell.count, std::uint8_t{0});
     }
     memory.planes &= static_cast<std::uint8_t>(bounds.planes); // those that all copies were looked at by
     memory.planeRoom = static_cast<float>((movedBy(memory).second + bounds.clear) * 0.99999);
     const double used = byWay();
     expand(index);
-    const Rates rates = ratesOf(cell);
     std::uint8_t soonest = dropLast(index, bounds, looked, used, rates);
     if (!thins)
         decideEach<false>(index, bounds, looked, used, rates);
@@ -99,7 +100,7 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
     for (std::uint32_t k = 0; k < looked; ++k)
         soonest = std::min(soonest, next[k]);
     memory.room =
-        static_cast<float>(soonest) * static_cast<float>(static_cast<double>(memory.far) / kMostTurns * 0.99999);
+        static_cast<float>(soonest) * static_cast<float>(static_cast<double>(memory.span) / kMostTurns * 0.99999);
     memory.kept = true;
     collapse(index);
 }
@@ -213,7 +214,7 @@ std::uint8_t BatchPass::dropLast(std::uint32_t index, const CellBounds& bounds, 
     if (looked == cell.count)
         return static_cast<std::uint8_t>(kMostTurns);
     const double untilKept = (rankOf(cell.first + looked) - endOf(bounds.keep.second)) * rates.aShare;
-    return Turns(used, memory.far).in(std::min({rates.within, untilReach(bounds, rates), untilKept}));
+    return Turns(used, memory.span).in(std::min({rates.within, untilReach(bounds, rates), untilKept}));
 }
 
 bool BatchPass::decideByOrder(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
@@ -254,7 +255,7 @@ bool BatchPass::decideByOrder(std::uint32_t index, const CellBounds& bounds, std
         return (static_cast<float>(static_cast<std::int32_t>(places[k])) + 0.5F) * aPlace - (start + gain * metres);
     };
     CopyMemory* memories = mixedOf(index);
-    const Turns turns(used, own.cells[index].far);
+    const Turns turns(used, own.cells[index].span);
     std::uint8_t* const next = &own.next[cell.first];
     bool changed = false;
     // What of a copy is inside of the view's edges at least and at most, beside its place and at scale 1: as large as it
@@ -357,7 +358,7 @@ void BatchPass::decideEach(std::uint32_t index, const CellBounds& bounds, std::u
     const float* const scales = &table.scale[cell.first];
     const std::uint32_t* const places = &table.placementOf[cell.first];
     const std::size_t all = table.placements->size();
-    const Turns turns(used, own.cells[index].far);
+    const Turns turns(used, own.cells[index].span);
     const double rate = rates.place;
     const double aMetre = 1 / rate;
     const double reachRate = 1 / (rate + rule.reachGrows);

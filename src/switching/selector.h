@@ -116,7 +116,8 @@ struct SelectState {
     /// its turning makes at the cell's far side.
     struct Cell {
         CopyMemory all;
-        float far = 0;             ///< how far its copies were from the eye at most; `next` counts in 255ths of it
+        float far = 0;             ///< how far its copies were from the eye at most
+        float span = 0;            ///< metres, of which `next` counts 255ths: no copy is sure of itself for longer
         float room = 0;            ///< metres until something may change
         float planeRoom = 0;       ///< and until it may cross a plane of the view that it was clear of
         bool mixed = false;        ///< `memories` speaks for its copies, not `all`
@@ -124,8 +125,8 @@ struct SelectState {
         bool singly = false;       ///< `next` says for each copy when it is looked at again
         bool turning = false;      ///< `room` is used up by turning too
         bool goesOn = false;       ///< it was decided before: what depends on more than the camera stayed as it was
-        std::uint16_t dropped = 0; ///< of `memories` the last so many are known to be gone, and `next` is not asked
         std::uint8_t planes = 0;   ///< those of the view that its copies were looked at by
+        std::uint16_t dropped = 0; ///< of `memories` the last so many are known to be gone, and `next` is not asked
         double moved = 0;          ///< SelectState::moved and turned when it was last decided as a whole
         double turned = 0;
         CellCost cost;
