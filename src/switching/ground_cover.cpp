@@ -70,7 +70,21 @@ std::optional<Fan> fanOf(const View& view, int sectors) {
 
 } // namespace
 
-void GroundCover::look(const View& view, const TileTree& tree, const TileRule& rule, const TileCut& cut) {
+/// What pieces can be said to reach at least is asked from the middle of the cell of heights that the eye is above, with
+/// room for all places in it: it holds as long as the eye stays there.
+void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double first, double cellX, double cellZ) {
+    m_known.resize(m_rings.size() * kSectors);
+    const std::array<double, 3> at{first, cellX, cellZ};
+    if (tree == m_tree && at == m_stood)
+        return;
+    m_tree = tree;
+    m_stood = at;
+    std::fill(m_known.begin(), m_known.end(), Known());
+}
+
+void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
+                       const TileCut& cut) {
+    const TileTree& tree = *ground;
     m_rings.clear();
     m_eye = view.eye;
     const GroundLows& lows = tree.lows;
@@ -122,6 +136,19 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
     m_slopes.assign(m_rings.size() * kSectors, kOpenSky);
     m_most.assign(m_rings.size(), kOpenSky);
     bool dips = false; // ground that lies lower than nearer ground hides: else nothing that stands on it is hidden
+    struct Ring {
+        double begin, over;    // metres
+        double aBegin, anOver; // one over them
+        double fromCells, toCells;
+    };
+    std::vector<Ring> rings;
+    for (double begin = first; const double over : m_rings) {
+        rings.push_back({begin, over, 1 / begin, 1 / over, begin * overSpacing, over * overSpacing});
+        begin = over;
+    }
+    const double fromX = std::floor(2 * eyeX) / 2 + 0.25;
+    const double fromZ = std::floor(2 * eyeZ) / 2 + 0.25;
+    standIn(ground, first, fromX, fromZ);
     const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
     const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
     for (int s = firstSector; s <= lastSector; ++s) {
@@ -134,33 +161,38 @@ void GroundCover::look(const View& view, const TileTree& tree, const TileRule& r
             1 / std::sqrt(1 - 0.25 * (std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2)));
         float horizon = kOpenSky;
         bool open = false; // from here on one may see through the ground, and under what lies behind
-        double begin = first;
-        for (std::size_t ring = 0; ring < m_rings.size(); begin = m_rings[ring], ++ring) {
-            const double over = m_rings[ring];
-            const std::size_t piece = placeOf(static_cast<int>(ring), s);
+        for (std::size_t k = 0; k < rings.size(); ++k) {
+            const Ring& ring = rings[k];
+            const std::size_t piece = placeOf(static_cast<int>(k), s);
             if (!open && m_coarse[piece] > 0) {
-                // What is drawn there lies between heights two of its cells around.
-                const auto wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]);
-                const double a = begin * overSpacing;
-                const double b = over * overSpacing * bulge;
-                const double x0 = eyeX + std::min(lowX * a, lowX * b) - wider;
-                const double x1 = eyeX + std::max(highX * a, highX * b) + wider;
-                const double z0 = eyeZ + std::min(lowZ * a, lowZ * b) - wider;
-                const double z1 = eyeZ + std::max(highZ * a, highZ * b) + wider;
-                const double across = std::max(x1 - x0, z1 - z0);
-                std::uint32_t level = 0;
-                for (double squares = 2.0 * lows.side; level + 1 < lows.lows.size() && squares < across; squares *= 2)
-                    ++level;
-                const float low = lows.lowest(level, x0, z0, x1, z1);
+                Known& known = m_known[piece];
+                if (known.coarse != m_coarse[piece]) {
+                    // What is drawn there lies between heights two of its cells around.
+                    const double wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]) + 0.25;
+                    const double a = ring.fromCells;
+                    const double b = ring.toCells * bulge;
+                    const double x0 = fromX + std::min(lowX * a, lowX * b) - wider;
+                    const double x1 = fromX + std::max(highX * a, highX * b) + wider;
+                    const double z0 = fromZ + std::min(lowZ * a, lowZ * b) - wider;
+                    const double z1 = fromZ + std::max(highZ * a, highZ * b) + wider;
+                    const double across = std::max(x1 - x0, z1 - z0);
+                    std::uint32_t level = 0;
+                    for (double squares = 4.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
+                         squares *= 2)
+                        ++level;
+                    known = {lows.lowest(level, x0, z0, x1, z1), m_coarse[piece]};
+                }
+                const float low = known.low;
                 open = low <= GroundLows::kNoGround;
                 const double up = static_cast<double>(low) - eyeY;
                 if (!open) {
-                    dips = dips || up + kLeast < static_cast<double>(horizon) * begin;
-                    horizon = std::max(horizon, static_cast<float>(up > 0 ? up / over : up / begin) - kRounding);
+                    dips = dips || up + kLeast < static_cast<double>(horizon) * ring.begin;
+                    horizon =
+                        std::max(horizon, static_cast<float>(up * (up > 0 ? ring.anOver : ring.aBegin)) - kRounding);
                 }
             }
             m_slopes[piece] = horizon;
-            m_most[ring] = std::max(m_most[ring], horizon);
+            m_most[k] = std::max(m_most[k], horizon);
         }
     }
     if (!dips)

@@ -9,14 +9,18 @@
 #include "switching/occlusion.h"
 #include "switching/select_tiles.h"
 
+#include <array>
+#include <memory>
+
 namespace thicket {
 
 /// What one terrain hides, of one view.
 class GroundCover {
 public:
     /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there.
-    /// COST       O(sectors seen * rings).
-    void look(const View& view, const TileTree& tree, const TileRule& rule, const TileCut& cut);
+    /// COST       O(sectors seen * rings); a few times as much where the eye was not above the same cell of heights.
+    void look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
+              const TileCut& cut);
     /// Nothing is hidden by it.
     [[nodiscard]] bool empty() const { return m_rings.empty(); }
     [[nodiscard]] bool hides(const OrientedBox& box) const;
@@ -40,11 +44,21 @@ private:
         return static_cast<std::size_t>(ring) * kSectors + static_cast<std::size_t>((sector + 2 * kSectors) % kSectors);
     }
 
+    void standIn(const std::shared_ptr<const TileTree>& tree, double first, double cellX, double cellZ);
+
     Vec3d m_eye{0, 0, 0};
     std::vector<double> m_rings;        ///< where each ends, metres from the eye
     std::vector<float> m_slopes;        ///< by ring, by sector: what is less steep behind that ring is hidden
     std::vector<float> m_most;          ///< by ring, of all sectors
     std::vector<std::uint8_t> m_coarse; ///< the same of the coarsest level drawn there, plus one; 0: none
+    /// What a piece reaches at least, and for which `m_coarse` that was asked.
+    struct Known {
+        float low = 0;
+        std::uint8_t coarse = 0;
+    };
+    std::vector<Known> m_known;
+    std::shared_ptr<const TileTree> m_tree; ///< that of which it is known
+    std::array<double, 3> m_stood{};        ///< and from where: the first ring's begin, and the eye's cell
 };
 
 } // namespace thicket

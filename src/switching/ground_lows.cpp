@@ -20,21 +20,6 @@ Squares squaresOf(const SharedRows& row, double side, double x0, double y0, doub
 
 } // namespace
 
-float GroundLows::lowest(std::uint32_t level, double x0, double y0, double x1, double y1) const {
-    const SharedRows& row = lows[level];
-    const auto size = static_cast<double>(std::uint64_t{side} << level);
-    if (x0 < 0 || y0 < 0 || x1 > row.across() * size || y1 > row.down() * size)
-        return kNoGround;
-    const Squares s = squaresOf(row, size, x0, y0, x1, y1);
-    float out = 1e30F;
-    for (std::uint32_t y = s.y0; y <= s.y1; ++y) {
-        const float* values = row.row(y);
-        for (std::uint32_t x = s.x0; x <= s.x1; ++x)
-            out = std::min(out, values[x]);
-    }
-    return out;
-}
-
 float GroundLows::highest(double x0, double y0, double x1, double y1) const {
     const Squares s = squaresOf(highs, side, x0, y0, x1, y1);
     float out = -1e30F;

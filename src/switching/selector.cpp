@@ -102,7 +102,7 @@ std::vector<const GroundCover*> coversOf(const SelectInput& input, const View& v
         return covers;
     state.covers.resize(input.grounds.size());
     for (std::size_t i = 0; i < input.grounds.size(); ++i) {
-        state.covers[i].look(view, *input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i]);
+        state.covers[i].look(view, input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i]);
         if (!state.covers[i].empty())
             covers.push_back(&state.covers[i]);
     }

@@ -63,7 +63,7 @@ TEST(GroundCover, what_is_hidden_cannot_be_seen_past_the_tiles_that_are_drawn) {
             for (const DrawnTile& tile : cut.tiles)
                 meshes.push_back(tileMesh(h, *tree, tile.ref, tile.stitch));
             GroundCover cover;
-            cover.look(view, *tree, rule, cut);
+            cover.look(view, tree, rule, cut);
             const Frustum frustum = frustumOf(view);
             for (int k = 0; k < 60; ++k) {
                 const double bx = h.origin.x() + h.width() * unit(random);
@@ -114,7 +114,7 @@ TEST(GroundCover, a_ridge_hides_what_stands_behind_it_and_nothing_before_or_abov
     TileCut cut;
     selectTiles(view, rule, state, cut);
     GroundCover cover;
-    cover.look(view, *tree, rule, cut);
+    cover.look(view, tree, rule, cut);
     const auto hides = [&](double y, double z) {
         return cover.hides({{0, y, z}, {Vec3d(1, 0, 0), Vec3d(0, 1, 0), Vec3d(0, 0, 1)}});
     };
@@ -126,11 +126,11 @@ TEST(GroundCover, a_ridge_hides_what_stands_behind_it_and_nothing_before_or_abov
     // From above, or from below ground, nothing is.
     view = lookAt(view, {0, 120, 80}, {0, 1.7, 0});
     selectTiles(view, rule, state, cut);
-    cover.look(view, *tree, rule, cut);
+    cover.look(view, tree, rule, cut);
     EXPECT_FALSE(hides(1, -60));
     view = lookAt(view, {0, -3, 80}, {0, -3, 0});
     selectTiles(view, rule, state, cut);
-    cover.look(view, *tree, rule, cut);
+    cover.look(view, tree, rule, cut);
     EXPECT_FALSE(hides(1, -60));
 }
 
