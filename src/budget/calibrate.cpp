@@ -1,6 +1,6 @@
 #include "budget/calibrate.h"
 
-#include <Eigen/Dense>
+#include <Eigen/QR>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -11,8 +11,14 @@ namespace thicket {
 namespace {
 
 constexpr int kFigureCount = 5;
+constexpr double kTooLittle = 1e-3;     // of a figure's column that is its own: it cannot be told from the others
+constexpr int kWide = kFigureCount + 1; // with the times beside
 using Figures = Eigen::Matrix<double, kFigureCount, 1>; // milliseconds a piece, in the order of Figure
 using Design = Eigen::Matrix<double, Eigen::Dynamic, kFigureCount>;
+using Upper = Eigen::Matrix<double, kWide, kWide>;
+// Of so few columns that no product of them is worth being done by blocks, which take long to compile.
+using Narrow = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::ColMajor, kWide, kWide>;
+using NarrowColumn = Eigen::Matrix<double, Eigen::Dynamic, 1, Eigen::ColMajor, kWide, 1>;
 
 double geometryOf(const Figures& f, const FrameTime& r) {
     return f[0] * r.triangles + f[1] * r.vertices;
@@ -53,35 +59,53 @@ Design designOf(const std::vector<FrameTime>& rows, const std::vector<std::uint8
     return a;
 }
 
+/// The triangle that is left of a design, with the times beside it, when rows are turned into it one after the other:
+/// the same lengths and angles between columns, in six rows.
+/// SOURCE     Golub & Van Loan, Matrix Computations, 5.2.5 (QR by Givens rotations).
+Upper reduced(const Design& a, const Eigen::VectorXd& ms) {
+    Upper out = Upper::Zero();
+    for (Eigen::Index i = 0; i < a.rows(); ++i) {
+        Eigen::Matrix<double, 1, kWide> row;
+        row << a.row(i), ms[i];
+        for (int k = 0; k < kWide; ++k) {
+            const double length = std::hypot(out(k, k), row[k]);
+            if (length <= 0)
+                continue;
+            const double c = out(k, k) / length;
+            const double s = row[k] / length;
+            for (int j = k; j < kWide; ++j) {
+                const double above = out(k, j);
+                out(k, j) = c * above + s * row[j];
+                row[j] = c * row[j] - s * above;
+            }
+        }
+    }
+    return out;
+}
+
 /// The best figures of which none is below 0: of all ways to leave some at 0 the one that is least off. All of them are
 /// asked of a triangle of six rows, which is off from the times by as much as all rows are.
 Figures leastSquares(const Design& a, const Eigen::VectorXd& ms) {
-    constexpr int kWide = kFigureCount + 1;
-    Eigen::MatrixXd all(std::max<Eigen::Index>(a.rows(), kWide), kWide);
-    all.setZero();
-    all.topLeftCorner(a.rows(), kFigureCount) = a;
-    all.col(kFigureCount).head(a.rows()) = ms;
+    Upper r = reduced(a, ms);
     Eigen::Matrix<double, kWide, 1> scale;
     for (int k = 0; k < kWide; ++k) {
-        scale[k] = std::max(all.col(k).norm(), 1e-300);
-        all.col(k) /= scale[k];
+        scale[k] = std::max(r.col(k).norm(), 1e-300);
+        r.col(k) /= scale[k];
     }
-    const Eigen::HouseholderQR<Eigen::MatrixXd> reduced(all);
-    Eigen::Matrix<double, kWide, kWide> r = reduced.matrixQR().topRows(kWide).triangularView<Eigen::Upper>();
     const Eigen::Matrix<double, kWide, 1> times = r.col(kFigureCount);
     Figures best = Figures::Zero();
     double least = times.squaredNorm();
     for (int set = 1; set < 1 << kFigureCount; ++set) {
         std::vector<int> used;
         for (int k = 0; k < kFigureCount; ++k)
-            if ((set >> k & 1) != 0 && a.col(k).squaredNorm() > 0)
+            if ((set >> k & 1) != 0 && r.col(k).squaredNorm() > 0)
                 used.push_back(k);
         if (used.empty())
             continue;
-        Eigen::MatrixXd part(kWide, static_cast<Eigen::Index>(used.size()));
+        Narrow part(kWide, static_cast<Eigen::Index>(used.size()));
         for (std::size_t i = 0; i < used.size(); ++i)
             part.col(static_cast<Eigen::Index>(i)) = r.col(used[i]);
-        const Eigen::VectorXd x = part.colPivHouseholderQr().solve(times);
+        const NarrowColumn x = part.colPivHouseholderQr().solve(times);
         const double off = (part * x - times).squaredNorm();
         if (x.minCoeff() < 0 || off >= least * (1 - 1e-12))
             continue;
@@ -112,22 +136,21 @@ Result<void> checkRows(const std::vector<FrameTime>& rows) {
     return {};
 }
 
-/// What of a figure is its own: the share of its column that the others, in force, cannot make up.
-double ownShare(const Design& a, int figure, const std::vector<int>& others) {
-    const Eigen::VectorXd column = a.col(figure);
+/// What of a figure is its own: the share of its column that the others, in force, cannot make up. `a`: as reduced.
+double ownShare(const Upper& a, int figure, const std::vector<int>& others) {
+    const Eigen::Matrix<double, kWide, 1> column = a.col(figure);
     if (column.squaredNorm() <= 0)
         return 0;
     if (others.empty())
         return 1;
-    Eigen::MatrixXd rest(a.rows(), static_cast<Eigen::Index>(others.size()));
+    Narrow rest(kWide, static_cast<Eigen::Index>(others.size()));
     for (std::size_t i = 0; i < others.size(); ++i)
         rest.col(static_cast<Eigen::Index>(i)) = a.col(others[i]) / std::max(a.col(others[i]).norm(), 1e-300);
-    const Eigen::VectorXd left = column - rest * rest.colPivHouseholderQr().solve(column);
-    return left.norm() / column.norm();
+    const NarrowColumn share = rest.colPivHouseholderQr().solve(column);
+    return (column - rest * share).norm() / column.norm();
 }
 
-void tellUndetermined(const Design& a, std::size_t byPixels, Calibration& out) {
-    constexpr double kTooLittle = 1e-3;
+void tellUndetermined(const Upper& a, std::size_t byPixels, Calibration& out) {
     const auto amount = [&](Figure figure) { return a.col(static_cast<int>(figure)).squaredNorm() > 0; };
     if (byPixels == 0)
         out.undetermined.emplace_back("no frame waits for pixels: what one costs is only known not to be more");
@@ -221,7 +244,7 @@ Result<Calibration> calibrate(const std::vector<FrameTime>& rows) {
                 most = std::min(most, geometryOf(best, r) / r.pixels);
         best[3] = std::isfinite(most) ? most : 0;
     }
-    const Design a = designOf(rows, out.waitsForPixels, weights);
+    const Upper a = reduced(designOf(rows, out.waitsForPixels, weights), ms);
     tellUndetermined(a, byPixels, out);
     double sum = 0;
     for (const FrameTime& r : rows) {
@@ -230,24 +253,21 @@ Result<Calibration> calibrate(const std::vector<FrameTime>& rows) {
         out.worst = std::max(out.worst, std::abs(out.residuals.back()));
     }
     out.rms = std::sqrt(sum / static_cast<double>(n));
-    // Of the figures in force: sigma^2 (A^T A)^-1.
+    // Of the figures in force: the diagonal of sigma^2 (A^T A)^-1, which is sigma^2 over what of a column is its own,
+    // squared (Belsley, Kuh & Welsch, Regression Diagnostics, 3.2). What is not told apart counts as hardly its own.
     std::vector<int> used;
     for (int k = 0; k < kFigureCount; ++k)
         if (a.col(k).squaredNorm() > 0)
             used.push_back(k);
-    Eigen::MatrixXd normal(static_cast<Eigen::Index>(used.size()), static_cast<Eigen::Index>(used.size()));
-    for (std::size_t i = 0; i < used.size(); ++i)
-        for (std::size_t k = 0; k < used.size(); ++k)
-            normal(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) =
-                a.col(used[i]).dot(a.col(used[k])) / (a.col(used[i]).norm() * a.col(used[k]).norm());
-    const Eigen::MatrixXd spread = normal.completeOrthogonalDecomposition().pseudoInverse();
     const double sigma = std::sqrt(squares(best, rows, weights) /
                                    std::max(1.0, static_cast<double>(n) - static_cast<double>(used.size())));
     constexpr double kUnit[] = {1e6, 1e6, 1e3, 1e6, 1}; // of a millisecond, as devices are told
-    for (std::size_t i = 0; i < used.size(); ++i)
-        out.error[static_cast<std::size_t>(used[i])] =
-            sigma * std::sqrt(std::max(0.0, spread(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(i)))) /
-            a.col(used[i]).norm() * kUnit[used[i]];
+    for (const int k : used) {
+        std::vector<int> others = used;
+        std::erase(others, k);
+        out.error[static_cast<std::size_t>(k)] =
+            sigma / (std::max(ownShare(a, k, others), kTooLittle) * a.col(k).norm()) * kUnit[k];
+    }
     out.nsPerTriangle = best[0] * kUnit[0];
     out.nsPerVertex = best[1] * kUnit[1];
     out.usPerDraw = best[2] * kUnit[2];
