@@ -1,5 +1,6 @@
 #include "budget/fit.h"
 
+#include "base/parallel.h"
 #include "base/text.h"
 #include "budget/fit_search.h"
 #include "scene/kinds.h"
@@ -69,6 +70,7 @@ public:
             if (after->framesOver == 0) {
                 fit.after = std::move(*after);
                 held = m_search.chosen;
+                m_heldAim = aim;
                 constexpr double kNear = 0.015; // no more to be gained
                 if (failed <= 0 || failed - aim < kNear)
                     break;
@@ -149,7 +151,8 @@ private:
         m_search.table.showing = coarse.showing;
         m_search.chosen = same;
         const double heldPrice = m_search.priceOfAll();
-        double aim = 1;
+        // Frames between those that are weighed are as much over as they were.
+        double aim = m_heldAim;
         for (int audits = 0; audits < kFineAudits; ++audits) {
             if (!m_search.choose(aim) || m_search.priceOfAll() >= heldPrice)
                 break;
@@ -161,6 +164,7 @@ private:
             m_flights += 1;
             if (after->framesOver == 0) {
                 fit.after = std::move(*after);
+                m_heldAim = aim;
                 return true;
             }
             aim *= lowerBy(*after);
@@ -199,60 +203,89 @@ private:
         return out;
     }
 
-    /// Flies the route with all subjects at a setting, for each.
+    /// What a flight along the weighed frames takes and shows.
+    struct Flown {
+        Result<void> result;
+        std::vector<Spent> spent;           ///< by frame, subject
+        std::vector<double> errors;         ///< by subject: the sum over frames
+        std::vector<std::uint32_t> showing; ///< by subject: frames that show it
+        std::size_t frames = 0;
+    };
+
+    /// Flies the route with each subject's allowance so many times as large.
+    [[nodiscard]] Flown flyWith(const std::vector<double>& times, const JobContext& job) const {
+        const std::size_t subjects = m_scene.subjects.size();
+        Loosened all;
+        for (std::size_t s = 0; s < subjects; ++s) {
+            const std::uint32_t id = m_scene.subjects[s].id;
+            if (mayLoosen(s))
+                all[id] = times[s];
+            else if (const auto kept = m_device.fitted.find(id); kept != m_device.fitted.end())
+                all.insert(*kept);
+        }
+        const Device device = deviceWith(all);
+        SelectInput input = selectInput(m_scene, m_scene.statedView(&device), &m_input);
+        for (std::size_t b = 0; b < input.batches.size(); ++b)
+            input.batches[b].occluders = m_input.batches[b].occluders;
+        Flown out;
+        out.errors.assign(subjects, 0);
+        out.showing.assign(subjects, 0);
+        out.result = flyRoute(m_scene, input, m_route, device, m_every, job,
+                              [&](std::size_t, const View&, const Selection& selection) {
+                                  for (std::size_t s = 0; s < subjects; ++s) {
+                                      const SubjectCost& cost = selection.subjects[s];
+                                      out.spent.push_back(detail::spentOf(device, cost));
+                                      out.errors[s] += cost.worstErrorPx;
+                                      out.showing[s] += cost.drawn > 0 ? 1 : 0;
+                                  }
+                                  ++out.frames;
+                              });
+        return out;
+    }
+
+    /// Flies the route with all subjects at a setting, for each: some at a time, each of which wakes no threads then.
     /// times   by setting, subject
     Result<void> fillTable(const std::vector<std::vector<double>>& times, const JobContext& job) {
-        m_search.table = {};
-        m_search.table.subjects = m_scene.subjects.size();
-        m_search.table.settings = times.size();
-        for (std::size_t setting = 0; setting < times.size(); ++setting) {
-            m_search.table.times.insert(m_search.table.times.end(), times[setting].begin(), times[setting].end());
-            Loosened all;
-            for (std::size_t s = 0; s < m_search.table.subjects; ++s) {
-                const std::uint32_t id = m_scene.subjects[s].id;
-                if (mayLoosen(s))
-                    all[id] = times[setting][s];
-                else if (const auto kept = m_device.fitted.find(id); kept != m_device.fitted.end())
-                    all.insert(*kept);
+        constexpr std::size_t kTogether = 4;
+        FitTable& table = m_search.table;
+        table = {};
+        table.subjects = m_scene.subjects.size();
+        table.settings = times.size();
+        for (std::size_t first = 0; first < times.size(); first += kTogether) {
+            job.report(static_cast<double>(first) / static_cast<double>(times.size()),
+                       fmt::format("flying {}", m_route.name));
+            std::vector<Flown> flown(std::min(kTogether, times.size() - first));
+            parallelChunks(flown.size(), 1, [&](std::size_t from, std::size_t to) {
+                for (std::size_t i = from; i < to; ++i)
+                    flown[i] = flyWith(times[first + i], job.silent());
+            });
+            for (std::size_t i = 0; i < flown.size(); ++i) {
+                if (!flown[i].result)
+                    return flown[i].result.error();
+                addSetting(times[first + i], flown[i]);
             }
-            const Device device = deviceWith(all);
-            SelectInput input = selectInput(m_scene, m_scene.statedView(&device), &m_input);
-            for (std::size_t b = 0; b < input.batches.size(); ++b)
-                input.batches[b].occluders = m_input.batches[b].occluders;
-            std::vector<double> errors(m_search.table.subjects, 0);
-            std::vector<std::uint32_t> showing(m_search.table.subjects, 0);
-            std::size_t frames = 0;
-            const double share = 1 / static_cast<double>(times.size());
-            const double from = share * static_cast<double>(setting);
-            const auto flown = flyRoute(m_scene, input, m_route, device, m_every, job.part(from, from + share),
-                                        [&](std::size_t, const View&, const Selection& selection) {
-                                            for (std::size_t s = 0; s < m_search.table.subjects; ++s) {
-                                                const SubjectCost& cost = selection.subjects[s];
-                                                m_search.table.spent.push_back(detail::spentOf(device, cost));
-                                                errors[s] += cost.worstErrorPx;
-                                                showing[s] += cost.drawn > 0 ? 1 : 0;
-                                            }
-                                            ++frames;
-                                        });
-            if (!flown)
-                return flown.error();
-            m_flights += 1.0 / static_cast<double>(m_every);
-            for (std::size_t s = 0; s < m_search.table.subjects; ++s) {
-                // What thins out nearer is as much off as its allowance says, whatever its levels are.
-                const Subject& subject = m_scene.subjects[s];
-                const Thinning* thinning = thinningOf(subject);
-                const double thinned =
-                    thinning != nullptr && thinning->thins() ? subject.rule.allowPx * (times[setting][s] - 1) : 0;
-                const double error = (showing[s] > 0 ? errors[s] / showing[s] : 0) + thinned;
-                // Looser is never better: where a flight says so, that is its hysteresis.
-                m_search.table.error.push_back(setting > 0 ? std::max(error, m_search.table.errorAt(setting - 1, s))
-                                                           : error);
-            }
-            m_search.table.frames = frames;
-            if (setting == 0)
-                m_search.table.showing = showing;
         }
         return {};
+    }
+
+    void addSetting(const std::vector<double>& times, const Flown& flown) {
+        FitTable& table = m_search.table;
+        const std::size_t setting = table.times.size() / table.subjects;
+        table.times.insert(table.times.end(), times.begin(), times.end());
+        table.spent.insert(table.spent.end(), flown.spent.begin(), flown.spent.end());
+        table.frames = flown.frames;
+        m_flights += 1.0 / static_cast<double>(m_every);
+        if (setting == 0)
+            table.showing = flown.showing;
+        for (std::size_t s = 0; s < table.subjects; ++s) {
+            // What thins out nearer is as much off as its allowance says, whatever its levels are.
+            const Subject& subject = m_scene.subjects[s];
+            const Thinning* thinning = thinningOf(subject);
+            const double thinned = thinning != nullptr && thinning->thins() ? subject.rule.allowPx * (times[s] - 1) : 0;
+            const double error = (flown.showing[s] > 0 ? flown.errors[s] / flown.showing[s] : 0) + thinned;
+            // Looser is never better: where a flight says so, that is its hysteresis.
+            table.error.push_back(setting > 0 ? std::max(error, table.errorAt(setting - 1, s)) : error);
+        }
     }
 
     [[nodiscard]] std::vector<Unheld> unheldIn(const Audit& audit) const {
@@ -338,6 +371,7 @@ private:
     SelectInput m_input; ///< of the scene as it is, with what hides
     std::size_t m_every = 1;
     double m_flights = 0;
+    double m_heldAim = 1; ///< the last aim that held
     detail::FitSearch m_search;
     std::vector<double> m_errorBefore; ///< a subject
 };
