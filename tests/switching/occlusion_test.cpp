@@ -1,6 +1,7 @@
 #include "support/rays.h"
 #include "support/shapes.h"
 #include "switching/copies.h"
+#include "switching/copy_distance.h"
 
 #include <cmath>
 #include <gtest/gtest.h>
@@ -262,6 +263,40 @@ TEST(Hidden, nothing_that_any_ray_sees_is_ever_culled) {
     }
     EXPECT_GT(hidden, 200U);
     EXPECT_GT(rays, 5000U);
+}
+
+TEST(Hidden, looking_first_for_what_may_stand_behind_others_leaves_nothing_out) {
+    std::mt19937 random(37);
+    std::uniform_real_distribution<double> u(-1, 1);
+    std::size_t hidden = 0;
+    for (int round = 0; round < 40; ++round) {
+        View view;
+        view.aspect = 0.8 + 0.8 * std::abs(u(random));
+        view = lookAt(view, Vec3d(3 * u(random), 2 * u(random), 10 + 4 * u(random)), Vec3d(u(random), u(random), -5));
+        World world;
+        world.addMesh(shapes::box(3, {3, 2.5, 0.4}), view);
+        world.addMesh(shapes::sphere(2, 0.3), view);
+        for (int i = 0; i < 6; ++i) // few, and large enough for all of them to be drawn
+            world.place(0, {4 * u(random), 3 * u(random), 2 * u(random)}, Quatd::Identity(), 1);
+        for (int i = 0; i < 100; ++i) // more than a cell of copies that are looked at one by one would hold
+            world.place(1, {7 * u(random), 5 * u(random), -8 + 5 * u(random)}, Quatd::Identity(), 0.3);
+        const test::Chosen before = world.chosen();
+        CoverBuffer buffer;
+        buffer.begin(view, 128);
+        for (std::size_t i = 0; i < 6; ++i)
+            buffer.add(*world.occluders[0][0], world.copies.position[i], Quatd::Identity(), 1);
+        const Looked s = world.look(view);
+        ASSERT_EQ(s.occluders, 6U);
+        for (std::size_t i = 6; i < world.copies.size(); ++i) {
+            if (s.picks[i].culled == Culled::OutOfView)
+                continue;
+            const Placement& copy = before.input.batches[1].copies->placements->at(i - 6);
+            const bool behind = buffer.hides(boxOf(world.chains[1], copy, 0));
+            EXPECT_EQ(s.picks[i].culled == Culled::Hidden, behind) << "round " << round << ", copy " << i;
+            hidden += behind ? 1 : 0;
+        }
+    }
+    EXPECT_GT(hidden, 300U);
 }
 
 TEST(Hidden, quick_looks_never_deny_what_is_hidden) {

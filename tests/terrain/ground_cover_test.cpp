@@ -166,6 +166,43 @@ TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
     EXPECT_EQ(chosen.out.subjects[0].culledBy[hidden], 0U);
 }
 
+TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
+    std::mt19937 random(8);
+    std::uniform_real_distribution<double> unit(0, 1);
+    const Heights h = hills(257, 5, true);
+    const auto tree = *buildTileTree(h, 8, {});
+    const auto other = *buildTileTree(hills(257, 6, false), 8, {});
+    GroundCover kept;
+    TileState state;
+    std::size_t hidden = 0;
+    Vec3d eye(h.origin.x() + 0.4 * h.width(), 0, h.origin.z() + 0.8 * h.depth());
+    for (int step = 0; step < 60; ++step) {
+        const auto& ground = step % 20 == 19 ? other : tree; // another ground in between
+        eye += Vec3d(0.1 * unit(random), 0, -0.15 * unit(random));
+        eye.y() = h.heightAt(eye.x(), eye.z()).value_or(0) + 30 + 4 * unit(random);
+        View view;
+        view.farMetres = 1000;
+        view = lookAt(view, eye, eye + Vec3d(unit(random) - 0.5, -0.3, -1));
+        TileRule rule;
+        rule.allowPx = step % 7 == 0 ? 12 : 2; // other tiles, so that other pieces are asked anew
+        rule.band = 0;
+        state.settle(ground);
+        TileCut cut;
+        selectTiles(view, rule, state, cut);
+        kept.look(view, ground, rule, cut);
+        GroundCover fresh;
+        fresh.look(view, ground, rule, cut);
+        for (int i = 0; i < 200; ++i) {
+            const Vec3d middle(h.origin.x() + h.width() * unit(random), 40 * (unit(random) - 0.5),
+                               h.origin.z() + h.depth() * unit(random));
+            const OrientedBox box{middle, {Vec3d(1, 0, 0), Vec3d(0, 1, 0), Vec3d(0, 0, 1)}};
+            ASSERT_EQ(kept.hides(box), fresh.hides(box)) << "step " << step;
+            hidden += fresh.hides(box) ? 1 : 0;
+        }
+    }
+    EXPECT_GT(hidden, 100U);
+}
+
 TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothing) {
     std::mt19937 random(4);
     for (int round = 0; round < 20; ++round) {
