@@ -193,8 +193,7 @@ public:
 
     Behind find() {
         for (std::uint32_t b = 0; b < m_passes.size(); ++b)
-            if (!m_passes[b].thins) // of what is light and everywhere, too little is hidden to draw a buffer for it
-                lookInBatch(b);
+            lookInBatch(b);
         if (m_useful == 0)
             return {};
         for (std::uint32_t b = 0; b < m_passes.size(); ++b)
@@ -216,8 +215,16 @@ private:
         return out;
     }
 
+    /// Of what is light and everywhere, too little is hidden to draw a buffer for it.
+    [[nodiscard]] static bool worthABuffer(const BatchPass& pass, std::int8_t level) {
+        constexpr std::uint64_t kHeavy = 512; // triangles
+        return !pass.thins || trianglesAt(pass.batch, static_cast<std::size_t>(level)) >= kHeavy;
+    }
+
     void lookInBatch(std::uint32_t b) {
         const BatchPass& pass = m_passes[b];
+        if (pass.batch.chain.levels.empty() || !worthABuffer(pass, 0))
+            return;
         for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
             const SelectState::Cell& memory = pass.own.cells[c];
             if (!memory.mixed && memory.all.culled != Culled::No)
@@ -226,26 +233,25 @@ private:
             const CopyMemory* copies = pass.mixedOf(c);
             bool suspect = false;
             for (std::uint32_t k = 0; near != 0 && k < pass.table.cells[c].count; ++k) {
-                if ((copies != nullptr ? copies[k] : memory.all).culled != Culled::No)
+                const CopyMemory& copy = copies != nullptr ? copies[k] : memory.all;
+                if (copy.culled != Culled::No || !worthABuffer(pass, copy.level))
                     continue;
-                suspect = lookBehind(b, c, pass.table.cells[c].first + k) || suspect;
+                suspect = lookBehind(b, pass.table.cells[c].first + k) || suspect;
                 if (suspect && (near & ~m_useful) == 0)
                     break; // there is no more to find out
             }
-            if (suspect)
+            if (suspect && !pass.thins) // fields are gone through once it is known what is drawn
                 m_out.cells.push_back({b, c});
         }
     }
 
     /// Whether a copy may be hidden: by its box at its finest, the least to be covered.
-    bool lookBehind(std::uint32_t b, std::uint32_t c, std::uint32_t slot) {
+    bool lookBehind(std::uint32_t b, std::uint32_t slot) {
         const BatchPass& pass = m_passes[b];
-        const Vec3d middle = pass.table.cells[c].origin + Vec3d(static_cast<double>(pass.table.x[slot]),
-                                                                static_cast<double>(pass.table.y[slot]),
-                                                                static_cast<double>(pass.table.z[slot]));
-        if (!m_projector.mayLieIn(middle, m_patches))
+        const Placement copy = pass.grown(slot);
+        if (!m_projector.mayLieIn(centreOf(copy, pass.batch.chain.bounds), m_patches))
             return false;
-        const Patch target = m_projector.patchOf(boxOf(pass.batch.chain, pass.table.at(slot), 0));
+        const Patch target = m_projector.patchOf(boxOf(pass.batch.chain, copy, 0));
         if (target.empty() || target.before)
             return false;
         m_nearer.clear();
@@ -299,10 +305,14 @@ OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
     return {cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
 }
 
+std::uint64_t trianglesAt(const Batch& batch, std::size_t level) {
+    const std::uint64_t of = batch.strands ? std::max<std::size_t>(batch.copies->size(), 1) : 1;
+    return batch.chain.levels[level].triangles / of;
+}
+
 bool lightAt(const Batch& batch, std::size_t level) {
-    constexpr std::uint64_t kLight = 64;                               // triangles
-    const std::uint64_t of = batch.strands ? batch.copies->size() : 1; // levels of strands are those of all of them
-    return batch.chain.levels[level].triangles < kLight * of;
+    constexpr std::uint64_t kLight = 64; // triangles
+    return trianglesAt(batch, level) < kLight;
 }
 
 bool allLight(const BatchPass& pass) {

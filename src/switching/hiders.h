@@ -35,6 +35,8 @@ Behind whatIsBehind(const std::vector<Hider>& chosen, const std::vector<BatchPas
 /// A box that holds all copies of a cell, whatever way they are turned and whatever level they show.
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell);
 
+/// Triangles of one copy; levels of strands are those of all of them.
+std::uint64_t trianglesAt(const Batch& batch, std::size_t level);
 /// So light that looking whether a copy is hidden costs more than drawing it.
 bool lightAt(const Batch& batch, std::size_t level);
 /// Single copies are not worth a look.

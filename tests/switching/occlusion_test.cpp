@@ -299,6 +299,31 @@ TEST(Hidden, looking_first_for_what_may_stand_behind_others_leaves_nothing_out) 
     EXPECT_GT(hidden, 300U);
 }
 
+TEST(Hidden, heavy_copies_of_a_field_are_looked_for_by_themselves_and_light_ones_beside_others) {
+    const View view = lookAt({}, {0, 0, 10}, {0, 0, 0});
+    const auto hiddenOf = [&](int splits, bool besideAnother) {
+        World world;
+        world.addMesh(shapes::box(4, {8, 5, 0.5}), view);
+        world.addMesh(shapes::sphere(splits, 0.3), view);
+        world.place(0, -boundsOf(world.meshes[0]).centre());
+        if (besideAnother)
+            world.place(1, {0, 0, -6});
+        test::Chosen all = world.chosen();
+        Placements field;
+        for (int i = 0; i < 40; ++i)
+            field.push_back({static_cast<std::uint32_t>(i), 0, {0.1 * (i - 20), 0, -4}});
+        Thinning thinning;
+        thinning.keep.points = {{50, 1}, {80, 0}};
+        all.addField(world.chains[1], std::move(field), thinning);
+        all.options.cullHidden = true;
+        all.at(view);
+        return all.out.subjects[2].culledBy[static_cast<std::size_t>(Culled::Hidden)];
+    };
+    EXPECT_EQ(hiddenOf(6, false), 40U) << "720 triangles each";
+    EXPECT_EQ(hiddenOf(3, false), 0U) << "180: not worth a buffer of their own";
+    EXPECT_EQ(hiddenOf(3, true), 40U) << "but looked for where there is one";
+}
+
 TEST(Hidden, quick_looks_never_deny_what_is_hidden) {
     std::mt19937 random(31);
     std::uniform_real_distribution<double> u(-1, 1);
