@@ -47,6 +47,11 @@ struct CellTable {
 
     [[nodiscard]] std::size_t size() const { return placementOf.size(); }
     [[nodiscard]] const Placement& at(std::uint32_t slot) const { return (*placements)[placementOf[slot]]; }
+    /// The middle of a copy of a cell at its own size, as near as floats from the cell's origin say. Quicker than from its
+    /// placement, which lies somewhere else in memory.
+    [[nodiscard]] Vec3d middleOf(std::uint32_t cell, std::uint32_t slot) const {
+        return cells[cell].origin + Vec3f(x[slot], y[slot], z[slot]).cast<double>();
+    }
     /// The cell that a slot lies in.
     /// COST       O(log cells).
     [[nodiscard]] std::uint32_t cellOf(std::uint32_t slot) const;

@@ -10,6 +10,7 @@ namespace {
 
 constexpr float kOpenSky = -1e30F;
 constexpr double kFirst = 4;       // metres; where the first ring begins
+constexpr double kStand = 0.5;     // cells of heights; what is known of pieces holds above a square so wide
 constexpr double kWider = 0.03;    // each ring is so much of its distance wide
 constexpr double kLeast = 0.3;     // metres; what is hidden up to there is too little to be looked for
 constexpr float kRounding = 1e-5F; // of slopes, with much to spare
@@ -70,12 +71,12 @@ std::optional<Fan> fanOf(const View& view, int sectors) {
 
 } // namespace
 
-/// What pieces can be said to reach at least is asked from the middle of the cell of heights that the eye is above, with
+/// What pieces can be said to reach at least is asked from the middle of the quarter of a cell that the eye is above, with
 /// room for all places in it: it holds as long as the eye stays there.
-void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double first, double cellX, double cellZ) {
+void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double first, double fromX, double fromZ) {
     m_known.resize(m_rings.size() * kSectors);
-    const std::array<double, 3> at{first, cellX, cellZ};
-    if (tree == m_tree && at == m_stood)
+    const std::array<double, 3> at{first, fromX, fromZ};
+    if (m_tree.lock() == tree && at == m_stood)
         return;
     m_tree = tree;
     m_stood = at;
@@ -146,8 +147,8 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
         rings.push_back({begin, over, 1 / begin, 1 / over, begin * overSpacing, over * overSpacing});
         begin = over;
     }
-    const double fromX = std::floor(2 * eyeX) / 2 + 0.25;
-    const double fromZ = std::floor(2 * eyeZ) / 2 + 0.25;
+    const double fromX = (std::floor(eyeX / kStand) + 0.5) * kStand;
+    const double fromZ = (std::floor(eyeZ / kStand) + 0.5) * kStand;
     standIn(ground, first, fromX, fromZ);
     const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
     const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
@@ -168,7 +169,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
                 Known& known = m_known[piece];
                 if (known.coarse != m_coarse[piece]) {
                     // What is drawn there lies between heights two of its cells around.
-                    const double wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]) + 0.25;
+                    const double wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]) + kStand / 2;
                     const double a = ring.fromCells;
                     const double b = ring.toCells * bulge;
                     const double x0 = fromX + std::min(lowX * a, lowX * b) - wider;

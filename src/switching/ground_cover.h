@@ -18,7 +18,8 @@ namespace thicket {
 class GroundCover {
 public:
     /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there.
-    /// COST       O(sectors seen * rings); a few times as much where the eye was not above the same cell of heights.
+    /// COST       O(sectors seen * rings); a few times as much where the eye was not above the same quarter of a cell of
+    ///            heights the time before.
     void look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
               const TileCut& cut);
     /// Nothing is hidden by it.
@@ -44,7 +45,7 @@ private:
         return static_cast<std::size_t>(ring) * kSectors + static_cast<std::size_t>((sector + 2 * kSectors) % kSectors);
     }
 
-    void standIn(const std::shared_ptr<const TileTree>& tree, double first, double cellX, double cellZ);
+    void standIn(const std::shared_ptr<const TileTree>& tree, double first, double fromX, double fromZ);
 
     Vec3d m_eye{0, 0, 0};
     std::vector<double> m_rings;        ///< where each ends, metres from the eye
@@ -57,8 +58,8 @@ private:
         std::uint8_t coarse = 0;
     };
     std::vector<Known> m_known;
-    std::shared_ptr<const TileTree> m_tree; ///< that of which it is known
-    std::array<double, 3> m_stood{};        ///< and from where: the first ring's begin, and the eye's cell
+    std::weak_ptr<const TileTree> m_tree; ///< that of which it is known
+    std::array<double, 3> m_stood{};      ///< and from where: the first ring's begin, and the part of a cell
 };
 
 } // namespace thicket

@@ -231,14 +231,13 @@ private:
                 continue;
             const std::uint32_t near = overlapping(pass, c);
             const CopyMemory* copies = pass.mixedOf(c);
-            bool suspect = false;
-            for (std::uint32_t k = 0; near != 0 && k < pass.table.cells[c].count; ++k) {
+            // Where all that may hide something is drawn anyway, there is no more to find out.
+            const auto known = [&] { return (near & ~m_useful) == 0; };
+            bool suspect = near != 0 && known();
+            for (std::uint32_t k = 0; k < pass.table.cells[c].count && !(near == 0 || (suspect && known())); ++k) {
                 const CopyMemory& copy = copies != nullptr ? copies[k] : memory.all;
-                if (copy.culled != Culled::No || !worthABuffer(pass, copy.level))
-                    continue;
-                suspect = lookBehind(b, pass.table.cells[c].first + k) || suspect;
-                if (suspect && (near & ~m_useful) == 0)
-                    break; // there is no more to find out
+                if (copy.culled == Culled::No && worthABuffer(pass, copy.level))
+                    suspect = lookBehind(b, c, pass.table.cells[c].first + k) || suspect;
             }
             if (suspect && !pass.thins) // fields are gone through once it is known what is drawn
                 m_out.cells.push_back({b, c});
@@ -246,10 +245,12 @@ private:
     }
 
     /// Whether a copy may be hidden: by its box at its finest, the least to be covered.
-    bool lookBehind(std::uint32_t b, std::uint32_t slot) {
+    bool lookBehind(std::uint32_t b, std::uint32_t c, std::uint32_t slot) {
         const BatchPass& pass = m_passes[b];
+        if (!pass.thins && !m_projector.mayLieIn(pass.table.middleOf(c, slot), m_patches))
+            return false;
         const Placement copy = pass.grown(slot);
-        if (!m_projector.mayLieIn(centreOf(copy, pass.batch.chain.bounds), m_patches))
+        if (pass.thins && !m_projector.mayLieIn(centreOf(copy, pass.batch.chain.bounds), m_patches))
             return false;
         const Patch target = m_projector.patchOf(boxOf(pass.batch.chain, copy, 0));
         if (target.empty() || target.before)
