@@ -243,7 +243,7 @@ private:
         return out;
     }
 
-    /// Flies the route with all subjects at a setting, for each: some at a time, each of which wakes no threads then.
+    /// Flies the route with all subjects at a setting, for each: some at a time, so that no core waits for another.
     /// times   by setting, subject
     Result<void> fillTable(const std::vector<std::vector<double>>& times, const JobContext& job) {
         constexpr std::size_t kTogether = 4;
