@@ -165,8 +165,8 @@ void orderCopies(benchmark::State& state) {
 }
 
 /// Copies with eight walls among them, behind which others are looked for.
-void selectBehindWalls(benchmark::State& state) {
-    Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
+Crowd walledCrowdOf(std::size_t count) {
+    Crowd c = crowdOf(count);
     const Mesh wall = shapes::box(20, {30, 12, 1});
     Placements walls;
     for (int i = 0; i < 8; ++i)
@@ -175,11 +175,31 @@ void selectBehindWalls(benchmark::State& state) {
                                                    boundsOf(wall), radiusAround(wall, boundsOf(wall).centre()), c.view),
                                       std::move(walls)));
     c.input.batches.back().occluders = {std::make_shared<const Occluder>(occluderOf(wall, {true}))};
+    return c;
+}
+
+void selectBehindWalls(benchmark::State& state) {
+    const Crowd c = walledCrowdOf(static_cast<std::size_t>(state.range(0)));
     const View view = lookAt(c.view, {0, 3, 0}, {0, 2, -50});
     SelectState kept;
     Selection s;
     for (auto _ : state) {
         select(c.input, view, 0, {}, kept, s);
+        benchmark::DoNotOptimize(s.total.triangles);
+    }
+    state.counters["hidden"] = s.total.culledBy[static_cast<std::size_t>(Culled::Hidden)];
+}
+
+/// The same with a camera that walks to and fro before the walls, a metre and a half a second at 60 frames.
+void walkBehindWalls(benchmark::State& state) {
+    const Crowd c = walledCrowdOf(static_cast<std::size_t>(state.range(0)));
+    SelectState kept;
+    Selection s;
+    int frame = 0;
+    for (auto _ : state) {
+        const double aside = 5 * std::asin(std::sin(0.3 * frame / 60.0));
+        select(c.input, lookAt(c.view, {aside, 3, 0}, {0, 2, -50}), frame / 60.0, {}, kept, s);
+        ++frame;
         benchmark::DoNotOptimize(s.total.triangles);
     }
     state.counters["hidden"] = s.total.culledBy[static_cast<std::size_t>(Culled::Hidden)];
@@ -209,6 +229,7 @@ BENCHMARK(selectCopies)->Arg(10'000)->Arg(1'000'000)->Unit(benchmark::kMicroseco
 BENCHMARK(selectCopiesAnew)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
 BENCHMARK(orderCopies)->Arg(1'000'000)->Unit(benchmark::kMillisecond);
 BENCHMARK(selectBehindWalls)->Arg(10'000)->Unit(benchmark::kMicrosecond);
+BENCHMARK(walkBehindWalls)->Arg(10'000)->Unit(benchmark::kMicrosecond);
 BENCHMARK(distancePass)->Arg(10'000)->Arg(1'000'000)->Unit(benchmark::kMicrosecond);
 
 } // namespace

@@ -88,6 +88,7 @@ BatchPass::BatchPass(const Batch& of, SelectState& state, std::size_t index, con
     describe(*this, with);
     if (with != own.decidedWith) {
         own.decidedWith = with;
+        anew = true;
         for (SelectState::Cell& cell : own.cells) {
             cell.kept = cell.singly = cell.goesOn = false;
             cell.cost.known = false;
@@ -125,11 +126,7 @@ void BatchPass::setAll(std::uint32_t cell, const CopyMemory& memory) const {
 }
 
 void BatchPass::hide(std::uint32_t cell, std::uint32_t k) const {
-    SelectState::Cell& of = own.cells[cell];
-    expand(cell)[k] = notDrawn(Culled::Hidden);
-    of.cost.known = of.kept = false;
-    if (of.singly)
-        own.next[table.cells[cell].first + k] = 0;
+    expand(cell)[k].culled = Culled::Hidden;
 }
 
 /// The levels that copies at such distances may want: of the copies of a cell, all between these two.

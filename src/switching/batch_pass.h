@@ -45,7 +45,8 @@ struct BatchPass {
     double soft;  ///< the width of the soft band
     double moved; ///< of the state, with this view
     double turned;
-    double stepped; ///< metres that the eye went since the selection before
+    double stepped;    ///< metres that the eye went since the selection before
+    bool anew = false; ///< more than the camera changed since then
 
     BatchPass(const Batch& of, SelectState& state, std::size_t index, const View& from, const Frustum& planes,
               const SelectOptions& how, double seconds);
@@ -59,7 +60,7 @@ struct BatchPass {
     /// Takes the copies' own memories away where all are alike.
     void collapse(std::uint32_t cell) const;
     void setAll(std::uint32_t cell, const CopyMemory& memory) const;
-    /// A copy that was drawn is hidden, until it is looked at again: next time.
+    /// A copy that is drawn is hidden, and else remembers what it did.
     void hide(std::uint32_t cell, std::uint32_t k) const;
 
     /// Decides about cells: levels and reasons, without what is hidden.
@@ -197,9 +198,15 @@ inline CopyMemory notDrawn(Culled why) {
     return memory;
 }
 
-/// Takes away what is certainly hidden behind other copies, or behind ground. Returns how many were looked behind.
+/// Takes away what is certainly hidden behind other copies, or behind ground. Returns how many may be looked behind.
+/// everywhere  else only where something was hidden before.
+/// hidden      where that was; receives where something is hidden now.
 std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
-                         const std::vector<const GroundCover*>& grounds);
+                         const std::vector<const GroundCover*>& grounds, bool everywhere,
+                         std::vector<SelectState::HiddenPlaces::Place>& hidden);
+/// Where those are that were hidden behind ground.
+std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes,
+                                 const std::vector<SelectState::HiddenPlaces::Place>& hidden);
 
 /// What cells of a batch cost, but for the worst error and draws of what is instanced.
 /// THREADS  cells may be counted beside each other.

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <bitset>
 #include <cmath>
 #include <optional>
 
@@ -74,7 +75,8 @@ std::optional<Fan> fanOf(const View& view, int sectors) {
 /// What pieces can be said to reach at least is asked from the middle of the quarter of a cell that the eye is above, with
 /// room for all places in it: it holds as long as the eye stays there.
 void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double first, double fromX, double fromZ) {
-    m_known.resize(m_rings.size() * kSectors);
+    if (m_known.size() < m_rings.size() * kSectors) // fewer rings are the first of these
+        m_known.resize(m_rings.size() * kSectors);
     const std::array<double, 3> at{first, fromX, fromZ};
     if (m_tree.lock() == tree && at == m_stood)
         return;
@@ -84,7 +86,7 @@ void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double fi
 }
 
 void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
-                       const TileCut& cut) {
+                       const TileCut& cut, const std::vector<Bounds>* only) {
     const TileTree& tree = *ground;
     m_rings.clear();
     m_eye = view.eye;
@@ -103,6 +105,19 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     std::uint32_t under = 0;
     double reach = rule.reach > 0 ? rule.reach : view.farMetres;
     reach = std::sqrt(std::max(0.0, reach * reach - std::pow(std::max(eyeY - static_cast<double>(tree.low), 0.0), 2)));
+    std::bitset<kSectors> asked;
+    if (only == nullptr) {
+        asked.set();
+    } else {
+        double farthest = 0;
+        for (const Bounds& box : *only) {
+            const Sight sight = sightOf(box.low.x(), box.high.x(), box.low.z(), box.high.z());
+            farthest = std::max(farthest, sight.near);
+            for (int s = sight.first; s <= sight.last; ++s)
+                asked.set(placeOf(0, s));
+        }
+        reach = std::min(reach, farthest);
+    }
     const double first = std::max(kFirst, clipped);
     double end = first;
     for (double begin = first; begin < reach; begin = end) {
@@ -117,6 +132,11 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
         if (sight.near <= 0)
             under = std::max(under, tile.ref.level);
         last = std::max(last, sight.far);
+        bool matters = false;
+        for (int s = sight.first; s <= sight.last && !matters; ++s)
+            matters = asked[placeOf(0, s)];
+        if (!matters)
+            continue;
         const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
         const auto to = std::upper_bound(m_rings.begin(), m_rings.end(), sight.far) - m_rings.begin();
         for (auto ring = from; ring <= to && ring < std::ssize(m_rings); ++ring)
@@ -153,6 +173,8 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
     const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
     for (int s = firstSector; s <= lastSector; ++s) {
+        if (!asked[placeOf(0, s)])
+            continue;
         const auto west = directionOf(s, kSectors);
         const auto east = directionOf(s + 1, kSectors);
         const auto [lowX, highX] = std::minmax(west[0], east[0]);

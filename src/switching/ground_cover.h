@@ -17,11 +17,12 @@ namespace thicket {
 /// What one terrain hides, of one view.
 class GroundCover {
 public:
-    /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there.
+    /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there. `only`: nothing but
+    /// these boxes is asked about; null: anything may be.
     /// COST       O(sectors seen * rings); a few times as much where the eye was not above the same quarter of a cell of
     ///            heights the time before.
-    void look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
-              const TileCut& cut);
+    void look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule, const TileCut& cut,
+              const std::vector<Bounds>* only = nullptr);
     /// Nothing is hidden by it.
     [[nodiscard]] bool empty() const { return m_rings.empty(); }
     [[nodiscard]] bool hides(const OrientedBox& box) const;

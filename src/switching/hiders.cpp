@@ -189,23 +189,48 @@ std::vector<Patch> patchesOf(const std::vector<Hider>& hiders, const std::vector
 class Suspects {
 public:
     Suspects(const std::vector<Hider>& hiders, const std::vector<BatchPass>& passes, const View& view)
-        : m_hiders(hiders), m_passes(passes), m_projector(view), m_patches(patchesOf(hiders, passes, m_projector)) {}
+        : m_hiders(hiders), m_passes(passes), m_projector(view), m_patches(patchesOf(hiders, passes, m_projector)) {
+        for (const BatchPass& pass : passes)
+            m_light.push_back(allLight(pass));
+    }
 
     Behind find() {
         for (std::uint32_t b = 0; b < m_passes.size(); ++b)
-            lookInBatch(b);
+            for (std::uint32_t c = 0; worthABuffer(b) && c < m_passes[b].table.cells.size(); ++c)
+                lookInCell(b, c);
         if (m_useful == 0)
             return {};
         for (std::uint32_t b = 0; b < m_passes.size(); ++b)
-            if (m_passes[b].thins)
-                lookInField(b);
-        for (std::size_t i = 0; i < m_hiders.size(); ++i)
-            if ((m_useful >> i & 1U) != 0)
-                m_out.hiders.push_back(m_hiders[i]);
+            for (std::uint32_t c = 0; m_passes[b].thins && c < m_passes[b].table.cells.size(); ++c)
+                if ((inField(b, c) & m_useful) != 0)
+                    m_out.cells.push_back({b, c});
+        m_out.hiders = useful();
         return std::move(m_out);
     }
 
+    /// Only of what was hidden before.
+    std::vector<Hider> findAgain(const std::vector<SelectState::HiddenPlaces::Place>& hidden) {
+        const std::uint32_t all = (1U << m_hiders.size()) - 1;
+        for (const auto& at : hidden) {
+            if (at.behindGround || m_useful == all)
+                continue;
+            if (at.copy == SelectState::HiddenPlaces::kAll)
+                m_useful |= overlapping(m_passes[at.batch], at.cell);
+            else
+                lookBehind(at.batch, at.cell, m_passes[at.batch].table.cells[at.cell].first + at.copy);
+        }
+        return useful();
+    }
+
 private:
+    [[nodiscard]] std::vector<Hider> useful() const {
+        std::vector<Hider> out;
+        for (std::size_t i = 0; i < m_hiders.size(); ++i)
+            if ((m_useful >> i & 1U) != 0)
+                out.push_back(m_hiders[i]);
+        return out;
+    }
+
     /// Hiders that overlap all that a cell may cover of the picture, a bit each.
     [[nodiscard]] std::uint32_t overlapping(const BatchPass& pass, std::uint32_t c) const {
         const Patch patch = m_projector.patchOf(boxOfCell(pass, pass.table.cells[c]));
@@ -221,27 +246,27 @@ private:
         return !pass.thins || trianglesAt(pass.batch, static_cast<std::size_t>(level)) >= kHeavy;
     }
 
-    void lookInBatch(std::uint32_t b) {
+    [[nodiscard]] bool worthABuffer(std::uint32_t b) const {
+        return !m_passes[b].batch.chain.levels.empty() && worthABuffer(m_passes[b], 0);
+    }
+
+    void lookInCell(std::uint32_t b, std::uint32_t c) {
         const BatchPass& pass = m_passes[b];
-        if (pass.batch.chain.levels.empty() || !worthABuffer(pass, 0))
+        const SelectState::Cell& memory = pass.own.cells[c];
+        if (!memory.mixed && memory.all.culled != Culled::No)
             return;
-        for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
-            const SelectState::Cell& memory = pass.own.cells[c];
-            if (!memory.mixed && memory.all.culled != Culled::No)
-                continue;
-            const std::uint32_t near = overlapping(pass, c);
-            const CopyMemory* copies = pass.mixedOf(c);
-            // Where all that may hide something is drawn anyway, there is no more to find out.
-            const auto known = [&] { return (near & ~m_useful) == 0; };
-            bool suspect = near != 0 && known();
-            for (std::uint32_t k = 0; k < pass.table.cells[c].count && !(near == 0 || (suspect && known())); ++k) {
-                const CopyMemory& copy = copies != nullptr ? copies[k] : memory.all;
-                if (copy.culled == Culled::No && worthABuffer(pass, copy.level))
-                    suspect = lookBehind(b, c, pass.table.cells[c].first + k) || suspect;
-            }
-            if (suspect && !pass.thins) // fields are gone through once it is known what is drawn
-                m_out.cells.push_back({b, c});
+        const std::uint32_t near = overlapping(pass, c);
+        const CopyMemory* copies = pass.mixedOf(c);
+        // Where all that may hide something is drawn anyway, there is no more to find out.
+        const auto known = [&] { return (near & ~m_useful) == 0; };
+        bool suspect = near != 0 && known();
+        for (std::uint32_t k = 0; k < pass.table.cells[c].count && !(near == 0 || (suspect && known())); ++k) {
+            const CopyMemory& copy = copies != nullptr ? copies[k] : memory.all;
+            if (copy.culled == Culled::No && worthABuffer(pass, copy.level))
+                suspect = lookBehind(b, c, pass.table.cells[c].first + k) || suspect;
         }
+        if (suspect && !pass.thins) // fields are gone through once it is known what is drawn
+            m_out.cells.push_back({b, c});
     }
 
     /// Whether a copy may be hidden: by its box at its finest, the least to be covered.
@@ -270,20 +295,19 @@ private:
         return true;
     }
 
-    void lookInField(std::uint32_t b) {
+    /// Hiders that what is looked for in a cell of a field may be behind, a bit each.
+    [[nodiscard]] std::uint32_t inField(std::uint32_t b, std::uint32_t c) const {
         const BatchPass& pass = m_passes[b];
-        const bool light = allLight(pass);
-        for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
-            const SelectState::Cell& memory = pass.own.cells[c];
-            if ((memory.mixed ? !light : memory.all.culled == Culled::No) && (overlapping(pass, c) & m_useful) != 0)
-                m_out.cells.push_back({b, c});
-        }
+        const SelectState::Cell& memory = pass.own.cells[c];
+        const bool looked = memory.mixed ? !m_light[b] : memory.all.culled == Culled::No;
+        return looked ? overlapping(pass, c) : 0;
     }
 
     const std::vector<Hider>& m_hiders;
     const std::vector<BatchPass>& m_passes;
     Projector m_projector;
     std::vector<Patch> m_patches;
+    std::vector<bool> m_light;  ///< a batch: allLight()
     std::uint32_t m_useful = 0; ///< hiders that something may be hidden behind, a bit each
     std::vector<Patch> m_nearer;
     Behind m_out;
@@ -295,15 +319,27 @@ Behind whatIsBehind(const std::vector<Hider>& chosen, const std::vector<BatchPas
     return chosen.empty() ? Behind() : Suspects(chosen, passes, view).find();
 }
 
+std::vector<Hider> stillBefore(const std::vector<SelectState::HiddenPlaces::Place>& hidden,
+                               const std::vector<Hider>& chosen, const std::vector<BatchPass>& passes,
+                               const View& view) {
+    const bool any = std::any_of(hidden.begin(), hidden.end(), [](const auto& at) { return !at.behindGround; });
+    return !any || chosen.empty() ? std::vector<Hider>() : Suspects(chosen, passes, view).findAgain(hidden);
+}
+
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
-    double wider = 0;
-    for (const LevelCost& level : pass.batch.chain.levels)
-        wider = std::max(wider, level.deviationMetres);
+    const double wider = widestOf(pass.batch.chain);
     const double size = pass.sizesIn(cell).second;
     const double most = cell.mostScale * size;
     const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * most +
                                                    std::max(0.0, size - 1) * cell.mostScale * pass.offPivot);
     return {cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
+}
+
+double widestOf(const ResolvedChain& chain) {
+    double wider = 0;
+    for (const LevelCost& level : chain.levels)
+        wider = std::max(wider, level.deviationMetres);
+    return wider;
 }
 
 std::uint64_t trianglesAt(const Batch& batch, std::size_t level) {

@@ -32,9 +32,16 @@ struct Behind {
 /// COST       O(cells + copies drawn in cells that hiders overlap).
 Behind whatIsBehind(const std::vector<Hider>& chosen, const std::vector<BatchPass>& passes, const View& view);
 
+/// Of the chosen those that what was hidden before may be hidden behind.
+std::vector<Hider> stillBefore(const std::vector<SelectState::HiddenPlaces::Place>& hidden,
+                               const std::vector<Hider>& chosen, const std::vector<BatchPass>& passes,
+                               const View& view);
+
 /// A box that holds all copies of a cell, whatever way they are turned and whatever level they show.
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell);
 
+/// How far any of its levels is off at most, at scale 1.
+double widestOf(const ResolvedChain& chain);
 /// Triangles of one copy; levels of strands are those of all of them.
 std::uint64_t trianglesAt(const Batch& batch, std::size_t level);
 /// So light that looking whether a copy is hidden costs more than drawing it.

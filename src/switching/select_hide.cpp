@@ -7,7 +7,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <iterator>
 #include <span>
+#include <tuple>
 
 namespace thicket::detail {
 namespace {
@@ -22,12 +24,12 @@ double widerOf(const ResolvedChain& chain, const CopyMemory& copy) {
 
 /// How far from a copy's place anything of it is at most, at its scale 1, whatever level it shows.
 double aboutOf(const BatchPass& pass) {
-    double wider = 0;
-    for (const LevelCost& level : pass.batch.chain.levels)
-        wider = std::max(wider, level.deviationMetres);
+    const double wider = widestOf(pass.batch.chain);
     const double size = pass.thins ? pass.batch.thinning.sizeBetween(0, 1e300).second : 1;
     return (pass.boxRadius + 1.7321 * wider) * size + (size - 1) * pass.offPivot;
 }
+
+enum class By : std::uint8_t { Nothing, Copies, Ground };
 
 /// All that others can hide behind, or that of it which may hide anything of a cell.
 struct Cover {
@@ -45,16 +47,21 @@ struct Cover {
         });
         return {copies ? buffer : nullptr, ground ? grounds : std::span<const GroundCover* const>()};
     }
-    [[nodiscard]] bool hides(const OrientedBox& box) const {
-        return (buffer != nullptr && buffer->mayHide(box) && buffer->hides(box)) ||
-               std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) { return g->hides(box); });
+    [[nodiscard]] By hides(const OrientedBox& box) const {
+        if (buffer != nullptr && buffer->mayHide(box) && buffer->hides(box))
+            return By::Copies;
+        return std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) { return g->hides(box); })
+                   ? By::Ground
+                   : By::Nothing;
     }
     /// The same of a box that has its middle there, which need not be worked out where that is in sight.
-    template <class Box> [[nodiscard]] bool hides(const Vec3d& middle, const Box& boxOfCopy) const {
+    template <class Box> [[nodiscard]] By hides(const Vec3d& middle, const Box& boxOfCopy) const {
         if (buffer != nullptr && buffer->mayHide(middle) && buffer->hides(boxOfCopy()))
-            return true;
+            return By::Copies;
         return std::any_of(grounds.begin(), grounds.end(),
-                           [&](const GroundCover* g) { return g->mayHide(middle) && g->hides(boxOfCopy()); });
+                           [&](const GroundCover* g) { return g->mayHide(middle) && g->hides(boxOfCopy()); })
+                   ? By::Ground
+                   : By::Nothing;
     }
 };
 
@@ -97,26 +104,39 @@ bool askedOfGround(const BatchPass& pass, std::uint32_t index) {
     return memory.mixed ? !pass.thins : memory.all.culled == Culled::No;
 }
 
+using Place = SelectState::HiddenPlaces::Place;
+
+/// A cell whose copies are looked for, and what of it is hidden.
+struct Look {
+    std::uint32_t batch = 0;
+    std::uint32_t cell = 0;
+    bool copies = false; ///< others may hide them
+    bool ground = false;
+    std::vector<Place> hidden = {};
+
+    void note(std::uint32_t copy, By by) { hidden.push_back({batch, cell, copy, by == By::Ground}); }
+};
+
 /// `about` and `shift` as aboutOf and shiftOf say; `light`: single copies are not worth a look.
-void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& all, double about, double shift, bool light) {
+void hideIn(const BatchPass& pass, Look& look, const Cover& all, double about, double shift, bool light) {
+    const std::uint32_t index = look.cell;
     const CellTable::Cell& cell = pass.table.cells[index];
     const SelectState::Cell& memory = pass.own.cells[index];
     const ResolvedChain& chain = pass.batch.chain;
     const CopyMemory* copies = pass.mixedOf(index);
     if (copies == nullptr ? memory.all.culled != Culled::No : light)
         return;
-    Cover lookedAt = all;
-    if (!askedOfGround(pass, index))
-        lookedAt.grounds = {};
-    Cover cover = lookedAt.before(cell, about, shift);
+    Cover cover = all.before(cell, about, shift);
     if (cover.empty())
         return;
     if (cell.count > 1) {
         const OrientedBox box = boxOfCell(pass, cell);
         if (cover.grounds.empty() && !cover.buffer->mayHide(box))
             return;
-        if (copies == nullptr && cover.hides(box)) {
-            pass.setAll(index, notDrawn(Culled::Hidden));
+        const By by = copies == nullptr ? cover.hides(box) : By::Nothing;
+        if (by != By::Nothing) {
+            look.note(SelectState::HiddenPlaces::kAll, by);
+            pass.own.cells[index].all.culled = Culled::Hidden;
             return;
         }
     }
@@ -133,8 +153,11 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& all, double
         if (cover.grounds.empty() && !middles.mayBeHidden(cell.first + k, *cover.buffer))
             continue;
         const Placement grown = pass.grown(cell.first + k);
-        if (!cover.hides(centreOf(grown, chain.bounds), [&] { return boxOf(chain, grown, widerOf(chain, copy)); }))
+        const By by =
+            cover.hides(centreOf(grown, chain.bounds), [&] { return boxOf(chain, grown, widerOf(chain, copy)); });
+        if (by == By::Nothing)
             continue;
+        look.note(k, by);
         pass.hide(index, k);
         copies = pass.mixedOf(index);
         any = true;
@@ -145,15 +168,14 @@ void hideIn(const BatchPass& pass, std::uint32_t index, const Cover& all, double
 
 } // namespace
 
-std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
-                         const std::vector<const GroundCover*>& grounds) {
+namespace {
+
+/// Draws what others may be hidden behind. In two halves beside each other; which half a hider is in, and so the outcome,
+/// depends on nothing but the view. Returns the thread's own buffer.
+const CoverBuffer& drawHiders(const std::vector<Hider>& hiders, const std::vector<BatchPass>& passes,
+                              const View& view) {
     constexpr int kRows = 128;
-    const auto chosen = chooseHiders(passes, view);
-    const Behind behind = whatIsBehind(chosen, passes, view);
-    const auto& hiders = behind.hiders;
-    if (hiders.empty() && grounds.empty())
-        return static_cast<std::uint32_t>(chosen.size());
-    // In two halves beside each other; which half a hider is in, and so the outcome, depends on nothing but the view.
+    constexpr std::size_t kWorthATask = 8000;        // triangles; fewer are drawn sooner than a thread is woken
     thread_local std::array<CoverBuffer, 2> buffers; // kept, since a route asks thousands of times
     std::array<CoverBuffer, 2>& halves = buffers;
     std::array<std::vector<std::size_t>, 2> shares;
@@ -161,7 +183,6 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
     const auto solidOf = [&](std::size_t i) -> const Occluder& {
         return *passes[hiders[i].batch].batch.occluders[static_cast<std::size_t>(hiders[i].level)];
     };
-    constexpr std::size_t kWorthATask = 8000; // triangles; fewer are drawn sooner than a thread is woken
     std::size_t all = 0;
     for (std::size_t i = 0; i < hiders.size(); ++i)
         all += solidOf(i).triangleCount();
@@ -179,34 +200,41 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
             }
         }
     };
-    if (shares[1].empty())
+    if (shares[1].empty()) {
         drawHalves(0, hiders.empty() ? 0 : 1);
-    else
-        parallelChunks(halves.size(), 1, drawHalves);
-    if (!shares[1].empty())
-        halves[0].merge(halves[1]);
-    struct Look {
-        std::uint32_t batch;
-        std::uint32_t cell;
-        bool copies; ///< others may hide it
-    };
-    std::vector<Look> looks;
-    if (grounds.empty()) {
-        for (const Behind::Cell& at : behind.cells)
-            looks.push_back({at.batch, at.cell, true});
     } else {
-        std::vector<std::vector<bool>> suspect(passes.size());
-        for (const Behind::Cell& at : behind.cells) {
-            suspect[at.batch].resize(passes[at.batch].table.cells.size());
-            suspect[at.batch][at.cell] = true;
-        }
-        for (std::uint32_t b = 0; b < passes.size(); ++b)
-            for (std::uint32_t c = 0; c < passes[b].table.cells.size(); ++c) {
-                const bool copies = !suspect[b].empty() && suspect[b][c];
-                if (copies || askedOfGround(passes[b], c))
-                    looks.push_back({b, c, copies});
-            }
+        parallelChunks(halves.size(), 1, drawHalves);
+        halves[0].merge(halves[1]);
     }
+    return halves[0];
+}
+
+std::vector<Look> looksEverywhere(const std::vector<BatchPass>& passes, const std::vector<Behind::Cell>& suspects,
+                                  bool ground) {
+    std::vector<Look> looks;
+    if (!ground) {
+        for (const Behind::Cell& at : suspects)
+            looks.push_back({at.batch, at.cell, true});
+        return looks;
+    }
+    std::vector<std::vector<bool>> suspect(passes.size());
+    for (const Behind::Cell& at : suspects) {
+        suspect[at.batch].resize(passes[at.batch].table.cells.size());
+        suspect[at.batch][at.cell] = true;
+    }
+    for (std::uint32_t b = 0; b < passes.size(); ++b)
+        for (std::uint32_t c = 0; c < passes[b].table.cells.size(); ++c) {
+            const bool copies = !suspect[b].empty() && suspect[b][c];
+            const bool asked = askedOfGround(passes[b], c);
+            if (copies || asked)
+                looks.push_back({b, c, copies, asked});
+        }
+    return looks;
+}
+
+void lookEverywhere(const std::vector<BatchPass>& passes, const View& view, std::vector<Look>& looks,
+                    const std::vector<Hider>& hiders, const std::vector<const GroundCover*>& grounds) {
+    const CoverBuffer& buffer = drawHiders(hiders, passes, view);
     struct OfBatch {
         double about;
         double shift;
@@ -217,10 +245,12 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
         of.push_back({aboutOf(pass), shiftOf(pass), allLight(pass)});
     const auto lookAt = [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i) {
-            const Look& look = looks[i];
-            const Cover cover{look.copies ? halves.data() : nullptr, grounds};
-            hideIn(passes[look.batch], look.cell, cover, of[look.batch].about, of[look.batch].shift,
-                   of[look.batch].light);
+            Look& look = looks[i];
+            Cover cover{look.copies ? &buffer : nullptr, {}};
+            if (look.ground)
+                cover.grounds = grounds;
+            const OfBatch& own = of[look.batch];
+            hideIn(passes[look.batch], look, cover, own.about, own.shift, own.light);
         }
     };
     constexpr std::size_t kManyCopies = 2048; // fewer are gone through sooner than threads are woken
@@ -234,7 +264,123 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
             pass.prepare();
         parallelChunks(looks.size(), 8, lookAt);
     }
+}
+
+/// Hides again what was hidden before, where it still is.
+bool hideAgain(const BatchPass& pass, const Place& place, const Cover& cover) {
+    SelectState::Cell& memory = pass.own.cells[place.cell];
+    const CopyMemory* copies = pass.mixedOf(place.cell);
+    const CellTable::Cell& cell = pass.table.cells[place.cell];
+    if (place.copy == SelectState::HiddenPlaces::kAll) {
+        if (copies != nullptr || memory.all.culled != Culled::No || cover.hides(boxOfCell(pass, cell)) == By::Nothing)
+            return false;
+        memory.all.culled = Culled::Hidden;
+        return true;
+    }
+    const CopyMemory copy = copies != nullptr ? copies[place.copy] : memory.all;
+    if (copy.culled != Culled::No || (pass.thins && lightAt(pass.batch, static_cast<std::size_t>(copy.level))))
+        return false;
+    const ResolvedChain& chain = pass.batch.chain;
+    const Placement grown = pass.grown(cell.first + place.copy);
+    if (cover.hides(centreOf(grown, chain.bounds), [&] { return boxOf(chain, grown, widerOf(chain, copy)); }) ==
+        By::Nothing)
+        return false;
+    pass.hide(place.cell, place.copy);
+    return true;
+}
+
+std::vector<Place> lookAgain(const std::vector<BatchPass>& passes, const View& view, const std::vector<Place>& hidden,
+                             const std::vector<Hider>& hiders, const std::vector<const GroundCover*>& grounds) {
+    const CoverBuffer& buffer = drawHiders(hiders, passes, view);
+    std::vector<std::size_t> begins; // of cells
+    for (std::size_t i = 0; i < hidden.size(); ++i)
+        if (i == 0 || !hidden[i].inCellOf(hidden[i - 1]))
+            begins.push_back(i);
+    begins.push_back(hidden.size());
+    std::vector<std::uint8_t> still(hidden.size(), 0);
+    const auto lookAt = [&](std::size_t from, std::size_t to) {
+        for (std::size_t c = from; c < to; ++c) {
+            for (std::size_t i = begins[c]; i < begins[c + 1]; ++i) {
+                Cover cover{hidden[i].behindGround || hiders.empty() ? nullptr : &buffer, {}};
+                if (hidden[i].behindGround)
+                    cover.grounds = grounds;
+                still[i] =
+                    static_cast<std::uint8_t>(!cover.empty() && hideAgain(passes[hidden[i].batch], hidden[i], cover));
+            }
+            passes[hidden[begins[c]].batch].collapse(hidden[begins[c]].cell);
+        }
+    };
+    constexpr std::size_t kMany = 512; // fewer are gone through sooner than threads are woken
+    if (hidden.size() < kMany) {
+        lookAt(0, begins.size() - 1);
+    } else {
+        for (const BatchPass& pass : passes)
+            pass.prepare();
+        parallelChunks(begins.size() - 1, 8, lookAt);
+    }
+    std::vector<Place> out;
+    for (std::size_t i = 0; i < hidden.size(); ++i)
+        if (still[i] != 0)
+            out.push_back(hidden[i]);
+    return out;
+}
+
+bool before(const Place& a, const Place& b) {
+    return std::tie(a.batch, a.cell, a.copy) < std::tie(b.batch, b.cell, b.copy);
+}
+
+/// Cells in which other copies are hidden than before are counted anew.
+void noteChanges(const std::vector<BatchPass>& passes, const std::vector<Place>& was, const std::vector<Place>& now) {
+    std::vector<Place> changed;
+    std::set_symmetric_difference(was.begin(), was.end(), now.begin(), now.end(), std::back_inserter(changed), before);
+    for (std::size_t i = 0; i < changed.size(); ++i) {
+        if (i > 0 && changed[i].inCellOf(changed[i - 1]))
+            continue;
+        const BatchPass& pass = passes[changed[i].batch];
+        pass.own.cells[changed[i].cell].cost.known = false;
+        pass.collapse(changed[i].cell);
+    }
+}
+
+} // namespace
+
+std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
+                         const std::vector<const GroundCover*>& grounds, bool everywhere, std::vector<Place>& hidden) {
+    if (!everywhere && hidden.empty())
+        return 0;
+    const auto chosen = chooseHiders(passes, view);
+    std::vector<Place> now;
+    if (!everywhere) {
+        now = lookAgain(passes, view, hidden, stillBefore(hidden, chosen, passes, view), grounds);
+    } else {
+        const Behind behind = whatIsBehind(chosen, passes, view);
+        std::vector<Look> looks = looksEverywhere(passes, behind.cells, !grounds.empty());
+        if (!looks.empty())
+            lookEverywhere(passes, view, looks, behind.hiders, grounds);
+        for (const Look& look : looks)
+            now.insert(now.end(), look.hidden.begin(), look.hidden.end());
+        std::sort(now.begin(), now.end(), before);
+    }
+    noteChanges(passes, hidden, now);
+    hidden = std::move(now);
     return static_cast<std::uint32_t>(chosen.size());
+}
+
+std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes, const std::vector<Place>& hidden) {
+    std::vector<Bounds> out;
+    for (const Place& place : hidden) {
+        if (!place.behindGround)
+            continue;
+        const BatchPass& pass = passes[place.batch];
+        const CellTable::Cell& cell = pass.table.cells[place.cell];
+        const bool all = place.copy == SelectState::HiddenPlaces::kAll;
+        const OrientedBox box =
+            all ? boxOfCell(pass, cell)
+                : boxOf(pass.batch.chain, pass.grown(cell.first + place.copy), widestOf(pass.batch.chain));
+        const Vec3d half = box.half[0].cwiseAbs() + box.half[1].cwiseAbs() + box.half[2].cwiseAbs();
+        out.push_back({box.middle - half, box.middle + half});
+    }
+    return out;
 }
 
 } // namespace thicket::detail

@@ -13,13 +13,14 @@ namespace {
 
 constexpr double kLongest = 2048; // seconds from the epoch; beyond, floats would tell moments badly apart
 
+bool isSettled(const SelectInput& input, const SelectState& state) {
+    return state.batches.size() == input.batches.size() &&
+           std::equal(state.batches.begin(), state.batches.end(), input.batches.begin(),
+                      [](const auto& own, const Batch& batch) { return own.copies == batch.copies; });
+}
+
 /// Gives every batch of an input its state: what it had, or a fresh one.
 void settle(const SelectInput& input, SelectState& state) {
-    const bool same = state.batches.size() == input.batches.size() &&
-                      std::equal(state.batches.begin(), state.batches.end(), input.batches.begin(),
-                                 [](const auto& own, const Batch& batch) { return own.copies == batch.copies; });
-    if (same)
-        return;
     std::vector<SelectState::OfBatch> before = std::move(state.batches);
     state.batches.assign(input.batches.size(), {});
     for (std::size_t i = 0; i < input.batches.size(); ++i) {
@@ -34,6 +35,21 @@ void settle(const SelectInput& input, SelectState& state) {
             state.batches[i].cells.resize(copies->cells.size());
         }
     }
+}
+
+/// What was hidden is as it was decided, as if nothing stood before it. `forget`: nor is it looked for again.
+void reveal(SelectState& state, bool forget) {
+    for (const auto& place : state.hidden.places) {
+        SelectState::OfBatch& own = state.batches[place.batch];
+        SelectState::Cell& cell = own.cells[place.cell];
+        if (cell.mixed)
+            own.memories[own.copies->cells[place.cell].first + place.copy].culled = Culled::No;
+        else
+            cell.all.culled = Culled::No;
+        cell.cost.known &= !forget;
+    }
+    if (forget)
+        state.hidden = {};
 }
 
 void keepEpochNear(SelectState& state, double seconds) {
@@ -56,10 +72,11 @@ void goOn(SelectState& state, const View& view) {
         const auto sideOf = [](const View& v) { return v.forward.cross(v.up); };
         state.stepped = (view.eye - state.last->eye).norm();
         state.moved += state.stepped;
-        state.turned +=
+        state.turnedBy =
             std::sqrt((view.forward - state.last->forward).squaredNorm() + (view.up - state.last->up).squaredNorm() +
                       (sideOf(view) - sideOf(*state.last)).squaredNorm()) *
             (std::numbers::sqrt2 / 2 + 1e-6);
+        state.turned += state.turnedBy;
     }
     state.last = view;
 }
@@ -94,15 +111,18 @@ void selectGrounds(const SelectInput& input, const View& view, const SelectOptio
     out.groundSeconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-/// The grounds that hide anything in a view.
+/// The grounds that hide anything in a view. `only`: that is asked there and nowhere else; null: everywhere.
 std::vector<const GroundCover*> coversOf(const SelectInput& input, const View& view, const SelectOptions& options,
-                                         SelectState& state, const Selection& out) {
+                                         const std::vector<Bounds>* only, SelectState& state, const Selection& out) {
     std::vector<const GroundCover*> covers;
     if (!options.cullHidden || !options.cullView) // what is behind the camera too is more than one looks along
         return covers;
+    if (only != nullptr && only->empty())
+        return covers;
     state.covers.resize(input.grounds.size());
     for (std::size_t i = 0; i < input.grounds.size(); ++i) {
-        state.covers[i].look(view, input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i]);
+        state.covers[i].look(view, input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i],
+                             only);
         if (!state.covers[i].empty())
             covers.push_back(&state.covers[i]);
     }
@@ -112,6 +132,33 @@ std::vector<const GroundCover*> coversOf(const SelectInput& input, const View& v
 } // namespace
 
 namespace {
+
+/// Whether what came to be hidden is looked for in this selection; if so, notes that it is. `changed`: anything but the
+/// camera did.
+bool looksForHidden(const SelectInput& input, const View& view, double seconds, bool changed, SelectState& state) {
+    constexpr double kEvery = 0.1;   // seconds
+    constexpr double kSmooth = 0.06; // seconds at most from one frame to the next
+    constexpr double kLeap = 20;     // times as far as the near plane, which tells how large a scene is
+    constexpr double kTurn = 0.1;    // radians
+    constexpr double kRounding = 1e-6;
+    SelectState::HiddenPlaces& hidden = state.hidden;
+    std::vector<const Occluder*> occluders;
+    for (const Batch& batch : input.batches)
+        for (const auto& occluder : batch.occluders)
+            occluders.push_back(occluder.get());
+    const double since = seconds - state.before;
+    const bool goesOn = !changed && occluders == hidden.occluders && since > 0 && since <= kSmooth &&
+                        seconds - hidden.looked < kEvery - kRounding &&
+                        state.moved - hidden.moved <= kLeap * view.nearMetres && state.turned - hidden.turned <= kTurn;
+    const bool rests = state.stepped == 0 && state.turnedBy == 0;
+    if (goesOn && !rests)
+        return false;
+    hidden.looked = seconds;
+    hidden.moved = state.moved;
+    hidden.turned = state.turned;
+    hidden.occluders = std::move(occluders);
+    return true;
+}
 
 constexpr std::size_t kManyCells = 1024; // fewer are decided sooner than threads are woken
 
@@ -244,7 +291,10 @@ SubjectCost& SubjectCost::operator+=(const SubjectCost& o) {
 
 void select(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
             SelectState& state, Selection& out) {
-    settle(input, state);
+    bool changed = !isSettled(input, state);
+    reveal(state, changed || !options.cullHidden);
+    if (changed)
+        settle(input, state);
     keepEpochNear(state, seconds);
     goOn(state, view);
     const Frustum frustum = frustumOf(view);
@@ -252,16 +302,19 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     passes.reserve(input.batches.size());
     for (std::size_t i = 0; i < input.batches.size(); ++i) {
         passes.emplace_back(input.batches[i], state, i, view, frustum, options, seconds);
+        changed |= passes.back().anew;
     }
+    const bool everywhere = options.cullHidden && looksForHidden(input, view, seconds, changed, state);
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);
     // Ground has nothing to do with copies until these are looked for behind it.
     std::vector<const GroundCover*> covers;
     decideAll(passes, [&] {
         selectGrounds(input, view, options, state, out);
-        covers = coversOf(input, view, options, state, out);
+        const std::vector<Bounds> hidden = detail::behindGround(passes, state.hidden.places);
+        covers = coversOf(input, view, options, everywhere ? nullptr : &hidden, state, out);
     });
-    out.occluders = options.cullHidden ? detail::hideCopies(passes, view, covers) : 0;
+    out.occluders = options.cullHidden ? detail::hideCopies(passes, view, covers, everywhere, state.hidden.places) : 0;
     out.runs.clear();
     out.listed.clear();
     const std::vector<SubjectCost> costs = countAll(passes);

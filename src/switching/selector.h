@@ -112,6 +112,24 @@ struct CellCost {
 /// each has an entry of its own. What belongs to a batch that is in the next input too stays, wherever it stands there.
 /// Beside each decision stands how far the camera may go until it could be another; before that nothing is asked anew.
 struct SelectState {
+    /// What is hidden: beside what was decided about it, which stays. It is looked for again in every selection; what
+    /// came to be hidden since is looked for everywhere a few times a second, and at once where the camera rests or leaps,
+    /// or anything else changed.
+    struct HiddenPlaces {
+        static constexpr std::uint32_t kAll = 0xffffffff;
+        struct Place {
+            std::uint32_t batch = 0;
+            std::uint32_t cell = 0;
+            std::uint32_t copy = kAll; ///< of the cell, or all of them at once
+            bool behindGround = false; ///< else behind copies
+            [[nodiscard]] bool inCellOf(const Place& o) const { return batch == o.batch && cell == o.cell; }
+        };
+        std::vector<Place> places; ///< in order
+        double looked = -1e18;     ///< when it was looked for everywhere, seconds
+        double moved = 0;          ///< and SelectState::moved and turned then
+        double turned = 0;
+        std::vector<const Occluder*> occluders; ///< of all batches
+    };
     /// What moves a cell is counted in metres since it was last decided as a whole: those that the eye went, and what
     /// its turning makes at the cell's far side.
     struct Cell {
@@ -141,11 +159,13 @@ struct SelectState {
     std::vector<OfBatch> batches;
     std::vector<TileState> grounds;
     std::vector<GroundCover> covers; ///< what each of them hides
+    HiddenPlaces hidden;
     double epoch = 0;
     double before = -1e18; ///< when the last selection was made, seconds
     double moved = 0;      ///< metres that the eye went, of all selections
     double stepped = 0;    ///< of the last one
     double turned = 0;     ///< radians at least
+    double turnedBy = 0;   ///< of the last one
     std::optional<View> last;
 
     /// What copy `k` of a cell remembers.

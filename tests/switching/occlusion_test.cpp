@@ -359,6 +359,131 @@ TEST(Hidden, quick_looks_never_deny_what_is_hidden) {
     EXPECT_GT(denied, 2000U) << "most of what is in sight is told apart at once";
 }
 
+namespace {
+
+/// Walls, and behind them things that switch and fade, some of a field.
+test::Chosen walledGarden(double hysteresis) {
+    const View view;
+    World world;
+    world.addMesh(shapes::box(3, {6, 4, 0.5}), view);
+    for (int i = 0; i < 5; ++i)
+        world.place(0, {-12.0 + 6 * i, 0, -4.0 * (i % 2)});
+    test::Chosen out = world.chosen();
+    SwitchRule rule;
+    rule.hysteresis = hysteresis;
+    rule.fadeSeconds = 0.2;
+    rule.cullBelowPx = 0;
+    const std::vector<LevelCost> levels{{900, 500, 2, 0, {}},
+                                        {300, 200, 1, 0.01, FixedSwitch{DecideBy::Distance, 14}},
+                                        {90, 60, 1, 0.05, FixedSwitch{DecideBy::Distance, 18}}};
+    const ResolvedChain things = resolveChain(levels, rule, {{-0.2, 0, -0.2}, {0.2, 0.6, 0.2}}, 0.5, view);
+    std::mt19937 random(41);
+    std::uniform_real_distribution<double> u(-1, 1);
+    Placements single;
+    Placements field;
+    for (std::uint32_t i = 0; i < 300; ++i)
+        single.push_back({i, 0, {16 * u(random), 0.5 * u(random), -9 + 4 * u(random)}});
+    for (std::uint32_t i = 0; i < 400; ++i)
+        field.push_back({i, 0, {16 * u(random), 0, -9 + 4 * u(random)}});
+    out.add(things, std::move(single));
+    Thinning thinning;
+    thinning.keep.points = {{8, 1}, {30, 0.2}};
+    out.addField(things, std::move(field), thinning);
+    return out;
+}
+
+View walkPastWalls(int frame) {
+    const double t = frame / 60.0;
+    const Vec3d eye(4 * std::sin(0.7 * t), 1 + 0.3 * std::sin(2 * t), 9 - 1.5 * std::cos(0.5 * t));
+    return lookAt({}, eye, {3 * std::sin(1.1 * t), 0, -5});
+}
+
+/// Each copy of all batches: what is chosen for it.
+template <class Each> void eachPick(const test::Chosen& chosen, const Each& each) {
+    for (std::uint32_t b = 0; b < chosen.input.batches.size(); ++b)
+        for (std::uint32_t slot = 0; slot < chosen.input.batches[b].copies->size(); ++slot)
+            each(CopyRef{b, slot},
+                 pickOf(chosen.input, chosen.view, chosen.seconds, chosen.options, chosen.state, CopyRef{b, slot}));
+}
+
+} // namespace
+
+TEST(Hidden, what_is_decided_about_copies_goes_on_while_they_are_hidden) {
+    test::Chosen walled = walledGarden(0.1);
+    test::Chosen open = walledGarden(0.1);
+    open.options.cullHidden = false;
+    std::size_t hidden = 0;
+    std::size_t cameBack = 0;
+    std::vector<std::vector<bool>> was(3, std::vector<bool>(400, false));
+    for (int frame = 0; frame < 600; ++frame) {
+        const SubjectCost& cost = walled.at(walkPastWalls(frame), frame / 60.0);
+        open.at(walkPastWalls(frame), frame / 60.0);
+        std::uint64_t triangles = 0;
+        std::uint32_t drawn = 0;
+        std::uint32_t unseen = 0;
+        eachPick(walled, [&](CopyRef copy, const Pick& pick) {
+            const Pick other = pickOf(open.input, open.view, open.seconds, open.options, open.state, copy);
+            const bool isHidden = pick.culled == Culled::Hidden;
+            ASSERT_EQ(isHidden ? Culled::No : pick.culled, other.culled) << "frame " << frame;
+            hidden += isHidden ? 1 : 0;
+            unseen += isHidden ? 1 : 0;
+            if (pick.culled == Culled::No) {
+                ASSERT_EQ(pick.level, other.level) << "frame " << frame;
+                ASSERT_EQ(pick.fadingFrom, other.fadingFrom) << "frame " << frame;
+                ASSERT_EQ(pick.fade, other.fade);
+                cameBack += was[copy.batch][copy.slot] ? 1 : 0;
+                ++drawn;
+                const ResolvedChain& chain = walled.input.batches[copy.batch].chain;
+                triangles += chain.levels[static_cast<std::size_t>(pick.level)].triangles;
+                if (pick.fadingFrom >= 0)
+                    triangles += chain.levels[static_cast<std::size_t>(pick.fadingFrom)].triangles;
+            }
+            was[copy.batch][copy.slot] = isHidden;
+        });
+        ASSERT_EQ(cost.triangles, triangles) << "frame " << frame;
+        ASSERT_EQ(cost.drawn, drawn);
+        ASSERT_EQ(cost.culledBy[static_cast<std::size_t>(Culled::Hidden)], unseen);
+    }
+    EXPECT_GT(hidden, 30'000U);
+    EXPECT_GT(cameBack, 100U);
+}
+
+TEST(Hidden, what_comes_to_be_hidden_is_found_within_a_tenth_of_a_second_and_at_once_at_rest) {
+    test::Chosen kept = walledGarden(0);
+    test::Chosen fresh = walledGarden(0);
+    kept.options.fades = fresh.options.fades = false;
+    const auto missingAt = [&](const View& view, double seconds) {
+        kept.at(view, seconds);
+        fresh.forget();
+        fresh.at(view, seconds);
+        std::size_t missing = 0;
+        eachPick(fresh, [&](CopyRef copy, const Pick& pick) {
+            const Pick known = pickOf(kept.input, kept.view, kept.seconds, kept.options, kept.state, copy);
+            if (known.culled == Culled::Hidden) {
+                EXPECT_EQ(pick.culled, Culled::Hidden) << "nothing else is ever said to be hidden";
+            }
+            missing += pick.culled == Culled::Hidden && known.culled != Culled::Hidden ? 1 : 0;
+        });
+        return missing;
+    };
+    std::size_t missed = 0;
+    int sinceAll = 0;
+    for (int frame = 0; frame < 240; ++frame) {
+        const std::size_t missing = missingAt(walkPastWalls(frame), frame / 60.0);
+        missed += missing;
+        sinceAll = missing == 0 ? 0 : sinceAll + 1;
+        EXPECT_LE(sinceAll, 6) << "frame " << frame;
+    }
+    EXPECT_GT(missed, 0U) << "or this shows nothing";
+    for (int frame = 240; frame < 300; frame += 5) {
+        missingAt(walkPastWalls(frame), frame / 60.0);
+        missingAt(walkPastWalls(frame + 1), (frame + 1) / 60.0);
+        EXPECT_EQ(missingAt(walkPastWalls(frame + 1), (frame + 2) / 60.0), 0U) << "the camera rests";
+    }
+    const View turned = lookAt({}, walkPastWalls(300).eye, {6, 0, -5});
+    EXPECT_EQ(missingAt(turned, 301 / 60.0), 0U) << "the camera leaps";
+}
+
 TEST(Hidden, what_fades_hides_nothing) {
     const View view = lookAt({}, {0, 0, 10}, {0, 0, 0});
     World world;

@@ -173,13 +173,16 @@ TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
     const auto tree = *buildTileTree(h, 8, {});
     const auto other = *buildTileTree(hills(257, 6, false), 8, {});
     GroundCover kept;
+    GroundCover few; // asked about little, so that it looks along little
     TileState state;
     std::size_t hidden = 0;
+    std::size_t standing = 0;
+    std::size_t found = 0;
     Vec3d eye(h.origin.x() + 0.4 * h.width(), 0, h.origin.z() + 0.8 * h.depth());
     for (int step = 0; step < 60; ++step) {
         const auto& ground = step % 20 == 19 ? other : tree; // another ground in between
         eye += Vec3d(0.1 * unit(random), 0, -0.15 * unit(random));
-        eye.y() = h.heightAt(eye.x(), eye.z()).value_or(0) + 30 + 4 * unit(random);
+        eye.y() = h.heightAt(eye.x(), eye.z()).value_or(0) + (step % 2 == 0 ? 30 : 6) + 4 * unit(random);
         View view;
         view.farMetres = 1000;
         view = lookAt(view, eye, eye + Vec3d(unit(random) - 0.5, -0.3, -1));
@@ -199,8 +202,24 @@ TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
             ASSERT_EQ(kept.hides(box), fresh.hides(box)) << "step " << step;
             hidden += fresh.hides(box) ? 1 : 0;
         }
+        std::vector<Bounds> asked;
+        for (int i = 0; i < 60; ++i) {
+            Vec3d foot(h.origin.x() + h.width() * unit(random), 0, h.origin.z() + h.depth() * unit(random));
+            foot.y() = h.heightAt(foot.x(), foot.z()).value_or(0);
+            asked.push_back({foot - Vec3d(0.3, 0, 0.3), foot + Vec3d(0.3, 0.6, 0.3)});
+        }
+        few.look(view, ground, rule, cut, step % 5 == 0 ? nullptr : &asked);
+        for (const Bounds& at : asked) {
+            const Vec3d half = at.size() / 2;
+            const OrientedBox box{at.centre(), {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
+            ASSERT_LE(few.hides(box), fresh.hides(box)) << "step " << step;
+            standing += fresh.hides(box) ? 1 : 0;
+            found += few.hides(box) ? 1 : 0;
+        }
     }
     EXPECT_GT(hidden, 100U);
+    EXPECT_GT(found, 10U);
+    EXPECT_EQ(found, standing) << "what is asked about is found as well";
 }
 
 TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothing) {
