@@ -192,8 +192,14 @@ private:
             return side;
         // Rather one by much than two by half of that.
         side.cost = kTurned + std::sqrt((distance - near.distance) / m_limit);
-        if (own)
-            side.step = (own->point - at) * std::min(1.0, (1 - near.distance / distance) / 2 + kPast);
+        if (own) {
+            // So far towards its own that both planes are as near: before the other one, or beyond it.
+            const Vec3d way = own->point - at;
+            const double along = near.distance > 0 ? (near.point - at).dot(way) / (near.distance * distance) : -1;
+            const double before = (distance - near.distance) / std::max(1 - along, 1e-6);
+            const double beyond = (distance + near.distance) / std::max(1 + along, 1e-6);
+            side.step = way * std::min(1.0, std::min(before, beyond) / distance + kPast);
+        }
         return side;
     }
 

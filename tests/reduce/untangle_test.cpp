@@ -49,6 +49,24 @@ TEST(Untangle, sides_of_a_thin_blade_stay_in_order) {
     EXPECT_LT(after, 0.02 * before) << "of " << before;
 }
 
+TEST(Untangle, what_lies_beyond_both_sides_of_next_to_nothing_finds_its_own) {
+    std::uint32_t before = 0;
+    std::uint32_t after = 0;
+    for (const double thickness : {0.0003, 0.001}) {
+        const Mesh source = blade(thickness);
+        const SurfaceQuery query(source);
+        const auto record = recordCollapses(source, {}, {});
+        ASSERT_TRUE(record);
+        const Mesh cut = cutRecord(*record, source.triangleCount() / 2);
+        const auto made = untangleLevel(source, query, cut, {});
+        ASSERT_TRUE(made);
+        before += countTurned(source, query, cut);
+        after += countTurned(source, query, *made);
+    }
+    EXPECT_GT(before, 200U);
+    EXPECT_LT(after, before / 5) << "of " << before;
+}
+
 TEST(Untangle, blades_close_to_each_other_are_told_apart) {
     Mesh source = blade(0.012);
     const auto corners = static_cast<std::uint32_t>(source.positions.size());
