@@ -432,6 +432,10 @@ TEST(Import, bad_files_each_give_one_clear_error) {
         error("needs.gltf",
               R"({"asset":{"version":"2.0"},"extensionsRequired":["XX_made_up"],"extensionsUsed":["XX_made_up"]})"),
         "needs the extension XX_made_up, which is not supported");
+    EXPECT_EQ(readModel(folder.path() / "needs.gltf", {}).error().remedy, "export it again without that");
+    EXPECT_NE(
+        error("odd.gltf", R"({"asset":{"version":"2.0"},"extensionsRequired":{"a":1}})").find("extensionsRequired"),
+        std::string::npos);
     EXPECT_EQ(error("lying.ply",
                     "ply\nformat binary_little_endian 1.0\nelement vertex 900000000\nproperty float x\nproperty float "
                     "y\nproperty float z\nelement face 1\nproperty list uchar int vertex_indices\nend_header\n"),

@@ -154,11 +154,20 @@ void checkTree(const ordered_json& root) {
     if (!version.starts_with("2."))
         throw FieldError("is glTF version " + version + ", which is not supported");
     if (root.contains("extensionsRequired"))
-        for (const ordered_json& name : json::list(root, "extensionsRequired", ""))
-            if (name.is_string() && !kUnderstood.contains(name.get<std::string>()))
-                throw FieldError("needs the extension " + name.get<std::string>() + ", which is not supported");
+        (void)json::list(root, "extensionsRequired", "");
     checkBuffers(root);
     checkNodes(root);
+}
+
+/// The first extension that the file cannot be read without and that is not understood; empty when there is none.
+std::string notUnderstood(const ordered_json& root) {
+    const auto required = root.find("extensionsRequired");
+    if (required == root.end() || !required->is_array())
+        return {};
+    for (const ordered_json& name : *required)
+        if (name.is_string() && !kUnderstood.contains(name.get<std::string>()))
+            return name.get<std::string>();
+    return {};
 }
 
 } // namespace
@@ -191,6 +200,9 @@ Result<void> checkGltf(const std::filesystem::path& path, std::span<const std::b
     if (stated == root.end() || !stated->is_object() || !stated->contains("version") ||
         !(*stated)["version"].is_string())
         return bad("is not glTF 2.0", "export it as glTF 2.0");
+    const std::string extension = notUnderstood(root);
+    if (!extension.empty() && (*stated)["version"].get<std::string>().starts_with("2."))
+        return bad("needs the extension " + extension + ", which is not supported", "export it again without that");
     const auto done = json::decoded(path.string(), "export it again, as glTF 2.0", [&root] {
         checkTree(root);
         return true;
