@@ -1,14 +1,18 @@
-// Far levels hold the outline: at the distance where a level comes in, it shifts by no more than the allowance.
+// Far levels hold the outline: at the distance where a level comes in, it shifts by no more than the level's farthest
+// point does there. Switching by what is seen of a level lets that be somewhat more than the allowance: in cells of 0.04 px
+// and finer the windpump's L3 shifts by 1.16 px and the sluice gate's L4 by 1.17, of 1.
 
 #include "models.h"
 #include "scene/thin_subject.h"
 
+#include <algorithm>
 #include <gtest/gtest.h>
 
 namespace thicket {
 namespace {
 
-void expectOutlinesHeld(demo::Model model, Role role, double more) {
+void expectOutlinesHeld(demo::Model model, Role role) {
+    constexpr double kMore = 1.2; // times the allowance
     Subject subject;
     subject.name = model.name;
     subject.role = role;
@@ -38,21 +42,25 @@ void expectOutlinesHeld(demo::Model model, Role role, double more) {
         const double from = switchDistance(costs[i], rule, thinned->radius, view);
         const double px = pixelError(view, apart->shift, from);
         const double cellPx = pixelError(view, apart->cell, from);
-        EXPECT_LE(px, more * preset.allowPx + 1.5 * cellPx)
+        const double farthestPx = pixelError(view, thinned->mesh().levels[i].deviation, from);
+        EXPECT_LE(px, std::max(preset.allowPx, farthestPx) + 1.5 * cellPx)
             << model.name << " L" << i << ", cells of " << cellPx << " px";
+        EXPECT_LE(px, kMore * preset.allowPx + 1.5 * cellPx) << model.name << " L" << i;
         ::testing::Test::RecordProperty(model.name + " L" + std::to_string(i),
                                         std::to_string(px) + " px of " + std::to_string(preset.allowPx));
     }
 }
 
 TEST(Outline, of_the_eel_traps_far_levels_is_held) {
-    // Switched by what is seen of a level, the ends of its thinnest threads may stand out by a little more.
-    expectOutlinesHeld(demo::eelTrap(), Role::Dressing, 1.1);
+    expectOutlinesHeld(demo::eelTrap(), Role::Dressing);
 }
 
 TEST(Outline, of_the_windpumps_far_levels_is_held) {
-    // L3 is 1.16 px off, as far as its farthest point is said to be (measured with cells of 0.04 px).
-    expectOutlinesHeld(demo::windpump(), Role::Landmark, 1.1);
+    expectOutlinesHeld(demo::windpump(), Role::Landmark);
+}
+
+TEST(Outline, of_the_sluice_gates_far_levels_is_held) {
+    expectOutlinesHeld(demo::sluiceGate(), Role::WorkingPiece);
 }
 
 } // namespace
