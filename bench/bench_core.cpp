@@ -131,16 +131,23 @@ View walkAt(const View& like, int i) {
     return lookAt(like, eye, eye + Vec3d(std::sin(0.8 * t), -0.05, -std::cos(0.8 * t)));
 }
 
-void selectCopies(benchmark::State& state) {
-    const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
-    SelectState kept;
+/// Selects frame after frame at 60 a second, the camera where `viewAt(frame)` says.
+template <class ViewAt>
+Selection goAlong(benchmark::State& state, const Crowd& c, SelectState& kept, const ViewAt& viewAt) {
     Selection s;
     int frame = 0;
     for (auto _ : state) {
-        select(c.input, walkAt(c.view, frame), frame / 60.0, {}, kept, s);
+        select(c.input, viewAt(frame), frame / 60.0, {}, kept, s);
         ++frame;
         benchmark::DoNotOptimize(s.total.triangles);
     }
+    return s;
+}
+
+void selectCopies(benchmark::State& state) {
+    const Crowd c = crowdOf(static_cast<std::size_t>(state.range(0)));
+    SelectState kept;
+    const Selection s = goAlong(state, c, kept, [&](int frame) { return walkAt(c.view, frame); });
     state.counters["drawn"] = s.total.drawn;
     state.counters["bytes_each"] = static_cast<double>(kept.bytes()) / static_cast<double>(state.range(0));
 }
@@ -190,18 +197,14 @@ void selectBehindWalls(benchmark::State& state) {
     state.counters["hidden"] = s.total.culledBy[static_cast<std::size_t>(Culled::Hidden)];
 }
 
-/// The same with a camera that walks to and fro before the walls, a metre and a half a second at 60 frames.
+/// The same with a camera that walks to and fro before the walls, a metre and a half a second.
 void walkBehindWalls(benchmark::State& state) {
     const Crowd c = walledCrowdOf(static_cast<std::size_t>(state.range(0)));
     SelectState kept;
-    Selection s;
-    int frame = 0;
-    for (auto _ : state) {
+    const Selection s = goAlong(state, c, kept, [&](int frame) {
         const double aside = 5 * std::asin(std::sin(0.3 * frame / 60.0));
-        select(c.input, lookAt(c.view, {aside, 3, 0}, {0, 2, -50}), frame / 60.0, {}, kept, s);
-        ++frame;
-        benchmark::DoNotOptimize(s.total.triangles);
-    }
+        return lookAt(c.view, {aside, 3, 0}, {0, 2, -50});
+    });
     state.counters["hidden"] = s.total.culledBy[static_cast<std::size_t>(Culled::Hidden)];
 }
 
