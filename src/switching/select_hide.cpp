@@ -1,5 +1,5 @@
-// What is hidden behind other copies: the few that may hide most are drawn into a small buffer of depths, then cells,
-// then copies, are looked for behind them.
+// What is hidden behind other copies or behind ground. Everywhere: the few that may hide most are drawn into a small
+// buffer of depths, then cells, then copies, are looked for behind them. In between only what was hidden before is.
 
 #include "base/parallel.h"
 #include "switching/hiders.h"
@@ -98,7 +98,7 @@ private:
 };
 
 /// Whether ground is asked about a cell: what is light and everywhere is looked for behind it by cells that are one
-/// decision; others would have to be decided anew in every frame that they are hidden.
+/// decision; copy by copy that costs more than it saves.
 bool askedOfGround(const BatchPass& pass, std::uint32_t index) {
     const SelectState::Cell& memory = pass.own.cells[index];
     return memory.mixed ? !pass.thins : memory.all.culled == Culled::No;
@@ -165,10 +165,6 @@ void hideIn(const BatchPass& pass, Look& look, const Cover& all, double about, d
     if (any)
         pass.collapse(index);
 }
-
-} // namespace
-
-namespace {
 
 /// Draws what others may be hidden behind. In two halves beside each other; which half a hider is in, and so the outcome,
 /// depends on nothing but the view. Returns the thread's own buffer.

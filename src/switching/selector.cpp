@@ -266,7 +266,7 @@ std::size_t SelectInput::copies() const {
 }
 
 std::size_t SelectState::bytes() const {
-    std::size_t out = 0;
+    std::size_t out = hidden.places.capacity() * sizeof(HiddenPlaces::Place);
     for (const OfBatch& batch : batches)
         out += batch.cells.capacity() * sizeof(Cell) + batch.memories.capacity() * sizeof(CopyMemory) +
                batch.next.capacity();
@@ -311,7 +311,9 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     std::vector<const GroundCover*> covers;
     decideAll(passes, [&] {
         selectGrounds(input, view, options, state, out);
-        const std::vector<Bounds> hidden = detail::behindGround(passes, state.hidden.places);
+        std::vector<Bounds> hidden;
+        if (!everywhere)
+            hidden = detail::behindGround(passes, state.hidden.places);
         covers = coversOf(input, view, options, everywhere ? nullptr : &hidden, state, out);
     });
     out.occluders = options.cullHidden ? detail::hideCopies(passes, view, covers, everywhere, state.hidden.places) : 0;
