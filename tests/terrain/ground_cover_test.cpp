@@ -161,6 +161,12 @@ TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
     chosen.at(view);
     EXPECT_GE(chosen.out.subjects[0].culledBy[hidden], 17U) << "all but some at the edge of the picture";
     EXPECT_LE(chosen.out.subjects[0].culledBy[hidden], 20U);
+    for (int frame = 1; frame < 6; ++frame) { // before it is looked for everywhere again
+        const View aside = lookAt(view, {0.01 * frame, 1.7, 100}, {0.01 * frame, 1.7, 0});
+        chosen.at(aside, frame / 60.0);
+        ASSERT_EQ(chosen.state.hidden.looked, 0) << "else this is no frame in between";
+        EXPECT_GE(chosen.out.subjects[0].culledBy[hidden], 17U) << "frame " << frame;
+    }
     chosen.options.cullHidden = false;
     chosen.at(view, 1);
     EXPECT_EQ(chosen.out.subjects[0].culledBy[hidden], 0U);
