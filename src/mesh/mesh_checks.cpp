@@ -1,10 +1,12 @@
 #include "mesh/mesh_checks.h"
 
+#include "base/parallel.h"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <functional>
 #include <numeric>
-#include <tbb/parallel_sort.h>
 #include <unordered_map>
 
 namespace thicket {
@@ -29,9 +31,31 @@ std::pair<double, double> shapeAt(const Mesh& mesh, std::uint32_t t) {
     const Vec3d ac = cornerOf(mesh, t, 2) - cornerOf(mesh, t, 0);
     return {std::max({ab.squaredNorm(), ac.squaredNorm(), (ac - ab).squaredNorm()}), ab.cross(ac).norm()};
 }
+bool isFlat(double longest, double area) {
+    return area <= 1e-9 * longest;
+}
 bool withoutArea(const Mesh& mesh, std::uint32_t t) {
     const auto [longest, area] = shapeAt(mesh, t);
-    return area <= 1e-9 * longest;
+    return isFlat(longest, area);
+}
+
+/// Things in order of a point of each, and those of one point sorted. Few things have the same, so that takes less than
+/// sorting all of them.
+/// each  calls what it is given with the point and the thing of all there are, the same each time
+template <class Thing, class Each, class Before>
+std::vector<Thing> byPoint(std::uint32_t points, const Each& each, const Before& before) {
+    constexpr std::size_t kTogether = 16384;
+    std::vector<std::uint32_t> end(std::size_t{points} + 1, 0); // of a point's things; at first where they begin
+    each([&](std::uint32_t point, const Thing&) { ++end[point + 1]; });
+    for (std::size_t p = 1; p < end.size(); ++p)
+        end[p] += end[p - 1];
+    std::vector<Thing> out(end.back());
+    each([&](std::uint32_t point, const Thing& thing) { out[end[point]++] = thing; });
+    parallelChunks(points, kTogether, [&](std::size_t from, std::size_t to) {
+        for (std::size_t p = from; p < to; ++p)
+            std::sort(out.begin() + (p > 0 ? end[p - 1] : 0), out.begin() + end[p], before);
+    });
+    return out;
 }
 
 template <class F> void eachEdge(const std::vector<MeshSide>& sides, const F& visit) {
@@ -82,22 +106,23 @@ struct Piece {
 } // namespace
 
 std::vector<MeshSide> sidesOf(const Mesh& mesh, const Weld& weld) {
-    std::vector<MeshSide> sides;
-    sides.reserve(mesh.indices.size());
-    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
-        const Corners p = pointsOf(mesh, weld, t);
-        if (repeats(p))
-            continue;
-        for (std::size_t k = 0; k < 3; ++k) {
-            const std::uint32_t a = p[k];
-            const std::uint32_t b = p[(k + 1) % 3];
-            sides.push_back({std::min(a, b), std::max(a, b), t, a < b});
-        }
-    }
-    tbb::parallel_sort(sides.begin(), sides.end(), [](const MeshSide& a, const MeshSide& b) {
-        return std::tie(a.low, a.high, a.triangle) < std::tie(b.low, b.high, b.triangle);
-    });
-    return sides;
+    return byPoint<MeshSide>(
+        weld.pointCount,
+        [&](const auto& visit) {
+            for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+                const Corners p = pointsOf(mesh, weld, t);
+                if (repeats(p))
+                    continue;
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const std::uint32_t a = p[k];
+                    const std::uint32_t b = p[(k + 1) % 3];
+                    visit(std::min(a, b), MeshSide{std::min(a, b), std::max(a, b), t, a < b});
+                }
+            }
+        },
+        [](const MeshSide& a, const MeshSide& b) {
+            return std::tie(a.high, a.triangle) < std::tie(b.high, b.triangle);
+        });
 }
 
 TriangleList trianglesWithoutArea(const Mesh& mesh, const Weld& weld) {
@@ -109,16 +134,19 @@ TriangleList trianglesWithoutArea(const Mesh& mesh, const Weld& weld) {
 }
 
 TriangleList duplicateTriangles(const Mesh& mesh, const Weld& weld) {
-    std::vector<std::array<std::uint32_t, 4>> sorted;
-    sorted.reserve(mesh.triangleCount());
-    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
-        Corners p = pointsOf(mesh, weld, t);
-        if (repeats(p))
-            continue;
-        std::rotate(p.begin(), std::min_element(p.begin(), p.end()), p.end()); // the way round stays
-        sorted.push_back({p[0], p[1], p[2], t});
-    }
-    std::sort(sorted.begin(), sorted.end());
+    using Turned = std::array<std::uint32_t, 4>; // from its lowest corner on, the way round stays; and the triangle
+    const auto sorted = byPoint<Turned>(
+        weld.pointCount,
+        [&](const auto& visit) {
+            for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+                Corners p = pointsOf(mesh, weld, t);
+                if (repeats(p))
+                    continue;
+                std::rotate(p.begin(), std::min_element(p.begin(), p.end()), p.end());
+                visit(p[0], Turned{p[0], p[1], p[2], t});
+            }
+        },
+        std::less<>());
     TriangleList out;
     for (std::size_t i = 1; i < sorted.size(); ++i)
         if (std::equal(sorted[i].begin(), sorted[i].begin() + 3, sorted[i - 1].begin()))
@@ -250,10 +278,8 @@ TriangleList speckTriangles(const Mesh& mesh, const Weld& weld, double share) {
 TriangleList needleTriangles(const Mesh& mesh, const Weld& weld, double share) {
     TriangleList out;
     for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
-        if (repeats(pointsOf(mesh, weld, t)) || withoutArea(mesh, t))
-            continue;
         const auto [longest, area] = shapeAt(mesh, t);
-        if (area < share * longest)
+        if (area < share * longest && !isFlat(longest, area) && !repeats(pointsOf(mesh, weld, t)))
             out.push_back(t);
     }
     return out;
