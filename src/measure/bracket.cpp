@@ -42,8 +42,12 @@ struct Piece {
 /// convex, so it is largest at a corner.
 double boundOf(const Piece& piece, const SurfaceQuery& target, double enough) {
     double best = piece.byReach();
-    for (std::size_t k = 0; k < 3 && best > enough; ++k) {
-        if (piece.again(k))
+    // Where two corners share a triangle it takes one distance to know how far all three are from that.
+    const std::size_t first = piece.closest[1] == piece.closest[2] ? 1 : 0;
+    for (std::size_t i = 0; i < 3 && best > enough; ++i) {
+        const std::size_t k = (first + i) % 3;
+        if (i > 0 && (piece.closest[k] == piece.closest[first] ||
+                      (i == 2 && piece.closest[k] == piece.closest[(first + 1) % 3])))
             continue;
         double largest = piece.distance[k];
         for (std::size_t c = 0; c < 3 && largest < best; ++c)
