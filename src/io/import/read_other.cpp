@@ -34,6 +34,47 @@ private:
     const JobContext& m_job;
 };
 
+/// Whether some line has at least so many letters.
+bool hasLongLine(std::istream& in, std::size_t least) {
+    std::vector<char> block(std::size_t{1} << 20);
+    std::size_t length = 0; // of the line so far
+    while (in.read(block.data(), static_cast<std::streamsize>(block.size())) || in.gcount() > 0) {
+        const char* at = block.data();
+        const char* const end = at + in.gcount();
+        while (const void* newline = std::memchr(at, '\n', static_cast<std::size_t>(end - at))) {
+            if (length + static_cast<std::size_t>(static_cast<const char*>(newline) - at) >= least)
+                return true;
+            at = static_cast<const char*>(newline) + 1;
+            length = 0;
+        }
+        length += static_cast<std::size_t>(end - at);
+    }
+    return length >= least;
+}
+
+/// Of an OBJ: the import library's triangles of a polygon take the square of its corners, so no face may have very many.
+Result<void> checkFaces(std::istream& in, const fs::path& path) {
+    constexpr std::size_t kMostCorners = 4096;
+    if (!hasLongLine(in, 2 * kMostCorners))
+        return {};
+    in.clear();
+    in.seekg(0);
+    std::string line;
+    for (std::size_t number = 1; std::getline(in, line); ++number) {
+        if (line.size() < 2 * kMostCorners || line[0] != 'f')
+            continue;
+        std::size_t corners = 0;
+        for (std::size_t i = 1; i < line.size(); ++i)
+            corners += line[i] != ' ' && line[i] != '\t' && (line[i - 1] == ' ' || line[i - 1] == '\t') ? 1 : 0;
+        if (corners > kMostCorners)
+            return Error{ErrorCode::BadInput, path.string(),
+                         fmt::format("line {} is a face of {} corners, more than the {} that are read", number, corners,
+                                     kMostCorners),
+                         "triangulate it before it is exported"};
+    }
+    return {};
+}
+
 /// Headers that promise more than the file holds are refused before anything is allocated for them.
 Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
     std::ifstream in(path, std::ios::binary | std::ios::ate);
@@ -53,24 +94,8 @@ Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
         if (!text && in.gcount() == 84 && 84.0 + 50.0 * count > size)
             return lying(fmt::format("claims {} triangles, more than the file holds", count));
     }
-    if (suffix == ".obj") {
-        // The import library's triangles of a polygon take the square of its corners.
-        constexpr std::size_t kMostCorners = 4096;
-        std::string line;
-        for (std::size_t number = 1; std::getline(in, line); ++number) {
-            if (line.size() < 2 * kMostCorners || line[0] != 'f')
-                continue;
-            std::size_t corners = 0;
-            for (std::size_t i = 1; i < line.size(); ++i)
-                corners += line[i] != ' ' && line[i] != '\t' && (line[i - 1] == ' ' || line[i - 1] == '\t') ? 1 : 0;
-            if (corners > kMostCorners)
-                return Error{ErrorCode::BadInput, path.string(),
-                             fmt::format("line {} is a face of {} corners, more than the {} that are read", number,
-                                         corners, kMostCorners),
-                             "triangulate it before it is exported"};
-        }
-        in.clear();
-    }
+    if (suffix == ".obj")
+        return checkFaces(in, path);
     if (suffix == ".ply") {
         std::string line;
         double least = 0;
