@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <tbb/parallel_invoke.h>
 #include <utility>
 
@@ -86,16 +87,20 @@ Result<Deviation> measureDeviation(const Mesh& reference, const SurfaceQuery& re
                                    const DeviationOptions& options, const JobContext& job) {
     Deviation result;
     const double floorMetres = options.floorMetres > 0 ? options.floorMetres : 1e-7 * boundsOf(reference).diagonal();
-    const SurfaceQuery levelQuery(level);
     job.report(0, "measuring");
+    std::optional<SurfaceQuery> ofLevel;
     OfVertices there;
     OfVertices back;
     bool bracketed[2] = {};
     tbb::parallel_invoke(
-        [&] { bracketed[0] = bracket(reference, levelQuery, options, floorMetres, job, there, result.there); },
+        [&] {
+            ofLevel.emplace(level);
+            bracketed[0] = bracket(reference, *ofLevel, options, floorMetres, job, there, result.there);
+        },
         [&] { bracketed[1] = bracket(level, referenceQuery, options, floorMetres, job, back, result.back); });
     if (!bracketed[0] || !bracketed[1])
         return cancelledError();
+    const SurfaceQuery& levelQuery = *ofLevel;
     job.report(0.6, "measuring");
     const std::uint32_t samples = samplesFor(reference, level, options);
     VisibleOptions visible;
@@ -124,38 +129,29 @@ SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& refe
 
 SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                                  const SurfaceQuery& levelQuery, std::uint32_t points, std::span<const float> weights) {
-    const auto largest = [points](const Mesh& from, const SurfaceQuery& target, const auto& weightAt) {
-        const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);
-        const std::size_t count = (from.positions.size() + step - 1) / step;
-        std::vector<SampledDeviation> chunkLargest((count + kDeviationChunk - 1) / kDeviationChunk);
-        parallelChunks(count, kDeviationChunk, [&](std::size_t begin, std::size_t end) {
-            std::uint32_t hint = 0;
-            SampledDeviation& most = chunkLargest[begin / kDeviationChunk];
-            for (std::size_t i = begin; i < end; ++i) {
-                const ClosestPoint hit = target.closest(from.positions[i * step].cast<double>(), hint);
-                hint = hit.triangle;
-                most.max = std::max(most.max, hit.distance);
-                most.weighted = std::max(most.weighted, hit.distance * weightAt(i * step, hit.triangle));
-                most.mean += hit.distance / static_cast<double>(count);
-            }
-        });
-        SampledDeviation all;
-        for (const SampledDeviation& chunk : chunkLargest)
-            all = {std::max(all.max, chunk.max), std::max(all.weighted, chunk.weighted), all.mean + chunk.mean};
-        return all;
-    };
-    const auto own = [&](std::size_t vertex, std::uint32_t) {
-        return weights.empty() ? 0.0 : static_cast<double>(weights[vertex]);
-    };
-    const auto met = [&](std::size_t, std::uint32_t triangle) {
+    return sampleDeviation(reference, sampleVertices(reference, referenceQuery, level, levelQuery, points), weights);
+}
+
+SampledDeviation sampleDeviation(const Mesh& reference, const VertexSamples& samples, std::span<const float> weights) {
+    SampledDeviation out;
+    for (std::size_t i = 0; i < samples.there.count(); ++i) {
+        const double d = samples.there.distance[i];
+        out.max = std::max(out.max, d);
+        out.mean += d / static_cast<double>(samples.there.count());
+        if (!weights.empty())
+            out.weighted = std::max(out.weighted, d * static_cast<double>(weights[samples.there.vertex(i)]));
+    }
+    for (std::size_t i = 0; i < samples.back.count(); ++i) {
+        const double d = samples.back.distance[i];
+        out.max = std::max(out.max, d);
+        if (weights.empty())
+            continue;
         double mean = 0;
-        for (std::size_t k = 0; k < 3 && !weights.empty(); ++k)
-            mean += static_cast<double>(weights[reference.indices[3 * std::size_t{triangle} + k]]) / 3;
-        return mean;
-    };
-    const SampledDeviation there = largest(reference, levelQuery, own);
-    const SampledDeviation back = largest(level, referenceQuery, met);
-    return {std::max(there.max, back.max), std::max(there.weighted, back.weighted), there.mean};
+        for (std::size_t k = 0; k < 3; ++k)
+            mean += static_cast<double>(weights[reference.indices[3 * std::size_t{samples.back.closest[i]} + k]]) / 3;
+        out.weighted = std::max(out.weighted, d * mean);
+    }
+    return out;
 }
 
 } // namespace thicket

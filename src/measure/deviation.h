@@ -3,7 +3,7 @@
 
 #include "base/job.h"
 #include "base/result.h"
-#include "measure/surface_query.h"
+#include "measure/vertex_samples.h"
 
 namespace thicket {
 
@@ -68,6 +68,9 @@ SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& refe
                                  std::uint32_t points, std::span<const float> weights = {});
 SampledDeviation sampleDeviation(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                                  const SurfaceQuery& levelQuery, std::uint32_t points,
+                                 std::span<const float> weights = {});
+/// The same from vertices that were measured before.
+SampledDeviation sampleDeviation(const Mesh& reference, const VertexSamples& samples,
                                  std::span<const float> weights = {});
 
 } // namespace thicket

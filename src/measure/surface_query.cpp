@@ -144,6 +144,7 @@ struct SurfaceQuery::Search {
     std::uint32_t own = 0;
     std::span<const std::uint8_t> gone{};
     const Vec3d* facing = nullptr; ///< null: whichever way they face
+    bool any = false;              ///< the first one that beats it ends the search
 
     Search(const Impl& of, const Vec3d& from, double squared)
         : surface(of), point(from - of.origin), unit(point, of.scale), best(squared),
@@ -187,6 +188,10 @@ struct SurfaceQuery::Search {
             if (const auto i = static_cast<unsigned>(std::countr_zero(rest)); least[i] < least[first])
                 first = i;
         bool nearer = search.offer(packet.triangle[first]);
+        if (nearer && search.any) {
+            args->query->radius = 0;
+            return true;
+        }
         for (near &= ~(1U << first); near != 0; near &= near - 1)
             if (const auto i = static_cast<unsigned>(std::countr_zero(near));
                 static_cast<double>(least[i]) <= search.reach)
@@ -209,6 +214,13 @@ ClosestPoint SurfaceQuery::closest(const Vec3d& point, std::uint32_t hint) const
     Search search(*m_impl, point, std::numeric_limits<double>::infinity());
     search.offer(hint);
     return search.run();
+}
+
+bool SurfaceQuery::isNear(const Vec3d& point, double metres) const {
+    Search search(*m_impl, point, metres * metres);
+    search.any = true;
+    (void)search.run();
+    return search.found;
 }
 
 std::optional<ClosestPoint> SurfaceQuery::closestOther(const Vec3d& point, double limit,

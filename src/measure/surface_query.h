@@ -30,6 +30,8 @@ public:
     /// The same, told of a triangle that is likely near: the search starts with its distance and is several times
     /// faster.
     [[nodiscard]] ClosestPoint closest(const Vec3d& point, std::uint32_t hint) const;
+    /// Whether some triangle is nearer than that: quicker than to ask for the closest.
+    [[nodiscard]] bool isNear(const Vec3d& point, double metres) const;
     /// The closest point among triangles whose group is neither `own` nor marked in `gone`; none within `limit`: none.
     /// groups  one entry a triangle; gone: one entry a group.
     [[nodiscard]] std::optional<ClosestPoint> closestOther(const Vec3d& point, double limit,

@@ -338,9 +338,7 @@ double areaOffNear(const Mesh& mesh, const SurfaceQuery& own, const SurfaceQuery
     own.within(place, x, kMostBeside, near);
     const std::size_t step = near.size() / kMostAsked + 1;
     double off = 0;
-    const auto isOff = [&](const Vec3d& p) {
-        return (p - place).squaredNorm() <= x * x && other.closest(p).distance > x;
-    };
+    const auto isOff = [&](const Vec3d& p) { return (p - place).squaredNorm() <= x * x && !other.isNear(p, x); };
     for (std::size_t i = 0; i < near.size(); i += step) {
         const std::uint32_t* c = &mesh.indices[3 * std::size_t{near[i]}];
         const Vec3d a = mesh.positions[c[0]].cast<double>();
@@ -377,30 +375,18 @@ double areaOffNear(const Mesh& mesh, const SurfaceQuery& own, const SurfaceQuery
 } // namespace
 
 double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
-                     const SurfaceQuery& levelQuery, std::uint32_t points) {
+                     const SurfaceQuery& levelQuery, const VertexSamples& samples) {
     struct Candidate {
         double distance = 0;
         Vec3d place{0, 0, 0};
     };
-    constexpr std::size_t kChunk = 2048;
     constexpr std::size_t kMostLooked = 12; // places a step
     std::vector<Candidate> candidates;
-    const auto gather = [&](const Mesh& from, const SurfaceQuery& to) {
-        const std::size_t step = std::max<std::size_t>(1, from.positions.size() / points);
-        const std::size_t first = candidates.size();
-        candidates.resize(first + (from.positions.size() + step - 1) / step);
-        parallelChunks(candidates.size() - first, kChunk, [&](std::size_t begin, std::size_t end) {
-            std::uint32_t hint = 0;
-            for (std::size_t i = begin; i < end; ++i) {
-                const Vec3d p = from.positions[i * step].cast<double>();
-                const ClosestPoint hit = to.closest(p, hint);
-                hint = hit.triangle;
-                candidates[first + i] = {hit.distance, p};
-            }
-        });
-    };
-    gather(reference, levelQuery);
-    gather(level, referenceQuery);
+    candidates.reserve(samples.there.count() + samples.back.count());
+    for (std::size_t i = 0; i < samples.there.count(); ++i)
+        candidates.push_back({samples.there.distance[i], samples.there.placeIn(reference, i)});
+    for (std::size_t i = 0; i < samples.back.count(); ++i)
+        candidates.push_back({samples.back.distance[i], samples.back.placeIn(level, i)});
     std::sort(candidates.begin(), candidates.end(),
               [](const Candidate& a, const Candidate& b) { return a.distance > b.distance; });
     const double most = candidates.empty() ? 0 : candidates.front().distance;
@@ -422,6 +408,12 @@ double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, 
         }
     }
     return least;
+}
+
+double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                     const SurfaceQuery& levelQuery, std::uint32_t points) {
+    return sampleVisible(reference, referenceQuery, level, levelQuery,
+                         sampleVertices(reference, referenceQuery, level, levelQuery, points));
 }
 
 double visibleDeviation(const MeasuredSide& one, const MeasuredSide& two, const VisibleOptions& options,

@@ -2,7 +2,7 @@
 // What of a deviation can be seen. The largest deviation of a scan is set by needles that no pixel ever shows.
 
 #include "base/job.h"
-#include "measure/surface_query.h"
+#include "measure/vertex_samples.h"
 
 namespace thicket {
 
@@ -37,5 +37,8 @@ double visibleDeviation(const MeasuredSide& one, const MeasuredSide& two, const 
 /// COST       O(points log T).
 double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
                      const SurfaceQuery& levelQuery, std::uint32_t points);
+/// The same from vertices that were measured before.
+double sampleVisible(const Mesh& reference, const SurfaceQuery& referenceQuery, const Mesh& level,
+                     const SurfaceQuery& levelQuery, const VertexSamples& samples);
 
 } // namespace thicket

@@ -9,9 +9,11 @@
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <chrono>
 #include <cmath>
 #include <fmt/format.h>
+#include <thread>
 
 namespace thicket {
 namespace {
@@ -113,23 +115,23 @@ Result<DeviationCurve> measureCurve(const Mesh& source, const SurfaceQuery& quer
             static_cast<std::uint32_t>(std::lround(mixLog(most, fewest, static_cast<double>(i) / kCurveCounts)));
         const Mesh level = cutRecord(record, count);
         const SurfaceQuery levelQuery(level);
-        offs[static_cast<std::size_t>(i)] = {level.triangleCount(),
-                                             sampleDeviation(source, query, level, levelQuery, kCurvePoints, care),
-                                             sampleVisible(source, query, level, levelQuery, kCurvePoints)};
+        const VertexSamples samples = sampleVertices(source, query, level, levelQuery, kCurvePoints);
+        offs[static_cast<std::size_t>(i)] = {level.triangleCount(), sampleDeviation(source, samples, care),
+                                             sampleVisible(source, query, level, levelQuery, samples)};
     };
-    const bool beside = source.triangleCount() <= kLightSource;
-    if (beside)
-        parallelChunks(kCurveCounts, 1, [&](std::size_t i, std::size_t /*end*/) {
-            if (!job.cancelled())
-                measureAt(static_cast<int>(i) + 1);
-        });
+    // None keeps all cores busy by itself, and as each is about half of the one before all of them together take little
+    // more memory than the first.
+    const auto caller = std::this_thread::get_id();
+    std::atomic<int> done = 0;
+    const bool all = parallelChunks(kCurveCounts, 1, job, [&](std::size_t i, std::size_t /*end*/) {
+        measureAt(static_cast<int>(i) + 1);
+        ++done;
+        if (std::this_thread::get_id() == caller)
+            job.report(done / (kCurveCounts + 1.0), "measuring the curve");
+    });
+    if (!all)
+        return cancelledError();
     for (int i = 1; i <= kCurveCounts; ++i) {
-        if (job.cancelled())
-            return cancelledError();
-        if (!beside) {
-            job.report(i / (kCurveCounts + 1.0), "measuring the curve");
-            measureAt(i);
-        }
         const Off& off = offs[static_cast<std::size_t>(i)];
         if (off.triangles >= curve.triangles.back())
             continue;

@@ -41,10 +41,6 @@ struct CutLevel {
     std::uint32_t heaviest = 0;
 };
 
-/// Triangles up to which levels, and counts of a curve, are made beside each other, since none keeps all cores busy. Of
-/// heavier meshes one is made after another, which takes the memory of one and shows how far it is.
-constexpr std::uint32_t kLightSource = 100'000;
-
 struct ChainTimings {
     double recordMs = 0;
     double cutMs = 0;

@@ -24,6 +24,9 @@ constexpr double kBuys = 1.25;        // times as far off as the one before that
 constexpr double kNothing = 1e-5;     // of the diagonal; off by less is not off at all
 constexpr std::size_t kMostMore = 3;  // levels tried in place of those that buy nothing
 constexpr double kLeastGain = 0.7;    // a level heavier than this share of the one before does not pay
+// Triangles up to which levels are made beside each other, since none keeps all cores busy all the time. Of heavier meshes
+// one is made after another, which takes the memory of one and shows better how far it is.
+constexpr std::uint32_t kBeside = 2'000'000;
 void insertByWeight(Subject& subject, Level level) {
     const auto at = std::find_if(subject.mesh().levels.begin() + 1, subject.mesh().levels.end(),
                                  [&](const Level& l) { return l.triangles < level.triangles; });
@@ -84,6 +87,7 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
     state.recordMs = msSince(start);
     const auto recorded = std::chrono::steady_clock::now();
     state.cutRules = subject.mesh().cutRules;
+    addCheckpoints(*record); // the curve's own cuts take less time by them
     auto curve = measureCurve(*state.source, *state.query, *record, job.part(0.7, 0.8), care);
     if (!curve)
         return curve.error();
@@ -97,12 +101,12 @@ Result<ThinState> recordSubject(const Subject& subject, const ReduceOptions& opt
         if (auto done = dropPieces(*record, *curve, pieces, job.part(0.8, 0.9)); !done)
             return done.error();
         if (!record->drops.empty()) {
+            addCheckpoints(*record);
             curve = measureCurve(*state.source, *state.query, *record, job.part(0.9, 1), care);
             if (!curve)
                 return curve.error();
         }
     }
-    addCheckpoints(*record);
     state.record = std::make_shared<const Record>(std::move(*record));
     state.curve = std::move(*curve);
     state.curveMs = msSince(recorded);
@@ -118,7 +122,7 @@ LevelTarget ofSubject(const LevelTarget& target, const Subject& subject) {
                : target;
 }
 
-/// Levels of light sources, one a target, made beside each other. None where a target goes by the level before it, or
+/// Levels, one a target, made beside each other. None where a target goes by the level before it, or
 /// where the curve says that it would not pay.
 /// timings   what the clock says, in the shares of what was done
 std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const ThinState& state,
@@ -126,7 +130,7 @@ std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const Th
                                                 ChainTimings* timings) {
     std::vector<std::optional<CutLevel>> out(targets.size());
     const std::uint32_t triangles = subject.mesh().source().triangles;
-    if (triangles > kLightSource || targets.size() < 2)
+    if (triangles > kBeside || targets.size() < 2)
         return out;
     std::vector<std::uint8_t> wanted(targets.size(), 0);
     double previous = triangles;
