@@ -83,6 +83,7 @@ struct Thinned {
     Subject subject;
     ChainTimings timings;
     double readMs = 0;
+    double checkMs = 0; ///< what is wrong with it, and how far off levels are that the file brought
     double curveMs = 0;
     double writeMs = 0;
     fs::path file;               ///< as asked for
@@ -122,6 +123,7 @@ ordered_json encode(const Thinned& t, const View& view) {
             {"levels", levels},
             {"timings",
              {{"read_ms", t.readMs},
+              {"check_ms", t.checkMs},
               {"record_ms", t.timings.recordMs},
               {"curve_ms", t.curveMs},
               {"cut_ms", t.timings.cutMs},
@@ -150,11 +152,12 @@ void print(const Console& console, const Thinned& t, const View& view) {
                                    length(l.p99), length(l.rms), length(chain.fromMetres[i]),
                                    i == 0 ? "" : fmt::format("{:.1f} %", 100 * height));
     }
-    console.out << fmt::format("  read {:.0f} ms, record {:.0f} ms, curve {:.0f} ms, cut {:.0f} ms, polish {:.0f} ms, "
-                               "measure {:.0f} ms, looks {:.0f} ms, write "
-                               "{:.0f} ms\n",
-                               t.readMs, t.timings.recordMs, t.curveMs, t.timings.cutMs, t.timings.polishMs,
-                               t.timings.measureMs, t.timings.looksMs, t.writeMs);
+    console.out << fmt::format(
+        "  read {:.0f} ms, check {:.0f} ms, record {:.0f} ms, curve {:.0f} ms, cut {:.0f} ms, polish {:.0f} ms, "
+        "measure {:.0f} ms, looks {:.0f} ms, write "
+        "{:.0f} ms\n",
+        t.readMs, t.checkMs, t.timings.recordMs, t.curveMs, t.timings.cutMs, t.timings.polishMs, t.timings.measureMs,
+        t.timings.looksMs, t.writeMs);
 }
 
 } // namespace
@@ -305,9 +308,11 @@ int thin(const Console& console, const ThinOptions& options) {
                 error.where = given.string() + (only ? "" : " (" + name + ")");
             return error;
         };
+        const auto checked = std::chrono::steady_clock::now();
         auto subject = makeSubject(std::move(imported), console.job);
         if (!subject)
             return fail(console, ofFile(subject.error()));
+        t.checkMs = msSince(checked);
         if (!options.role.empty())
             subject->role = *fromKey<Role>(options.role);
         subject->rule.everyPoint = options.everyPoint;

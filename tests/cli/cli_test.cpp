@@ -243,7 +243,8 @@ TEST(Cli, thin_writes_levels_that_hold_what_it_reports) {
     for (std::size_t i = 1; i < 3; ++i)
         EXPECT_NEAR(strict[i]["switch_distance"].get<double>(), strict[i]["deviation"]["promised"].get<double>() * 250,
                     1e-6);
-    for (const char* key : {"read_ms", "record_ms", "curve_ms", "cut_ms", "measure_ms", "write_ms", "peak_bytes"})
+    for (const char* key :
+         {"read_ms", "check_ms", "record_ms", "curve_ms", "cut_ms", "measure_ms", "write_ms", "peak_bytes"})
         EXPECT_TRUE(ran.json()["subjects"][0]["timings"].contains(key)) << key;
 }
 
