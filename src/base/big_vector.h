@@ -5,6 +5,7 @@
 #include <cstdlib>
 #include <memory>
 #include <new>
+#include <type_traits>
 #include <utility>
 #include <vector>
 
@@ -14,8 +15,9 @@
 
 namespace thicket {
 
-/// Leaves new entries of plain types as they are, so that whoever fills them, on all cores, is the first to touch them;
-/// and asks for large pages where an array spans some: the system hands those out far quicker than small ones.
+/// Leaves new entries of plain types as they are, and of those that say so by a member type `LeftAsItIs`: whoever fills
+/// them, on all cores, is the first to touch them. Where an array spans some large pages it asks for those:
+/// the system hands them out far quicker than small ones.
 template <class T> struct PageAllocator {
     using value_type = T;
 
@@ -45,7 +47,10 @@ template <class T> struct PageAllocator {
             std::free(at);
     }
     template <class U> void construct(U* at) noexcept {
-        ::new (static_cast<void*>(at)) U;
+        if constexpr (requires { typename U::LeftAsItIs; })
+            static_assert(std::is_trivially_copyable_v<U>);
+        else
+            ::new (static_cast<void*>(at)) U;
     }
     template <class U, class... Args> void construct(U* at, Args&&... args) {
         ::new (static_cast<void*>(at)) U(std::forward<Args>(args)...);

@@ -58,9 +58,13 @@ void keepEpochNear(SelectState& state, double seconds) {
     const auto by = static_cast<float>(seconds - state.epoch);
     const auto move = [by](CopyMemory& m) { m.switched -= m.switched > CopyMemory().switched ? by : 0.0F; };
     for (auto& batch : state.batches) {
-        std::for_each(batch.memories.begin(), batch.memories.end(), move);
-        for (SelectState::Cell& cell : batch.cells)
-            move(cell.all);
+        for (std::size_t i = 0; i < batch.cells.size(); ++i) {
+            move(batch.cells[i].all);
+            if (!batch.cells[i].mixed)
+                continue;
+            const auto first = batch.memories.begin() + batch.copies->cells[i].first;
+            std::for_each(first, first + batch.copies->cells[i].count, move);
+        }
     }
     state.epoch = seconds;
 }

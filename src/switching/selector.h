@@ -85,8 +85,9 @@ struct SelectOptions {
 
 /// What a copy remembers from frame to frame, or all copies of a cell that agree. Eight bytes.
 struct CopyMemory {
-    float switched = -1e9F; ///< when it last changed its level, which is when its fade began; seconds from the epoch
-    std::int8_t level = -1; ///< -1: not drawn
+    using LeftAsItIs = void; ///< a copy's own is written when its cell's stop to agree
+    float switched = -1e9F;  ///< when it last changed its level, which is when its fade began; seconds from the epoch
+    std::int8_t level = -1;  ///< -1: not drawn
     std::int8_t fadingFrom = -1;
     Culled culled = Culled::OutOfView;
     std::int8_t cameFrom = -1; ///< the level of the frame before, where it is another one; else -1
