@@ -18,6 +18,7 @@ using json::ordered_json;
 const std::set<std::string> kUnderstood{"MSFT_lod",
                                         "EXT_mesh_gpu_instancing",
                                         "KHR_mesh_quantization",
+                                        "KHR_draco_mesh_compression",
                                         "KHR_texture_transform",
                                         "KHR_materials_unlit",
                                         "KHR_materials_emissive_strength",

@@ -59,13 +59,13 @@ namespace detail {
 Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
                                               const JobContext& job);
 Result<std::vector<ImportedSubject>> readOther(const std::filesystem::path& path, const JobContext& job);
-/// readOther in a process of its own, a program that is started for it: the import library crashes or runs on without
-/// end on some damaged files, which then costs that process and gives an Error here. It may read, and nothing else:
-/// memory, time on the processor and on the clock are bounded, and where the kernel can filter calls it has neither
-/// network nor other programs nor files to write. Cancel ends it at once.
+/// readOther in a process of its own (ask_reader.h): the import library crashes or runs on without end on some damaged
+/// files. Cancel ends it at once.
 Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job);
 /// That program's whole life: reads the file and writes what came of it to `fd`. Returns its exit code.
 int serveReader(const std::filesystem::path& path, int fd);
+/// The same where it unpacks triangles (packed_geometry.h): takes them from a file and writes what came of it to another.
+int serveUnpacking(int from, int to);
 /// Orders by triangles, aligns origins, names the subject.
 void finishFamily(ImportedSubject& subject);
 } // namespace detail

@@ -2,6 +2,7 @@
 
 #include "base/file.h"
 #include "io/import/gltf_check.h"
+#include "io/import/packed_geometry.h"
 
 #include <cstring>
 
@@ -57,10 +58,13 @@ Result<LoadedGltf> loadGltf(const std::filesystem::path& path, std::span<const s
     LoadedGltf out;
     std::string error;
     std::string warning;
-    const auto* bytes = reinterpret_cast<const unsigned char*>(data.data());
-    const bool binary = data.size() >= 4 && std::memcmp(bytes, "glTF", 4) == 0;
+    const bool binary = data.size() >= 4 && std::memcmp(data.data(), "glTF", 4) == 0;
     if (auto fine = checkGltf(path, data, binary); !fine)
         return fine.error();
+    const auto eased = withoutPackedCorners(data, binary);
+    if (eased)
+        data = *eased;
+    const auto* bytes = reinterpret_cast<const unsigned char*>(data.data());
     const std::string folder = path.has_parent_path() ? path.parent_path().string() : ".";
     Fence fence{folder, {}};
     loader.SetFsCallbacks(fence.callbacks());

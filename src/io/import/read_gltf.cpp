@@ -5,6 +5,7 @@
 #include "io/import/gltf_reader.h"
 #include "io/import/load_gltf.h"
 #include "io/import/near_copy.h"
+#include "io/import/packed_geometry.h"
 #include "io/project/placements_file.h"
 
 #include <algorithm>
@@ -222,6 +223,8 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     auto loaded = loadGltf(path, data);
     if (!loaded)
         return loaded.error();
+    if (auto unpacked = unpackGeometry(loaded->model, path, job); !unpacked)
+        return unpacked.error();
     const tinygltf::Model& model = loaded->model;
     if (job.cancelled())
         return cancelledError();
