@@ -128,8 +128,8 @@ void fenceIn(std::uint64_t inputBytes) {
     setrlimit(RLIMIT_CORE, &none);
     const rlimit cpu{secondsFor(inputBytes), secondsFor(inputBytes) + 1};
     setrlimit(RLIMIT_CPU, &cpu);
-    std::signal(SIGINT, SIG_IGN); // its parent decides
-#ifdef THICKET_SECCOMP
+    std::signal(SIGINT, SIG_IGN);                              // its parent decides
+#if defined(THICKET_SECCOMP) && !defined(__SANITIZE_ADDRESS__) // the sanitizer traces itself to look for leaks
     // Neither the network, nor other programs, nor writing: a damaged file that takes the reader over gains nothing.
     if (scmp_filter_ctx filter = seccomp_init(SCMP_ACT_ALLOW)) {
         for (const int call :
