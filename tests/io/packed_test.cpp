@@ -6,6 +6,8 @@
 #include "support/shapes.h"
 #include "support/temp_folder.h"
 
+#include <array>
+#include <cmath>
 #include <draco/compression/encode.h>
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -17,12 +19,13 @@ namespace {
 
 using nlohmann::json;
 
-/// What a packer makes of a mesh: its attributes numbered 7, 5 and 3, other than in order.
+/// What a packer makes of a mesh: its attributes numbered other than in order; colours in bytes.
 struct Packed {
     std::vector<char> bytes;
     static constexpr int kPosition = 7;
     static constexpr int kNormal = 5;
     static constexpr int kUv = 3;
+    static constexpr int kColor = 9;
     std::uint32_t points = 0;
 };
 
@@ -43,6 +46,18 @@ Packed packed(const Mesh& mesh, int method) {
         add(draco::GeometryAttribute::NORMAL, mesh.normals, Packed::kNormal);
     if (!mesh.uvs.empty())
         add(draco::GeometryAttribute::TEX_COORD, mesh.uvs, Packed::kUv);
+    if (!mesh.colors.empty()) {
+        draco::GeometryAttribute attribute;
+        attribute.Init(draco::GeometryAttribute::COLOR, nullptr, 3, draco::DT_UINT8, true, 3, 0);
+        const int at = out.AddAttribute(attribute, true, mesh.vertexCount());
+        out.attribute(at)->set_unique_id(Packed::kColor);
+        for (std::uint32_t v = 0; v < mesh.vertexCount(); ++v) {
+            std::array<std::uint8_t, 3> bytes{};
+            for (std::size_t k = 0; k < 3; ++k)
+                bytes[k] = static_cast<std::uint8_t>(std::lround(255 * mesh.colors[v][static_cast<int>(k)]));
+            out.attribute(at)->SetAttributeValue(draco::AttributeValueIndex(v), bytes.data());
+        }
+    }
     for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t)
         out.AddFace({draco::PointIndex(mesh.indices[3 * t]), draco::PointIndex(mesh.indices[3 * t + 1]),
                      draco::PointIndex(mesh.indices[3 * t + 2])});
@@ -149,6 +164,31 @@ TEST(Packed, triangles_are_read_as_if_they_stood_open) {
     }
 }
 
+TEST(Packed, primitives_may_share_what_the_file_says_of_them) {
+    const TempFolder folder;
+    Mesh ball = shapes::texturedSphere(12, 6);
+    for (const Vec3f& p : ball.positions)
+        ball.colors.emplace_back((p.x() + 1) / 2, (p.y() + 1) / 2, (p.z() + 1) / 2, 1.0F);
+    const Packed what = packed(ball, draco::MESH_EDGEBREAKER_ENCODING);
+    json tree = treeOf(what, ball.triangleCount());
+    tree["accessors"].push_back(
+        {{"componentType", 5121}, {"normalized", true}, {"count", what.points}, {"type", "VEC3"}});
+    json& first = tree["meshes"][0]["primitives"][0];
+    first["attributes"]["COLOR_0"] = 4;
+    first["extensions"]["KHR_draco_mesh_compression"]["attributes"]["COLOR_0"] = Packed::kColor;
+    tree["meshes"][0]["primitives"].push_back(tree["meshes"][0]["primitives"][0]);
+    const auto read = readTree(folder.path(), tree, what.bytes);
+    ASSERT_TRUE(read) << read.error().text();
+    const Mesh& mesh = read->front().levels.front().mesh;
+    ASSERT_EQ(mesh.triangleCount(), 2 * ball.triangleCount());
+    for (std::size_t i = 0; i < 3 * std::size_t{ball.triangleCount()}; ++i)
+        EXPECT_EQ(mesh.positions[mesh.indices[i]], mesh.positions[mesh.indices[3 * ball.triangleCount() + i]]);
+    ASSERT_EQ(mesh.colors.size(), mesh.positions.size());
+    for (std::size_t v = 0; v < mesh.colors.size(); ++v)
+        for (int k = 0; k < 3; ++k)
+            EXPECT_NEAR(mesh.colors[v][k], (mesh.positions[v][k] + 1) / 2, 0.01F) << "bytes are shares of one";
+}
+
 TEST(Packed, what_stands_open_besides_is_not_unpacked) {
     const TempFolder folder;
     const Mesh ball = shapes::sphere(2);
@@ -188,6 +228,10 @@ TEST(Packed, what_does_not_fit_gives_one_clear_error) {
     EXPECT_NE(error((at + "/attributes/NORMAL").c_str(), 4).find("an attribute is missing"), std::string::npos);
     EXPECT_NE(error((at + "/attributes/NORMAL").c_str(), -1).find("describes its packed NORMAL wrongly"),
               std::string::npos);
+    json onlyNormals = whole[json::json_pointer(at)];
+    onlyNormals["attributes"].erase("POSITION");
+    EXPECT_NE(error(at.c_str(), onlyNormals).find("describes its packed POSITION wrongly"), std::string::npos);
+    EXPECT_FALSE(error("/accessors/0/bufferView", 0).empty()) << "places stand open, their corners nowhere";
     EXPECT_NE(error("/bufferViews/0/byteLength", what.bytes.size() + 9).find("beyond"), std::string::npos);
     EXPECT_NE(error("/bufferViews/0/byteLength", 20).find("cannot be unpacked"), std::string::npos);
     std::stop_source stop;

@@ -19,7 +19,7 @@ constexpr const char* kPackedExtension = "KHR_draco_mesh_compression";
 /// Where what is unpacked of one primitive goes.
 struct Wanted {
     tinygltf::Primitive* primitive = nullptr;
-    std::vector<int> accessors; ///< in the order in which attributes are asked for
+    std::vector<std::string> attributes; ///< in the order in which they are asked for
 };
 
 class PackedModel {
@@ -46,7 +46,7 @@ public:
             pack(packer, one);
         const auto bytes = askReader({}, packer.bytes(), packer.bytes().size(), m_where, job);
         if (!bytes)
-            return bytes.error().code == ErrorCode::BadInput ? bad(bytes.error().what) : bytes.error();
+            return refused(bytes.error());
         Unpacker answer(*bytes);
         for (const Wanted& wanted : m_wanted) {
             UnpackedPrimitive one = unpackedFrom(answer);
@@ -64,6 +64,14 @@ private:
     [[nodiscard]] Error bad(std::string what) const {
         return {ErrorCode::BadInput, m_where.string(), std::move(what),
                 "the file is damaged; export it again, or without KHR_draco_mesh_compression"};
+    }
+    /// What the reader's side says, with what helps where the file is glTF already.
+    [[nodiscard]] Error refused(Error error) const {
+        if (error.code == ErrorCode::BadInput)
+            return bad(error.what);
+        if (error.code == ErrorCode::NotFound)
+            error.remedy = "install Lean Thicket again, or export the file without KHR_draco_mesh_compression";
+        return error;
     }
     [[nodiscard]] tinygltf::Accessor* accessor(int index) {
         return index >= 0 && index < static_cast<int>(m_model.accessors.size())
@@ -101,10 +109,12 @@ private:
             const int components = tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(of->type));
             if (!id.IsInt() || id.GetNumberAsInt() < 0 || components < 1 || components > 4)
                 return bad("describes its packed " + name + " wrongly");
-            wanted.accessors.push_back(index);
+            wanted.attributes.push_back(name);
             asked.attributes.push_back(
                 {static_cast<std::uint32_t>(id.GetNumberAsInt()), static_cast<std::uint32_t>(components)});
         }
+        if (std::find(wanted.attributes.begin(), wanted.attributes.end(), "POSITION") == wanted.attributes.end())
+            return bad("describes its packed POSITION wrongly");
         m_wanted.push_back(std::move(wanted));
         m_asked.push_back(std::move(asked));
         return {};
@@ -123,12 +133,15 @@ private:
         return static_cast<int>(m_model.bufferViews.size()) - 1;
     }
 
-    static void describe(tinygltf::Accessor& accessor, int view, int component, std::size_t count) {
+    /// Another accessor, for what is unpacked: primitives may share what the file has for them. Returns its index.
+    int describe(tinygltf::Accessor accessor, int view, int component, std::size_t count) {
         accessor.bufferView = view;
         accessor.byteOffset = 0;
         accessor.componentType = component;
         accessor.normalized = false;
         accessor.count = count;
+        m_model.accessors.push_back(std::move(accessor));
+        return static_cast<int>(m_model.accessors.size()) - 1;
     }
 
     /// Whole numbers that stand for shares of one.
@@ -143,27 +156,27 @@ private:
     }
 
     Result<void> place(const Wanted& wanted, UnpackedPrimitive one) {
-        if (one.attributes.size() != wanted.accessors.size() || one.indices.size() % 3 != 0 ||
+        if (one.attributes.size() != wanted.attributes.size() || one.indices.size() % 3 != 0 ||
             std::any_of(one.indices.begin(), one.indices.end(), [&](std::uint32_t i) { return i >= one.points; }))
             return bad("holds packed triangles that are not whole");
-        for (std::size_t i = 0; i < wanted.accessors.size(); ++i) {
-            tinygltf::Accessor& of = *accessor(wanted.accessors[i]);
-            UnpackedPrimitive::Attribute& from = one.attributes[i];
-            const auto components = static_cast<std::size_t>(
-                std::max(0, tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(of.type))));
-            if (from.values.size() != components * one.points)
+        for (std::size_t i = 0; i < wanted.attributes.size(); ++i) {
+            int& index = wanted.primitive->attributes[wanted.attributes[i]];
+            const tinygltf::Accessor& of = *accessor(index);
+            std::vector<float>& values = one.attributes[i].values;
+            const auto components =
+                static_cast<std::size_t>(tinygltf::GetNumComponentsInType(static_cast<std::uint32_t>(of.type)));
+            if (values.size() != components * one.points)
                 return bad("holds packed triangles that are not whole");
-            if (from.whole && of.normalized)
-                makeShares(from.values, of.componentType);
-            describe(of, hold(from.values.data(), from.values.size() * sizeof(float)), TINYGLTF_COMPONENT_TYPE_FLOAT,
-                     one.points);
+            if (one.attributes[i].whole && of.normalized)
+                makeShares(values, of.componentType);
+            index = describe(of, hold(values.data(), values.size() * sizeof(float)), TINYGLTF_COMPONENT_TYPE_FLOAT,
+                             one.points);
         }
         tinygltf::Accessor corners;
         corners.type = TINYGLTF_TYPE_SCALAR;
-        describe(corners, hold(one.indices.data(), one.indices.size() * sizeof(std::uint32_t)),
-                 TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT, one.indices.size());
-        m_model.accessors.push_back(std::move(corners));
-        wanted.primitive->indices = static_cast<int>(m_model.accessors.size()) - 1;
+        wanted.primitive->indices =
+            describe(std::move(corners), hold(one.indices.data(), one.indices.size() * sizeof(std::uint32_t)),
+                     TINYGLTF_COMPONENT_TYPE_UNSIGNED_INT, one.indices.size());
         wanted.primitive->mode = TINYGLTF_MODE_TRIANGLES;
         return {};
     }
@@ -193,17 +206,24 @@ std::optional<std::vector<std::byte>> withoutPackedCorners(std::span<const std::
     };
     const json::ordered_json* accessors = listIn(root, "accessors");
     json::ordered_json* meshes = listIn(root, "meshes");
+    // An accessor that is there and has no values in the file.
+    const auto isPacked = [&](const json::ordered_json& of, const char* name) {
+        if (!of.is_object() || !of.contains(name) || !of[name].is_number_unsigned())
+            return false;
+        const auto at = of[name].get<std::size_t>();
+        return at < accessors->size() && !(*accessors)[at].contains("bufferView") &&
+               !(*accessors)[at].contains("sparse");
+    };
     bool changed = false;
     for (std::size_t m = 0; meshes != nullptr && accessors != nullptr && m < meshes->size(); ++m)
         if (json::ordered_json* primitives = listIn((*meshes)[m], "primitives"))
             for (json::ordered_json& primitive : *primitives) {
-                if (!primitive.is_object() || !primitive.contains("indices") ||
-                    !primitive["indices"].is_number_unsigned() || !primitive.contains("extensions") ||
-                    !primitive["extensions"].is_object() || !primitive["extensions"].contains(kPackedExtension) ||
-                    !primitive["extensions"][kPackedExtension].is_object())
-                    continue;
-                const auto at = primitive["indices"].get<std::size_t>();
-                if (at >= accessors->size() || (*accessors)[at].contains("bufferView"))
+                const bool packed = isPacked(primitive, "indices") && primitive.contains("attributes") &&
+                                    isPacked(primitive["attributes"], "POSITION") && primitive.contains("extensions") &&
+                                    primitive["extensions"].is_object() &&
+                                    primitive["extensions"].contains(kPackedExtension) &&
+                                    primitive["extensions"][kPackedExtension].is_object();
+                if (!packed)
                     continue;
                 primitive.erase("indices");
                 changed = true;
