@@ -25,7 +25,7 @@ constexpr double kNothing = 1e-5;     // of the diagonal; off by less is not off
 constexpr std::size_t kMostMore = 3;  // levels tried in place of those that buy nothing
 constexpr double kLeastGain = 0.7;    // a level heavier than this share of the one before does not pay
 // Triangles up to which levels are made beside each other, since none keeps all cores busy all the time. Of heavier meshes
-// one is made after another, which takes the memory of one and shows better how far it is.
+// one is made after another, which takes the memory of one.
 constexpr std::uint32_t kBeside = 2'000'000;
 void insertByWeight(Subject& subject, Level level) {
     const auto at = std::find_if(subject.mesh().levels.begin() + 1, subject.mesh().levels.end(),
@@ -122,8 +122,8 @@ LevelTarget ofSubject(const LevelTarget& target, const Subject& subject) {
                : target;
 }
 
-/// Levels, one a target, made beside each other. None where a target goes by the level before it, or
-/// where the curve says that it would not pay.
+/// Levels, one a target, made beside each other. None where a target goes by the level before it, or where the curve says
+/// that it would not pay.
 /// timings   what the clock says, in the shares of what was done
 std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const ThinState& state,
                                                 const std::vector<LevelTarget>& targets, const JobContext& job,
@@ -153,13 +153,15 @@ std::vector<std::optional<CutLevel>> madeBeside(const Subject& subject, const Th
     parallelChunks(targets.size(), 1, [&](std::size_t i, std::size_t /*end*/) {
         if (wanted[i] == 0 || job.cancelled())
             return;
-        auto level = cutLevel(*state.source, *state.query, *state.record, state.curve, ofSubject(targets[i], subject),
-                              triangles, job.silent(), &took[i]);
+        // Only who runs the work may say how far it is.
+        const double n = static_cast<double>(targets.size());
+        const double before = static_cast<double>(done) / n;
+        auto level =
+            cutLevel(*state.source, *state.query, *state.record, state.curve, ofSubject(targets[i], subject), triangles,
+                     std::this_thread::get_id() == owner ? job.part(before, before + 1 / n) : job.silent(), &took[i]);
         if (level)
             out[i] = std::move(*level);
         ++done;
-        if (std::this_thread::get_id() == owner)
-            job.report(static_cast<double>(done) / static_cast<double>(targets.size()), "making levels");
     });
     if (timings == nullptr)
         return out;
