@@ -48,6 +48,8 @@ TEST(SurfaceQuery, closest_points_are_those_of_looking_at_every_triangle) {
             EXPECT_NEAR(distanceTo(mesh, p, found.triangle), least, slack);
             const auto hint = static_cast<std::uint32_t>(random() % mesh.triangleCount());
             EXPECT_NEAR(query.closest(p, hint).distance, least, slack) << "whatever the hint";
+            EXPECT_TRUE(query.isNear(p, least + slack));
+            EXPECT_FALSE(query.isNear(p, least - slack) && least > slack);
         }
     }
 }
