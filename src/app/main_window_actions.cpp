@@ -186,6 +186,7 @@ void MainWindow::makeActions() {
             m_message->hide();
         else
             m_bench.session.jobs().cancelCurrent();
+        m_findings->unmark();
         m_viewport->stopWalk();
         m_strip->cancel();
         playRoute(false);

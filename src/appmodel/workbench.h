@@ -9,6 +9,7 @@
 #include "appmodel/files_model.h"
 #include "appmodel/ground_model.h"
 #include "appmodel/looks_model.h"
+#include "appmodel/places_model.h"
 #include "appmodel/pops_model.h"
 #include "appmodel/route_model.h"
 #include "appmodel/ship_model.h"
@@ -24,6 +25,7 @@ struct Workbench {
     FilesModel files{session, thin};
     CareModel care{session};
     LooksModel looks{session, thin};
+    PlacesModel places{session};
     SwitchingModel switching{session};
     FieldModel fields{session};
     GroundModel grounds{session};

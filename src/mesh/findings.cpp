@@ -48,17 +48,22 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
     const Weld weld = weldPositions(mesh);
     std::vector<Finding> findings;
 
-    const auto note = [&](FindingKind kind, const std::vector<std::uint32_t>& where, bool serious) {
-        if (where.empty())
-            return;
-        const std::uint32_t t = where.front();
+    const auto noteFrom = [&](FindingKind kind, std::size_t count, std::uint32_t t, bool serious) {
         Vec3d centre = Vec3d::Zero();
         for (std::uint32_t k = 0; k < 3; ++k)
             centre += mesh.positions[mesh.indices[3 * t + k]].cast<double>() / 3;
         double radius = 0;
         for (std::uint32_t k = 0; k < 3; ++k)
             radius = std::max(radius, (mesh.positions[mesh.indices[3 * t + k]].cast<double>() - centre).norm());
-        findings.push_back({kind, static_cast<std::uint32_t>(where.size()), centre, radius, 0, serious});
+        findings.push_back({kind, static_cast<std::uint32_t>(count), centre, radius, 0, serious});
+    };
+    const auto note = [&](FindingKind kind, const TriangleList& where, bool serious) {
+        if (!where.empty())
+            noteFrom(kind, where.size(), where.front(), serious);
+    };
+    const auto noteEdges = [&](FindingKind kind, const std::vector<MeshSide>& where, bool serious) {
+        if (!where.empty())
+            noteFrom(kind, where.size(), where.front().triangle, serious);
     };
 
     const Bounds bounds = boundsOf(mesh);
@@ -76,8 +81,8 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
                          [&] { flat = trianglesWithoutArea(mesh, weld); }, [&] { edges = findEdges(sides); });
     note(FindingKind::DegenerateTriangles, flat, true);
     note(FindingKind::DuplicateTriangles, twice, true);
-    note(FindingKind::NonManifoldEdges, edges.crowded, true);
-    note(FindingKind::OpenBorders, edges.open, false);
+    noteEdges(FindingKind::NonManifoldEdges, edges.crowded, true);
+    noteEdges(FindingKind::OpenBorders, edges.open, false);
     note(FindingKind::FlippedTriangles, flipped, true);
     if (!apart.empty()) {
         Finding finding{

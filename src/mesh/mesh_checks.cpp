@@ -1,12 +1,12 @@
 #include "mesh/mesh_checks.h"
 
 #include "base/parallel.h"
+#include "mesh/joined.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <functional>
-#include <numeric>
 #include <unordered_map>
 
 namespace thicket {
@@ -67,25 +67,6 @@ template <class F> void eachEdge(const std::vector<MeshSide>& sides, const F& vi
         i = j;
     }
 }
-
-/// Sets that are joined two by two.
-class Joined {
-public:
-    explicit Joined(std::size_t count) : m_parent(count) { std::iota(m_parent.begin(), m_parent.end(), 0U); }
-    std::uint32_t of(std::uint32_t i) {
-        while (m_parent[i] != i)
-            i = m_parent[i] = m_parent[m_parent[i]];
-        return i;
-    }
-    void join(std::uint32_t a, std::uint32_t b) {
-        a = of(a);
-        b = of(b);
-        m_parent[std::max(a, b)] = std::min(a, b);
-    }
-
-private:
-    std::vector<std::uint32_t> m_parent;
-};
 
 /// Of single floats, since there is one a point.
 struct Box {
@@ -159,9 +140,9 @@ EdgeFindings findEdges(const std::vector<MeshSide>& sides) {
     EdgeFindings out;
     eachEdge(sides, [&](std::size_t from, std::size_t to) {
         if (to - from == 1)
-            out.open.push_back(sides[from].triangle);
+            out.open.push_back(sides[from]);
         if (to - from > 2)
-            out.crowded.push_back(sides[from].triangle);
+            out.crowded.push_back(sides[from]);
     });
     return out;
 }

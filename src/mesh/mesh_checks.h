@@ -25,10 +25,10 @@ std::vector<MeshSide> sidesOf(const Mesh& mesh, const Weld& weld);
 TriangleList trianglesWithoutArea(const Mesh& mesh, const Weld& weld);
 /// Those that lie on an earlier one and face the same way. Sheets that are doubled to be seen from both sides are not.
 TriangleList duplicateTriangles(const Mesh& mesh, const Weld& weld);
-/// Open and crowded edges, by the first triangle of each.
+/// Open and crowded edges, by the first side of each.
 struct EdgeFindings {
-    TriangleList open;    ///< edges of one triangle
-    TriangleList crowded; ///< edges of more than two
+    std::vector<MeshSide> open;    ///< edges of one triangle
+    std::vector<MeshSide> crowded; ///< edges of more than two
 };
 EdgeFindings findEdges(const std::vector<MeshSide>& sides);
 

@@ -103,6 +103,68 @@ TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
     EXPECT_TRUE(window->bench().session.document.modified()) << "it was brought in, and stands";
 }
 
+TEST_F(WindowTest, a_click_marks_where_a_finding_lies_and_the_next_one_goes_on) {
+    Mesh mesh = shapes::sphere(10);
+    for (const std::uint32_t t : {3U, 700U})
+        std::swap(mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]);
+    Surfaces s;
+    s.materials.emplace_back();
+    const fs::path file = folder.path() / "ball.glb";
+    ASSERT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
+    window->open({text(file)});
+    waitForJobs();
+    window->setStage(Stage::Gather);
+    auto* list = window->findChild<FindingsView*>()->list();
+    const QModelIndex row = [&] {
+        for (int i = 0; i < list->model()->rowCount(); ++i)
+            if (list->model()->index(i, 0).data().toString().contains("face the wrong way"))
+                return list->model()->index(i, 0);
+        return QModelIndex();
+    }();
+    ASSERT_TRUE(row.isValid());
+    Viewport& view = window->viewport();
+    auto* overlay = view.findChild<ViewportOverlay*>();
+    const auto marked = [&] { // pixels of the mark's colour near the middle of the picture
+        const QImage over = overlay->grab().toImage();
+        const QColor mark = Look::now().caution;
+        int count = 0;
+        for (int y = over.height() / 4; y < over.height() * 3 / 4; ++y)
+            for (int x = over.width() / 4; x < over.width() * 3 / 4; ++x) {
+                const QColor c = over.pixelColor(x, y);
+                count += std::abs(c.red() - mark.red()) + std::abs(c.green() - mark.green()) +
+                                     std::abs(c.blue() - mark.blue()) <
+                                 24
+                             ? 1
+                             : 0;
+            }
+        return count;
+    };
+    const PlacesModel& places = window->bench().places;
+    const auto click = [&] { QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(row).center()); };
+    ASSERT_TRUE(QTest::qWaitFor([&] { return view.settled(); }, 60'000));
+    EXPECT_EQ(marked(), 0);
+    click();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return places.pointed() != nullptr && view.settled(); }, 60'000));
+    EXPECT_GT(marked(), 40);
+    const auto shows = [&](const QString& words) {
+        for (const QLabel* label : window->findChild<FindingsView*>()->findChildren<QLabel*>())
+            if (label->text().contains(words))
+                return true;
+        return false;
+    };
+    EXPECT_TRUE(shows("place 1 of 2"));
+    const QImage first = view.grabFramebuffer();
+    click();
+    ASSERT_TRUE(QTest::qWaitFor([&] { return places.pointed()->spot == 1 && view.settled(); }, 60'000));
+    EXPECT_TRUE(shows("place 2 of 2"));
+    EXPECT_GT(marked(), 40);
+    EXPECT_NE(view.grabFramebuffer(), first) << "the other place is looked at";
+    QTest::keyClick(window.get(), Qt::Key_Escape);
+    EXPECT_EQ(places.pointed(), nullptr);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return marked() == 0; }, 60'000));
+    EXPECT_TRUE(shows("click one to look at the place"));
+}
+
 TEST_F(WindowTest, item_models_keep_their_promises) {
     const QAbstractItemModelTester tester(window->subjectList().model(),
                                           QAbstractItemModelTester::FailureReportingMode::Fatal);

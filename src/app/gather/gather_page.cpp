@@ -79,13 +79,26 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
     layout->addWidget(m_list, 1);
     connect(m_more->menu(), &QMenu::aboutToShow, this, &FindingsView::fillMenu);
     const auto look = [this](const QModelIndex& index) {
-        if (const Finding* f = m_model->finding(index))
+        const Finding* f = m_model->finding(index);
+        if (f == nullptr)
+            return;
+        if (liesSomewhere(f->kind)) {
+            m_bench.places.point(f->kind);
+        } else {
+            m_bench.places.clear();
             emit frameRequested(f->place, f->radius);
+        }
     };
     connect(m_list, &QListView::clicked, this, look);
     connect(m_list, &QListView::activated, this, look);
     connect(m_model, &QAbstractItemModel::modelReset, this, &FindingsView::refresh);
+    connect(&bench.places, &PlacesModel::changed, this, &FindingsView::sayWhere);
     refresh();
+}
+
+void FindingsView::unmark() {
+    m_bench.places.clear();
+    m_list->selectionModel()->clear();
 }
 
 void FindingsView::mend(MendKind kind, double value) {
@@ -196,7 +209,19 @@ void FindingsView::refresh() {
     else if (m_model->rowCount() == 0)
         m_summary->setText(tr("nothing found: %1 is sound").arg(QString::fromStdString(s->name)));
     else
+        sayWhere();
+}
+
+void FindingsView::sayWhere() {
+    const PlacesModel::Pointed* at = m_bench.places.pointed();
+    if (at == nullptr)
         m_summary->setText(tr("click one to look at the place"));
+    else if (const std::size_t all = at->places->spots.size(); all > 1)
+        m_summary->setText(tr("place %1 of %2 · click again for the next")
+                               .arg(groupedText(static_cast<std::uint64_t>(at->spot + 1)),
+                                    groupedText(static_cast<std::uint64_t>(all))));
+    else
+        m_summary->setText(tr("the only place · Esc takes the mark away"));
 }
 
 GatherPanel::GatherPanel(Workbench& bench, QWidget* parent) : Panel(tr("Gather"), parent), m_bench(bench) {

@@ -30,12 +30,15 @@ class FindingsView : public QWidget {
 public:
     explicit FindingsView(Workbench& bench, QWidget* parent = nullptr);
     [[nodiscard]] QTreeView* list() const { return m_list; }
+    /// Nothing is marked in the picture any more.
+    void unmark();
 
 signals:
     void frameRequested(const Vec3d& place, double radius);
 
 private:
     void refresh();
+    void sayWhere();
     void offerMends();
     void fillMenu();
     [[nodiscard]] QPushButton* mendButton(const Subject& subject, const Finding& finding);

@@ -69,7 +69,7 @@ QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height:
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QScrollBar:horizontal { background: transparent; height: 8px; }
 QScrollBar::handle:horizontal { background: @line; border-radius: 4px; min-width: 24px; }
-QListView, QTreeView, QTableView { background: transparent; border: none; outline: none; }
+QListView, QTreeView, QTableView { background: transparent; border: none; outline: none; selection-background-color: @line; selection-color: @text; }
 QHeaderView::section { background: transparent; color: @quiet; border: none; padding: 4px 8px; font-size: 11px; }
 QMenu { background: @raised; border: 1px solid @line; padding: 4px; }
 QMenu::item { padding: 5px 24px 5px 12px; border-radius: 4px; }

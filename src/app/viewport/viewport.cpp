@@ -113,6 +113,10 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
     connect(&bench.thin, &ThinModel::dragChanged, this, [this] { moved(); });
     connect(&bench.looks, &LooksModel::heatChanged, this, &Viewport::refresh);
     connect(&bench.care, &CareModel::careChanged, this, &Viewport::refresh);
+    connect(&bench.places, &PlacesModel::changed, this, [this] {
+        framePointed();
+        m_overlay->update();
+    });
     connect(&bench.session, &Session::selectionChanged, this, [this] {
         m_nearest.reset(); // it was a copy of another subject
         m_motion.forget();
@@ -514,7 +518,7 @@ void Viewport::frameSelection() {
 void Viewport::framePlace(const Vec3d& place, double radius) {
     orbit().pivot = place;
     const Subject* subject = m_bench.session.meshSubject();
-    orbit().distance = std::max(6 * radius, subject != nullptr ? 0.03 * subject->radius : 0.1);
+    orbit().distance = std::max(6 * radius, subject != nullptr ? 0.12 * subject->radius : 0.1);
     moved();
 }
 

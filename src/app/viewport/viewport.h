@@ -64,6 +64,8 @@ public:
     /// Where the shot camera's line of sight meets the ground, or what it turns about where there is none.
     [[nodiscard]] Vec3d placeLookedAt() const;
     void framePlace(const Vec3d& place, double radius);
+    /// The finding that is marked, in Gather; null: none.
+    [[nodiscard]] const PlacesModel::Pointed* pointed() const;
 
     /// Where the shot camera stands and looks, with the stated field and lines.
     [[nodiscard]] View shotView() const;
@@ -246,6 +248,9 @@ private:
     void endStroke();
     void tintByCare(const Subject& subject, DrawItem& item);
     void paintBrush(QPainter& painter, const QMatrix4x4& viewProjection) const;
+    /// Looks at the place that is pointed to.
+    void framePointed();
+    void paintPlaces(QPainter& painter, const QMatrix4x4& viewProjection) const;
     std::vector<DrawItem> sceneItems(const Selection& selection, int halvings);
     [[nodiscard]] std::vector<double> lineUpOffsets(const Subject& subject) const;
     void paintOverlay(QPainter& painter, const QMatrix4x4& viewProjection);

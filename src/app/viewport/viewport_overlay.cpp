@@ -121,6 +121,7 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
         paintWipe(p, *subject);
     if (painting())
         paintBrush(p, viewProjection);
+    paintPlaces(p, viewProjection);
     if (!comparing(Arrangement::LineUp))
         return;
     const auto offsets = lineUpOffsets(*subject);
