@@ -56,6 +56,33 @@ TEST_F(GroundWindow, heights_are_read_drawn_and_counted) {
     EXPECT_GT(window->viewport().groundTiles().bytes(), 100'000U);
 }
 
+using FirstGround = WindowTest;
+
+TEST_F(FirstGround, heights_that_are_brought_in_first_are_seen_from_above) {
+    GroundRecipe recipe;
+    recipe.columns = recipe.rows = 257;
+    const fs::path file = folder.path() / "plateau.tif";
+    ASSERT_TRUE(writeHeightsTiff(makeHeights(recipe), file, {}));
+    window->setStage(Stage::Gather);
+    for (int time = 0; time < 2; ++time) {
+        window->open({text(file)});
+        waitForJobs();
+        ASSERT_EQ(window->bench().session.scene().subjects.size(), 1U);
+        ASSERT_TRUE(QTest::qWaitFor([&] { return window->viewport().settled(); }, 60'000));
+        const Subject& ground = window->bench().session.scene().subjects.front();
+        const View view = window->viewport().shotView();
+        const Vec3d at = view.eye + view.forward * ground.radius / 2;
+        EXPECT_GT(view.eye.y(), ground.bounds.high.y());
+        EXPECT_LT(view.forward.y(), -0.2);
+        EXPECT_LT((at - ground.bounds.centre()).norm(), ground.radius / 3) << "its middle is looked at";
+        EXPECT_FALSE(window->viewport().exact().grounds.at(0).tiles.empty());
+        // The view of one project is no view of the next.
+        window->viewport().setShotView({0, -500, 0}, {0, -600, 1});
+        window->bench().files.newProject();
+        waitForJobs();
+    }
+}
+
 TEST_F(GroundWindow, no_hole_and_no_crack_shows_between_tiles_of_unlike_levels) {
     window->bench().switching.setRule(
         ground().id,

@@ -228,7 +228,9 @@ QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip) {
     if (auto* list = qobject_cast<QComboBox*>(field))
         list->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
     QLabel* name = makeLabel(label, "small");
-    name->setFixedWidth(80);
+    name->ensurePolished(); // in the font that it is shown in
+    constexpr int kUsual = 80;
+    name->setFixedWidth(std::max(kUsual, name->sizeHint().width()));
     layout->addWidget(name);
     layout->addWidget(field, 1);
     row->setToolTip(tip);

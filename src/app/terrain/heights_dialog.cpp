@@ -34,7 +34,7 @@ HeightsDialog::HeightsDialog(const QString& path, QWidget* parent) : QDialog(par
     m_spacing = new NumberBox(0.001, 1e5, 3, tr(" m"));
     m_spacing->show(1);
     m_spacing->setObjectName(QStringLiteral("heightSpacing"));
-    rows->addWidget(fieldRow(tr("Heights lie apart"), m_spacing, tr("Metres from one height to the next, both ways")));
+    rows->addWidget(fieldRow(tr("Spacing"), m_spacing, tr("Metres from one height to the next, both ways")));
     m_ranged = new QCheckBox(tr("the values stand for a range of heights"));
     m_ranged->setToolTip(tr("Unticked, a value is taken as metres as it stands"));
     rows->addWidget(m_ranged);

@@ -124,6 +124,7 @@ Viewport::Viewport(Workbench& bench, QWidget* parent)
             toRest();
         if (solo() && m_framed != m_bench.session.subjectId())
             frameSelection();
+        lookAtFirst();
         moved(); // a light picture at once, the exact one when it is ready: never an old one under new words
     });
     rebuild();
@@ -152,12 +153,16 @@ void Viewport::setStage(Stage stage) {
     toRest();
     if (solo() && (!was || m_framed != m_bench.session.subjectId()))
         frameSelection();
-    // Meshes that were just brought in have no view of their own yet: the camera goes where the first can be seen.
-    if (!solo() && !m_sceneViewSet && m_bench.session.subject() != nullptr) {
-        m_sceneViewSet = true;
-        frameSelection();
-    }
+    lookAtFirst();
     moved();
+}
+
+/// What was just brought in has no view of its own yet: the camera goes where the first can be seen.
+void Viewport::lookAtFirst() {
+    if (solo() || m_sceneViewSet || !indexOf(m_input, m_bench.session.subjectId()))
+        return;
+    m_sceneViewSet = true;
+    frameSelection();
 }
 
 void Viewport::setShading(Shading shading) {
@@ -185,10 +190,13 @@ void Viewport::rebuild() {
     m_input = selectInput(m_bench.session.scene(), shotView(), &m_input);
     m_shelf.fill(m_bench.session.scene(), m_input);
     m_frozen.reset(); // what was held may not be there any more
+    if (m_bench.session.scene().subjects.empty())
+        m_sceneViewSet = false;
     m_glance.picture.forget();
     m_motion.forget();
     if (solo() && m_framed != m_bench.session.subjectId())
         frameSelection();
+    lookAtFirst();
     selectNow();
     m_warm.start();
     moved();

@@ -193,6 +193,7 @@ private:
     void addParticles(const Selection& selection, const View& view, std::vector<DrawItem>& out);
     void addCloud(const CloudWish& wish, std::vector<DrawItem>& out);
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
+    void lookAtFirst();
     void turn(double left, double up);
     void pan(double right, double down);
     void dolly(double factor);
