@@ -346,17 +346,40 @@ MainWindow::MainWindow() {
 MainWindow::~MainWindow() = default;
 
 void MainWindow::showMessage(const QString& text, bool serious) {
+    constexpr int kMost = 5; // serious ones at a time; the oldest of more make room
+    constexpr int kNoteMs = 6000;
+    if (serious) {
+        m_serious.removeAll(text);
+        m_serious << text;
+        m_serious = m_serious.mid(std::max(0, static_cast<int>(m_serious.size()) - kMost));
+    } else {
+        m_note = text;
+        m_messageTimer.start(kNoteMs);
+    }
+    showMessages();
+}
+
+/// Serious ones stay until they are dismissed, and are not covered by a note that comes after them.
+void MainWindow::showMessages() {
+    QStringList texts = m_serious;
+    if (!m_note.isEmpty())
+        texts << m_note;
+    m_message->setVisible(!texts.isEmpty());
+    m_messageText->setText(texts.join('\n'));
+    if (texts.isEmpty())
+        return;
     const Look& l = Look::now();
-    m_messageText->setText(text);
     m_message->setStyleSheet(QStringLiteral("#message { background: %1; border: 1px solid %2; border-radius: 6px; }")
-                                 .arg(l.raised.name(), (serious ? l.over : l.line).name()));
-    m_message->show();
+                                 .arg(l.raised.name(), (m_serious.isEmpty() ? l.line : l.over).name()));
     m_message->raise();
     placeOverlays();
-    if (serious)
-        m_messageTimer.stop();
-    else
-        m_messageTimer.start(6000);
+}
+
+void MainWindow::dismissMessages() {
+    m_serious.clear();
+    m_note.clear();
+    m_messageTimer.stop();
+    showMessages();
 }
 
 void MainWindow::noteRecent(const QString& path) {
@@ -368,33 +391,46 @@ void MainWindow::noteRecent(const QString& path) {
 }
 
 void MainWindow::open(const QStringList& paths) {
-    const bool project = std::any_of(paths.begin(), paths.end(), [](const QString& p) {
+    const auto project = std::find_if(paths.begin(), paths.end(), [](const QString& p) {
         return p.endsWith(QString::fromLatin1(kProjectSuffix), Qt::CaseInsensitive);
     });
-    if (project && !askToSave())
+    if (project != paths.end()) {
+        if (!askToSave())
+            return;
+        dismissMessages();
+        m_bench.files.openProject(*project);
+        if (paths.size() > 1)
+            m_bench.session.say(tr("A project takes the place of what is open: drop other files once it is there."));
         return;
-    if (!project)
-        for (const QString& path : paths)
-            noteRecent(path);
+    }
+    for (const QString& path : paths)
+        noteRecent(path);
+    // What places meshes comes after them, in whatever order they were given.
     QStringList meshes;
+    QStringList heights;
+    std::vector<std::function<void()>> later;
     for (const QString& path : paths) {
         const QString name = path.toLower();
         if (name.endsWith(QStringLiteral(".csv")) || name.endsWith(QStringLiteral(".tsv")) ||
             name.endsWith(QStringLiteral(".placements.json")))
-            m_bench.fields.importTable(path);
+            later.emplace_back([this, path] { m_bench.fields.importTable(path); });
         else if (name.endsWith(QString::fromLatin1(kRecipeSuffix)))
-            m_bench.fields.openRecipe(path);
+            later.emplace_back([this, path] { m_bench.fields.openRecipe(path); });
         else if (name.endsWith(QString::fromLatin1(kStrandRecipeSuffix)))
-            m_bench.strands.openRecipe(path);
+            later.emplace_back([this, path] { m_bench.strands.openRecipe(path); });
         else if (name.endsWith(QString::fromLatin1(kEmitterSuffix)))
-            m_bench.emitters.importEmitter(path);
+            later.emplace_back([this, path] { m_bench.emitters.importEmitter(path); });
         else if (isHeightsName(toPath(path)))
-            askHeights(path);
+            heights << path;
         else
             meshes << path;
     }
     if (!meshes.isEmpty())
         m_bench.files.openFiles(meshes);
+    for (const QString& path : heights)
+        askHeights(path);
+    for (const auto& bringIn : later)
+        bringIn();
 }
 
 /// Heights come with a spacing and a range of metres: what the file does not say is asked once.

@@ -109,6 +109,8 @@ private:
     void showFrame();
     void askHeights(const QString& path);
     void showMessage(const QString& text, bool serious);
+    void showMessages();
+    void dismissMessages();
     void noteRecent(const QString& path);
     bool askToSave();
     void save(bool as);
@@ -171,6 +173,8 @@ private:
     QLabel* m_jobText = nullptr;
     QProgressBar* m_jobBar = nullptr;
     QFrame* m_message = nullptr;
+    QStringList m_serious; ///< messages that nobody dismissed yet
+    QString m_note;        ///< that goes by itself
     QLabel* m_messageText = nullptr;
     QTimer m_play;
     QElapsedTimer m_playClock;

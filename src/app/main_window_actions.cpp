@@ -44,8 +44,10 @@ void MainWindow::makeActions() {
         return action;
     };
     add(menu, tr("New project"), QKeySequence::New, [this] {
-        if (askToSave())
-            m_bench.files.newProject();
+        if (!askToSave())
+            return;
+        dismissMessages();
+        m_bench.files.newProject();
     });
     add(menu, tr("Open project…"), QKeySequence::Open, [this] {
         const QString file = QFileDialog::getOpenFileName(
@@ -183,7 +185,7 @@ void MainWindow::makeActions() {
         if (m_viewport->cancelStroke())
             return;
         if (m_message->isVisible())
-            m_message->hide();
+            dismissMessages();
         else
             m_bench.session.jobs().cancelCurrent();
         m_findings->unmark();

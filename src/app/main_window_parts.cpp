@@ -190,9 +190,12 @@ QWidget* MainWindow::makeCentre() {
     line->addWidget(m_messageText, 1);
     line->addWidget(dismiss);
     m_message->hide();
-    connect(dismiss, &QPushButton::clicked, m_message, &QWidget::hide);
+    connect(dismiss, &QPushButton::clicked, this, &MainWindow::dismissMessages);
     m_messageTimer.setSingleShot(true);
-    connect(&m_messageTimer, &QTimer::timeout, m_message, &QWidget::hide);
+    connect(&m_messageTimer, &QTimer::timeout, this, [this] {
+        m_note.clear();
+        showMessages();
+    });
 
     m_bottom = new QStackedWidget;
     m_findings = new FindingsView(m_bench);

@@ -62,6 +62,26 @@ TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
     waitForJobs();
     EXPECT_EQ(window->bench().session.scene().subjects.size(), 1U);
     EXPECT_TRUE(window->messageText().contains("bad.glb"));
+    // A note that comes after it does not cover it, and goes by itself.
+    window->bench().session.say("all is well");
+    EXPECT_TRUE(window->messageText().contains("bad.glb"));
+    EXPECT_TRUE(window->messageText().contains("all is well"));
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !window->messageText().contains("all is well"); }, 60'000));
+    EXPECT_TRUE(window->messageText().contains("bad.glb"));
+    QTest::keyClick(window.get(), Qt::Key_Escape);
+    EXPECT_TRUE(window->messageText().isEmpty());
+}
+
+TEST_F(WindowTest, a_table_is_placed_with_the_meshes_that_are_dropped_with_it) {
+    const fs::path table = folder.path() / "places.csv";
+    ASSERT_TRUE(writeTextFile(table, "asset,x,y,z\nball,1,0,2\nball,5,0,-3\nball,8,0,1\n"));
+    window->open({text(table), text(ballFile(folder.path(), "ball.glb", 12))});
+    waitForJobs();
+    EXPECT_TRUE(window->messageText().isEmpty()) << window->messageText().toStdString();
+    const auto& subjects = window->bench().session.scene().subjects;
+    ASSERT_EQ(subjects.size(), 2U);
+    ASSERT_NE(subjects[1].instances(), nullptr);
+    EXPECT_EQ(subjects[1].instances()->copies->size(), 3U);
 }
 
 TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
