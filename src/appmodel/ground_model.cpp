@@ -115,27 +115,39 @@ void GroundModel::setBetween(std::uint32_t id, Passing between) {
 
 void GroundModel::standOnGround(std::uint32_t id) {
     const Subject* found = scene().find(id);
-    const SharedPlacements all = found != nullptr ? placementsOf(*found) : nullptr;
-    if (!all || all->empty())
+    if (const SharedPlacements all = found != nullptr ? placementsOf(*found) : nullptr; !all || all->empty())
         return;
-    Placements standing = *all;
-    std::size_t bare = 0;
-    for (Placement& copy : standing) {
-        const auto height = groundHeight(scene(), copy.position.x(), copy.position.z());
-        bare += height ? 0 : 1;
-        copy.position.y() = height.value_or(copy.position.y());
-    }
-    if (bare > 0)
-        m_session.say(tr("%1: %2 of its copies have no ground below them and stay where they are")
-                          .arg(toText(found->name))
-                          .arg(bare),
-                      bare == standing.size());
-    if (bare == standing.size())
-        return;
-    Subject after = *found;
-    setPlacements(after, std::make_shared<const Placements>(std::move(standing)));
-    refresh(scene(), after);
-    m_session.document.push(changeSubject(scene(), std::move(after), "Stand on the ground"));
+    auto bare = std::make_shared<std::size_t>(0);
+    Session::Change change;
+    change.title = tr("Looking for the ground");
+    change.label = "Stand on the ground";
+    change.kind = found->kind();
+    change.work = [bare](const Subject& before, const Scene& in, const JobContext&) -> Result<Subject> {
+        StoodOnGround stood = thicket::standOnGround(in, *placementsOf(before));
+        if (stood.without == stood.copies.size())
+            return Error{ErrorCode::BadInput, before.name, "has no ground below any of its copies",
+                         "add heights that lie under them"};
+        if (stood.moved == 0)
+            return Error{ErrorCode::BadInput, before.name, "stands on the ground already", "nothing needs to be done"};
+        *bare = stood.without;
+        Subject made = before;
+        setPlacements(made, std::make_shared<const Placements>(std::move(stood.copies)));
+        return made;
+    };
+    change.merge = [this](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        if (placementsOf(now) != placementsOf(before))
+            return std::nullopt;
+        Subject after = now;
+        setPlacements(after, placementsOf(made));
+        refresh(scene(), after);
+        return after;
+    };
+    change.ended = [this, bare, name = toText(found->name)] {
+        if (*bare > 0)
+            m_session.say(
+                tr("%1: %2 of its copies have no ground below them and stay where they are").arg(name).arg(*bare));
+    };
+    m_session.change({id}, std::move(change));
 }
 
 void GroundModel::beginStroke(std::uint32_t id, BrushKind kind, double radius, double strength, const Vec3d& at) {

@@ -1,9 +1,11 @@
 #include "scene/grounds.h"
 
+#include "base/parallel.h"
 #include "terrain/build_tree.h"
 
 #include <algorithm>
 #include <array>
+#include <atomic>
 #include <cmath>
 #include <fmt/format.h>
 #include <tuple>
@@ -204,6 +206,27 @@ std::optional<double> groundHeight(const Scene& scene, double x, double z) {
         if (const TerrainBody* body = subject.terrain(); body != nullptr && body->heights)
             if (const auto height = body->heights->heightAt(x, z); height && (!out || *height > *out))
                 out = height;
+    return out;
+}
+
+StoodOnGround standOnGround(const Scene& scene, Placements copies) {
+    constexpr std::size_t kTogether = 4096;
+    StoodOnGround out{std::move(copies)};
+    std::atomic<std::size_t> moved = 0;
+    std::atomic<std::size_t> without = 0;
+    parallelChunks(out.copies.size(), kTogether, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            Vec3d& at = out.copies[i].position;
+            const auto height = groundHeight(scene, at.x(), at.z());
+            without += height ? 0 : 1;
+            if (height && *height != at.y()) {
+                at.y() = *height;
+                ++moved;
+            }
+        }
+    });
+    out.moved = moved;
+    out.without = without;
     return out;
 }
 

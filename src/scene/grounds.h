@@ -51,4 +51,13 @@ Vec3f groundColor(float height, float up);
 /// Height of a scene's ground at a place: the highest terrain there.
 std::optional<double> groundHeight(const Scene& scene, double x, double z);
 
+/// Copies moved up or down to the ground under or above them; as they were where there is none.
+struct StoodOnGround {
+    Placements copies;
+    std::size_t moved = 0;   ///< that stood elsewhere before
+    std::size_t without = 0; ///< that have no ground under them
+};
+/// COST       O(copies * terrains), on all cores where there are many.
+StoodOnGround standOnGround(const Scene& scene, Placements copies);
+
 } // namespace thicket

@@ -169,4 +169,35 @@ TEST_F(Fields, switches_are_set_for_all_assets_and_freed_again) {
     EXPECT_NEAR(from(), free, 1e-9);
 }
 
+TEST_F(Fields, what_a_table_placed_stands_on_the_ground_in_one_step) {
+    const auto table = folder.path() / "places.csv";
+    ASSERT_TRUE(writeTextFile(table, "asset,x,y,z\nreed,1,-50,2\npost,5,900,-3\nreed,80000,7,1\n"));
+    bench.fields.importTable(QString::fromStdString(table.string()));
+    settle();
+    ASSERT_EQ(scene().subjects.size(), 3U);
+    id = scene().subjects.back().id;
+    const auto before = body().copies;
+    const int steps = document().undo().count();
+    bench.grounds.standOnGround(id);
+    settle();
+    EXPECT_TRUE(said.back().contains("no ground")) << said.back().toStdString();
+    EXPECT_EQ(body().copies, before) << "there is no ground yet";
+    EXPECT_EQ(document().undo().count(), steps);
+    bench.grounds.makeTrial(400);
+    settle();
+    bench.grounds.standOnGround(id);
+    settle();
+    const Heights& ground = *scene().subjects.back().terrain()->heights;
+    ASSERT_EQ(body().copies->size(), 3U);
+    for (const Placement& copy : *body().copies) {
+        const auto height = ground.heightAt(copy.position.x(), copy.position.z());
+        EXPECT_EQ(height.has_value(), copy.position.x() < 1000);
+        EXPECT_DOUBLE_EQ(copy.position.y(), height.value_or(7));
+    }
+    EXPECT_LT(scene().find(id)->bounds.high.y(), 800) << "its bounds follow";
+    EXPECT_TRUE(said.back().contains("1 of its copies")) << said.back().toStdString();
+    document().undo().undo();
+    EXPECT_EQ(body().copies, before);
+}
+
 } // namespace thicket::app

@@ -105,12 +105,17 @@ TEST_F(Grounds, what_floats_is_put_on_the_ground_as_one_step) {
     addPosts({floating, beside});
     const int steps = bench.session.document.undo().index();
     bench.grounds.standOnGround(scene().subjects.back().id);
+    idle();
     EXPECT_EQ(bench.session.document.undo().index(), steps + 1);
     const Placements& now = *scene().subjects.back().mesh().placed;
     EXPECT_NEAR(now[0].position.y(), heightAt(7, -11), 1e-9);
     EXPECT_EQ(now[1].position.y(), 5) << "beside the ground it stays";
     ASSERT_FALSE(said.isEmpty());
     EXPECT_TRUE(said.last().contains(QStringLiteral("1 of its copies")));
+    bench.grounds.standOnGround(scene().subjects.back().id);
+    idle();
+    EXPECT_EQ(bench.session.document.undo().index(), steps + 1) << "nothing moves a second time";
+    EXPECT_TRUE(said.last().contains(QStringLiteral("already"))) << said.last().toStdString();
 }
 
 TEST_F(Grounds, a_new_field_is_scattered_on_it_and_its_recipe_finds_it_by_name) {

@@ -205,4 +205,46 @@ TEST(Ground, lines_of_sight_meet_it_where_it_is) {
     EXPECT_GT(met, 100);
 }
 
+TEST(Ground, copies_stand_on_the_highest_ground_under_them) {
+    Subject high = hillside();
+    const auto lower = high.terrain()->heights;
+    auto raised = std::make_shared<Heights>(*lower);
+    raised->origin += Vec3d(100, 30, 40); // over a part of the other
+    std::get<TerrainBody>(high.body).heights = raised;
+    Scene scene = sceneWith(hillside());
+    apply(scene, addSubjects(scene, {std::move(high)}, "Add"));
+    std::mt19937 random(11);
+    std::uniform_real_distribution<double> place(-220, 320);
+    Placements copies(20'000);
+    for (std::size_t i = 0; i < copies.size(); ++i) {
+        copies[i].position = {place(random), i % 7 == 0 ? 500.0 : -3.0, place(random)};
+        copies[i].scale = 0.5 + static_cast<double>(i % 5);
+        copies[i].id = static_cast<std::uint32_t>(i + 1);
+    }
+    const StoodOnGround stood = standOnGround(scene, copies);
+    ASSERT_EQ(stood.copies.size(), copies.size());
+    std::size_t without = 0;
+    std::size_t onHigher = 0;
+    for (std::size_t i = 0; i < copies.size(); ++i) {
+        const Vec3d& at = copies[i].position;
+        const auto a = lower->heightAt(at.x(), at.z());
+        const auto b = raised->heightAt(at.x(), at.z());
+        Placement expected = copies[i];
+        if (a || b)
+            expected.position.y() = std::max(a.value_or(-1e300), b.value_or(-1e300));
+        without += a || b ? 0 : 1;
+        onHigher += a && b && *b > *a ? 1 : 0;
+        EXPECT_EQ(stood.copies[i].position, expected.position);
+        EXPECT_EQ(stood.copies[i].scale, expected.scale);
+        EXPECT_EQ(stood.copies[i].id, expected.id);
+    }
+    EXPECT_GT(onHigher, 500U);
+    EXPECT_GT(without, 500U);
+    EXPECT_EQ(stood.without, without);
+    EXPECT_EQ(stood.moved, copies.size() - without);
+    const StoodOnGround again = standOnGround(scene, stood.copies);
+    EXPECT_EQ(again.moved, 0U);
+    EXPECT_EQ(standOnGround(Scene(), copies).without, copies.size());
+}
+
 } // namespace thicket

@@ -81,6 +81,10 @@ ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"
     m_save = makeButton(tr("Save recipe…"), tr("Keep how this is scattered, for another project or surface"));
     m_again = makeButton(tr("Another seed"), tr("Scatter anew, elsewhere by chance"), true);
     m_again->setObjectName(QStringLiteral("anotherSeed"));
+    m_stand = makeButton(tr("Stand on the ground"),
+                         tr("Move each copy up or down to the terrain under it; those beside it stay"), true);
+    m_stand->setObjectName(QStringLiteral("standOnGround"));
+    footer->addWidget(m_stand);
     footer->addWidget(m_save);
     footer->addWidget(m_again, 1);
 
@@ -111,6 +115,10 @@ ScatterPanel::ScatterPanel(Workbench& bench, QWidget* parent) : Panel(tr("Field"
     number(m_heights[1], tr("Change the height"), &ScatterRecipe::mostHeight);
     connect(m_seed, &NumberBox::chosen, this, [this](double v) {
         change(tr("Change the seed"), [v](ScatterRecipe& r) { r.seed = static_cast<std::uint32_t>(v); });
+    });
+    connect(m_stand, &QPushButton::clicked, this, [this] {
+        if (const Subject* s = field())
+            m_bench.grounds.standOnGround(s->id);
     });
     connect(m_again, &QPushButton::clicked, this,
             [this] { change(tr("Another seed"), [](ScatterRecipe& r) { ++r.seed; }); });
@@ -198,6 +206,10 @@ void ScatterPanel::refresh() {
     m_controls->setVisible(recipe != nullptr);
     m_again->setVisible(recipe != nullptr);
     m_save->setVisible(recipe != nullptr);
+    const auto& subjects = m_bench.session.scene().subjects;
+    m_stand->setVisible(recipe == nullptr && std::any_of(subjects.begin(), subjects.end(), [](const Subject& other) {
+                            return other.terrain() != nullptr;
+                        }));
     const Vec3d size = s->bounds.size();
     m_facts->setText(recipe != nullptr
                          ? tr("%1 × %2 m of ground").arg(figureText(size.x(), 3), figureText(size.z(), 3))

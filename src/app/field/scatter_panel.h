@@ -35,6 +35,7 @@ private:
     NumberBox* m_seed;
     QPushButton* m_again;
     QPushButton* m_save;
+    QPushButton* m_stand;
 };
 
 } // namespace thicket::app
