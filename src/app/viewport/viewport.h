@@ -339,7 +339,9 @@ private:
     double m_motionFactor = 1;    ///< that it is lightened by
     bool m_putTogether = false;   ///< the window was, since it last answered
     bool m_motionInSteps = true;  ///< the last one took so long, or there was none to know it by
-    bool m_refreshAsked = false;  ///< what is laid over the next frame is drawn with it
+    bool m_refreshAsked = false;  ///< another frame than the one that is shown
+    bool m_overlayAsked = false;  ///< what is laid over the picture is drawn anew with the next one
+    bool m_overlayComes = false;  ///< it is, with the one that is drawn now
     bool m_movedOn = false;       ///< the camera went on since it was begun
     double m_restMs = 0;          ///< spent on it so far
     double m_lastRestMs = 0;      ///< and on the one before

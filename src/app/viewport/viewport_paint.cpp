@@ -105,6 +105,7 @@ QSize Viewport::pixelSize() const {
 void Viewport::paintGL() {
     if (!m_ready)
         return; // the overlay says so
+    m_overlayComes = std::exchange(m_overlayAsked, false);
     m_gl.forget();
     const QSize pixels = pixelSize();
     if (m_kept) {
@@ -180,13 +181,13 @@ void Viewport::paintGL() {
 
 void Viewport::refresh() {
     m_restAlone = false;
-    m_refreshAsked = true;
+    m_refreshAsked = m_overlayAsked = true;
     m_overlay->update();
     update();
 }
 
 void Viewport::finishFrame() {
-    if (!m_refreshAsked)
+    if (!m_overlayComes)
         m_overlay->update();
     m_refreshAsked = false;
     emit painted();
