@@ -4,6 +4,7 @@
 #include "app/budget/sweep_dialog.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 
 #include <QFileDialog>
 #include <QInputDialog>
@@ -224,7 +225,7 @@ void BudgetPanel::refreshFindings() {
         draws = std::max(draws, f.draws);
         error = std::max(error, f.worstErrorPx);
     }
-    QString rows;
+    FactTable facts(2);
     const AuditBaseline* baseline = m_bench.budget.baseline();
     const bool compared = baseline != nullptr && m_bench.budget.worse();
     const AuditSummary was = baseline != nullptr ? baseline->summary : AuditSummary();
@@ -235,9 +236,7 @@ void BudgetPanel::refreshFindings() {
                       .arg(l.quiet.name(), tr("was %1").arg(before).replace(' ', QStringLiteral("&nbsp;")))
                 : QString();
         const auto oneLine = [](QString text) { return text.replace(' ', QStringLiteral("&nbsp;")); };
-        rows += QStringLiteral("<tr><td style='color:%1; padding:2px 4px 2px 0'>%2</td><td align='right' "
-                               "style='color:%3'>%4%5</td></tr>")
-                    .arg(l.quiet.name(), oneLine(name), (bad ? l.over : l.text).name(), oneLine(value), then);
+        facts.row({{oneLine(name), l.quiet}, {oneLine(value) + then, bad ? l.over : l.text}});
     };
     const auto count = [](double n) { return groupedText(std::llround(n)); };
     const AuditFrame& worst = audit->frames[audit->worstFrame];
@@ -294,10 +293,9 @@ void BudgetPanel::refreshFindings() {
         verdict = QStringLiteral("<p style='color:%1; margin:6px 0 0 0'>%2</p>")
                       .arg((compared && m_bench.budget.worse()->empty() ? l.good : l.over).name(), verdict);
     m_findings->setText(
-        QStringLiteral(
-            "<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table cellspacing='0' width='100%'>%2</table>")
+        QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p>%2")
             .arg(m_bench.budget.auditStale() ? tr("The whole route, before the last change") : tr("The whole route"),
-                 rows) +
+                 facts.html()) +
         verdict);
 }
 

@@ -2,6 +2,7 @@
 
 #include "app/look/look.h"
 #include "app/parts/controls.h"
+#include "app/parts/fact_table.h"
 
 #include <QHBoxLayout>
 #include <algorithm>
@@ -60,12 +61,9 @@ void FitView::refresh() {
         return;
     const Look& l = Look::now();
     m_title->setText(fit->holds() ? tr("Fitted to %1 ms").arg(device->frameMs) : tr("Fitted as far as it goes"));
-    QString rows;
+    FactTable facts(2);
     const auto row = [&](const QString& name, const QString& before, const QString& after, bool good) {
-        rows += QStringLiteral(
-                    "<tr><td style='color:%1; padding:2px 8px 2px 0'>%2</td><td align='right' "
-                    "style='color:%1; padding:2px 8px 2px 0'>%3</td><td align='right' style='color:%4'>%5</td></tr>")
-                    .arg(l.quiet.name(), name, before, (good ? l.good : l.over).name(), after);
+        facts.row({{name, l.quiet}, {before, l.quiet}, {after, good ? l.good : l.over}});
     };
     const auto ms = [](double value) { return QStringLiteral("%1 ms").arg(value, 0, 'f', 1); };
     const Pacing before = pacingOf(fit->before);
@@ -85,7 +83,7 @@ void FitView::refresh() {
         most(fit->after, triangles) <= static_cast<double>(device->triangleBudget));
     row(tr("most draws"), shortText(most(fit->before, draws)), shortText(most(fit->after, draws)),
         most(fit->after, draws) <= static_cast<double>(device->drawBudget));
-    QString text = QStringLiteral("<table width='100%'>%1</table>").arg(rows);
+    QString text = facts.html();
     for (const Unheld& unheld : fit->unheld)
         text += QStringLiteral("<p style='color:%1; margin:4px 0'>%2</p>")
                     .arg(l.over.name(), QString::fromStdString(sentenceOf(unheld, scene)).toHtmlEscaped());
@@ -115,10 +113,11 @@ void FitView::refresh() {
     for (auto& [subject, line] : m_rows)
         if (scene.find(subject) == nullptr)
             line.whole->hide();
-    m_rest->setText(
-        tr("%1 others stay as they are. What was set by hand stays too. Thinning comes as many times nearer as "
-           "the allowance is larger.")
-            .arg(same));
+    const QString others = same == 0   ? QString()
+                           : same == 1 ? tr("One other stays as it is. ")
+                                       : tr("%1 others stay as they are. ").arg(same);
+    m_rest->setText(others + tr("What was set by hand stays too. Thinning comes as many times nearer as the allowance "
+                                "is larger."));
 }
 
 } // namespace thicket::app

@@ -1,6 +1,7 @@
 #include "app/emitters/emitter_levels.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "base/text.h"
 #include "io/ship/ship_emitter.h"
 #include "scene/emitter_subject.h"
@@ -371,19 +372,18 @@ void EmitterSwitches::askPops(const Subject& subject) {
 
 void EmitterSwitches::showPops(const std::vector<EmitterPop>& pops) {
     const Look& l = Look::now();
-    QString rows;
+    FactTable facts;
     for (const EmitterPop& pop : pops) {
         const double change = pop.coverBefore > 0 ? 100 * (pop.coverAfter / pop.coverBefore - 1) : 0;
-        rows += QStringLiteral("<tr><td style='padding:1px 0'>%1</td><td align='right' style='color:%2'>%3</td>"
-                               "<td align='right' style='color:%4'>ΔE %5 · %6</td></tr>")
-                    .arg(tr("L%1 to L%2").arg(pop.level - 1).arg(pop.level), l.quiet.name(),
-                         tr("cover %1 %")
-                             .arg(QStringLiteral("%1%2").arg(change >= 0 ? "+" : "−").arg(std::abs(change), 0, 'f', 0)),
-                         (pop.unseen() ? l.good : l.caution).name(), figureText(pop.deltaE, 2),
-                         pop.unseen() ? tr("unseen") : tr("seen"));
+        facts.row(
+            {{tr("L%1 to L%2").arg(pop.level - 1).arg(pop.level)},
+             {tr("cover %1 %")
+                  .arg(QStringLiteral("%1%2").arg(change >= 0 ? "+" : "−").arg(std::abs(change), 0, 'f', 0)),
+              l.quiet},
+             {QStringLiteral("ΔE %1 · %2").arg(figureText(pop.deltaE, 2), pop.unseen() ? tr("unseen") : tr("seen")),
+              pop.unseen() ? l.good : l.caution}});
     }
-    m_pops->setText(rows.isEmpty() ? tr("it has one level")
-                                   : QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+    m_pops->setText(facts.empty() ? tr("it has one level") : facts.html());
 }
 
 void EmitterSwitches::showFrame(const SelectInput& input, const Selection& selection) {
@@ -393,21 +393,18 @@ void EmitterSwitches::showFrame(const SelectInput& input, const Selection& selec
         return;
     const SubjectCost& cost = selection.subjects[*index];
     const View& view = m_bench.session.scene().settings.view;
-    QString rows;
-    const auto row = [&](const QString& name, const QString& value) {
-        rows += QStringLiteral("<tr><td style='color:%1; padding:1px 10px 1px 0'>%2</td><td align='right'>%3</td></tr>")
-                    .arg(Look::now().quiet.name(), name, value.toHtmlEscaped());
-    };
-    row(tr("emitters drawn"), groupedText(cost.drawn));
-    row(tr("live particles"), groupedText(static_cast<qint64>(cost.triangles / 2)));
-    row(tr("overdraw"),
-        tr("%1 × the screen")
-            .arg(figureText(cost.pixels / (static_cast<double>(view.lines) * view.lines * view.aspect), 2)));
-    row(tr("draws"), groupedText(static_cast<qint64>(cost.draws)));
-    row(tr("living out"), groupedText(cost.fading));
+    FactTable facts;
+    facts.row(tr("emitters drawn"), groupedText(cost.drawn));
+    facts.row(tr("live particles"), groupedText(static_cast<qint64>(cost.triangles / 2)));
+    facts.row(tr("overdraw"),
+              tr("%1 × the screen")
+                  .arg(figureText(cost.pixels / (static_cast<double>(view.lines) * view.lines * view.aspect), 2)));
+    facts.row(tr("draws"), groupedText(static_cast<qint64>(cost.draws)));
+    facts.row(tr("living out"), groupedText(cost.fading));
     for (const Culled reason : {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden})
-        row(QString::fromStdString(culledName(reason)), groupedText(cost.culledBy[static_cast<std::size_t>(reason)]));
-    m_frame->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+        facts.row(QString::fromStdString(culledName(reason)),
+                  groupedText(cost.culledBy[static_cast<std::size_t>(reason)]));
+    m_frame->setText(facts.html());
 }
 
 } // namespace thicket::app

@@ -1,6 +1,7 @@
 #include "app/field/field_panel.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "base/text.h"
 #include "scene/kinds.h"
 
@@ -288,20 +289,14 @@ void FieldPanel::showFrame(const SelectInput& input, const Selection& selection,
     if (!index || *index >= selection.subjects.size())
         return;
     const SubjectCost& cost = selection.subjects[*index];
-    const Look& l = Look::now();
-    QString rows;
-    const auto row = [&](const QString& name, const QString& value) {
-        rows += QStringLiteral("<tr><td style='color:%1; padding:1px 10px 1px 0'>%2</td><td align='right' "
-                               "style='padding:1px 0'>%3</td></tr>")
-                    .arg(l.quiet.name(), name, value.toHtmlEscaped());
-    };
-    row(tr("drawn"), groupedText(cost.drawn));
-    row(tr("triangles"), groupedText(static_cast<qint64>(cost.triangles)));
-    row(tr("draws"), groupedText(static_cast<qint64>(cost.draws)));
-    row(tr("switching now"), groupedText(cost.fading));
-    row(s->instances() != nullptr ? tr("placements in memory") : tr("lines in memory"),
-        QString::fromStdString(memorySize(memoryOf(*s))));
-    m_frame->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+    FactTable facts;
+    facts.row(tr("drawn"), groupedText(cost.drawn));
+    facts.row(tr("triangles"), groupedText(static_cast<qint64>(cost.triangles)));
+    facts.row(tr("draws"), groupedText(static_cast<qint64>(cost.draws)));
+    facts.row(tr("switching now"), groupedText(cost.fading));
+    facts.row(s->instances() != nullptr ? tr("placements in memory") : tr("lines in memory"),
+              QString::fromStdString(memorySize(memoryOf(*s))));
+    m_frame->setText(facts.html());
     const QString names[5] = {tr("out of view"), tr("beyond reach"), tr("too small"), tr("hidden"), tr("thinned away")};
     const Culled reasons[5] = {Culled::OutOfView, Culled::BeyondReach, Culled::TooSmall, Culled::Hidden,
                                Culled::Thinned};

@@ -1,6 +1,7 @@
 #include "app/gather/gather_page.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "scene/mend_subject.h"
 
 #include <QHeaderView>
@@ -263,34 +264,30 @@ void GatherPanel::refresh() {
     aside->setText(QStringLiteral("%1 × %2 × %3 m")
                        .arg(figureText(size.x(), 3), figureText(size.y(), 3), figureText(size.z(), 3)));
     const Look& l = Look::now();
-    QString rows;
-    const auto row = [&](const QString& name, const QString& value) {
-        rows += QStringLiteral("<tr><td style='color:%1; padding:3px 10px 3px 0'>%2</td><td align='right' "
-                               "style='padding:3px 0'>%3</td></tr>")
-                    .arg(l.quiet.name(), name, value.toHtmlEscaped());
-    };
+    FactTable facts(3);
     const Level& first = s->mesh().levels.front();
-    row(tr("triangles"), groupedText(first.triangles));
-    row(tr("vertices"), groupedText(first.vertices));
-    row(tr("materials"), groupedText(first.draws));
+    facts.row(tr("triangles"), groupedText(first.triangles));
+    facts.row(tr("vertices"), groupedText(first.vertices));
+    facts.row(tr("materials"), groupedText(first.draws));
     if (s->mesh().surfaces) {
-        row(tr("textures"), groupedText(static_cast<qint64>(s->mesh().surfaces->images.size())));
+        facts.row(tr("textures"), groupedText(static_cast<qint64>(s->mesh().surfaces->images.size())));
     }
     if (first.mesh) {
-        row(tr("normals"), first.mesh->normals.empty() ? tr("none") : tr("yes"));
-        row(tr("UVs"), first.mesh->uvs.empty() ? tr("none") : tr("yes"));
+        facts.row(tr("normals"), first.mesh->normals.empty() ? tr("none") : tr("yes"));
+        facts.row(tr("UVs"), first.mesh->uvs.empty() ? tr("none") : tr("yes"));
         if (!first.mesh->colors.empty())
-            row(tr("vertex colours"), tr("yes"));
+            facts.row(tr("vertex colours"), tr("yes"));
     }
-    row(tr("levels in the file"),
-        groupedText(std::count_if(s->mesh().levels.begin(), s->mesh().levels.end(),
-                                  [](const Level& x) { return x.origin != LevelOrigin::Collapsed; })));
-    row(tr("width"), lengthText(size.x()));
-    row(tr("height"), lengthText(size.y()));
-    row(tr("depth"), lengthText(size.z()));
+    facts.row(tr("levels in the file"),
+              groupedText(std::count_if(s->mesh().levels.begin(), s->mesh().levels.end(),
+                                        [](const Level& x) { return x.origin != LevelOrigin::Collapsed; })));
+    facts.row(tr("width"), lengthText(size.x()));
+    facts.row(tr("height"), lengthText(size.y()));
+    facts.row(tr("depth"), lengthText(size.z()));
     QString path = QString::fromStdString(s->source.path.filename().string());
-    m_facts->setText(QStringLiteral("<table width='100%'>%1</table><br><span style='color:%2'>%3</span><br>%4")
-                         .arg(rows, l.quiet.name(), first.mesh ? tr("from") : tr("missing:"), path.toHtmlEscaped()));
+    m_facts->setText(
+        QStringLiteral("%1<p style='margin:4px 0 0 0'><span style='color:%2'>%3</span><br>%4</p>")
+            .arg(facts.html(), l.quiet.name(), first.mesh ? tr("from") : tr("missing:"), path.toHtmlEscaped()));
     m_facts->setToolTip(QString::fromStdString(s->source.path.string()));
 }
 

@@ -1,6 +1,7 @@
 #include "app/ship/ship_page.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "base/text.h"
 
 #include "scene/kinds.h"
@@ -137,17 +138,15 @@ void ShipPanel::refresh() {
     const Look& l = Look::now();
     const int each =
         (m_extension->isChecked() ? 1 : 0) + (m_named->isChecked() ? 1 : 0) + (m_json->isChecked() ? 1 : 0);
-    QString rows;
+    FactTable facts(2);
     int ready = 0;
     int files = 0;
     for (const Subject& s : m_bench.session.scene().subjects) {
         const auto row = [&](bool whole, int own, const QString& text) {
             ready += whole ? 1 : 0;
             files += whole ? own : 0;
-            rows += QStringLiteral("<tr><td style='padding:2px 8px 2px 0'>%1</td><td align='right' "
-                                   "style='color:%2'>%3</td></tr>")
-                        .arg(QString::fromStdString(s.name).toHtmlEscaped(), (whole ? l.quiet : l.over).name(),
-                             whole ? text : tr("not whole"));
+            facts.row({{QString::fromStdString(s.name).toHtmlEscaped()},
+                       {whole ? text : tr("not whole"), whole ? l.quiet : l.over}});
         };
         std::visit(
             Overload{[&](const MeshBody& of) {
@@ -182,8 +181,8 @@ void ShipPanel::refresh() {
                      }},
             s.body);
     }
-    m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p><table width='100%'>%2</table>")
-                        .arg(tr("%1 files from %2 subjects").arg(files).arg(ready), rows));
+    m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p>%2")
+                        .arg(tr("%1 files from %2 subjects").arg(files).arg(ready), facts.html()));
     m_ship->setEnabled(files > 0);
 }
 

@@ -1,6 +1,7 @@
 #include "app/strands/strand_levels.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "scene/strand_subject.h"
 #include "strands/strand_cards.h"
 
@@ -129,13 +130,12 @@ void StrandLevels::refreshCover() {
         return;
     }
     const Look& l = Look::now();
-    QString rows;
+    FactTable facts;
     for (const StrandCover& c : values)
-        rows += QStringLiteral("<tr><td style='padding:1px 0'>%1</td><td align='right' style='color:%2'>%3 %</td>"
-                               "<td align='right' style='color:%4'>ΔE %5</td></tr>")
-                    .arg(distanceText(c.metres), (c.share() < 0.9 ? l.caution : l.text).name(),
-                         figureText(100 * c.share(), 3), l.quiet.name(), figureText(c.colour, 2));
-    m_cover->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+        facts.row({{distanceText(c.metres)},
+                   {tr("%1 %").arg(figureText(100 * c.share(), 3)), c.share() < 0.9 ? l.caution : l.text},
+                   {QStringLiteral("ΔE %1").arg(figureText(c.colour, 2)), l.quiet}});
+    m_cover->setText(facts.html());
 }
 
 } // namespace thicket::app

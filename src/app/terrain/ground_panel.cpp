@@ -1,6 +1,7 @@
 #include "app/terrain/ground_panel.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "appmodel/text.h"
 #include "base/text.h"
 #include "scene/grounds.h"
@@ -11,16 +12,6 @@
 #include <cmath>
 
 namespace thicket::app {
-namespace {
-
-QString tableRow(const QString& name, const QString& value) {
-    return QStringLiteral("<tr><td style='color:%1; padding:1px 10px 1px 0'>%2</td><td align='right' "
-                          "style='padding:1px 0'>%3</td></tr>")
-        .arg(Look::now().quiet.name(), name, value.toHtmlEscaped());
-}
-
-} // namespace
-
 GroundPanel::GroundPanel(Workbench& bench, QWidget* parent) : Panel(tr("Ground"), parent), m_bench(bench) {
     m_facts = makeLabel({});
     m_facts->setTextFormat(Qt::RichText);
@@ -194,19 +185,18 @@ void GroundPanel::askForecast() {
 }
 
 void GroundPanel::refreshForecast() {
-    QString rows;
+    FactTable facts;
     const QString& why = m_bench.grounds.noForecast();
     for (const GroundModel::Forecast& f : m_bench.grounds.forecasts())
-        rows += tableRow(lengthText(f.error),
-                         (m_fewest->isChecked() ? tr("below %1 triangles · %2") : tr("%1 triangles · %2"))
-                             .arg(groupedText(static_cast<qint64>(f.count.triangles)),
-                                  QString::fromStdString(memorySize(bytesOf(f.count)))));
+        facts.row(lengthText(f.error), (m_fewest->isChecked() ? tr("below %1 triangles · %2") : tr("%1 triangles · %2"))
+                                           .arg(groupedText(static_cast<qint64>(f.count.triangles)),
+                                                QString::fromStdString(memorySize(bytesOf(f.count)))));
     m_make->setEnabled(why.isEmpty());
     if (!why.isEmpty()) {
         m_forecast->setText(why.toHtmlEscaped());
         return;
     }
-    m_forecast->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+    m_forecast->setText(facts.html());
 }
 
 void GroundPanel::showEvent(QShowEvent* event) {
@@ -233,19 +223,20 @@ void GroundPanel::refresh() {
         else
             m_forecast->setText(tr("Large ground: change a value to have its meshes reckoned."));
     }
-    QString rows = tableRow(tr("from"), of.trial ? tr("made up") : toText(s->source.path.filename().string()));
+    FactTable facts;
+    facts.row(tr("from"), of.trial ? tr("made up") : toText(s->source.path.filename().string()));
     if (of.heights) {
         const Heights& h = *of.heights;
-        rows += tableRow(tr("heights"), tr("%1 × %2").arg(h.columns).arg(h.rows));
-        rows += tableRow(tr("apart"), lengthText(h.spacing));
-        rows += tableRow(tr("size"), tr("%1 × %2").arg(lengthText(h.width()), lengthText(h.depth())));
-        rows += tableRow(tr("lowest"), tr("%1 m").arg(static_cast<double>(of.tree->low), 0, 'f', 2));
-        rows += tableRow(tr("highest"), tr("%1 m").arg(static_cast<double>(of.tree->high), 0, 'f', 2));
-        rows += tableRow(tr("holes"), h.holes ? tr("yes") : tr("none"));
-        rows += tableRow(tr("in memory"), QString::fromStdString(memorySize(memoryOf(*s))));
-        rows += tableRow(tr("strokes laid on it"), groupedText(static_cast<qint64>(of.strokes.size())));
+        facts.row(tr("heights"), tr("%1 × %2").arg(h.columns).arg(h.rows));
+        facts.row(tr("apart"), lengthText(h.spacing));
+        facts.row(tr("size"), tr("%1 × %2").arg(lengthText(h.width()), lengthText(h.depth())));
+        facts.row(tr("lowest"), tr("%1 m").arg(static_cast<double>(of.tree->low), 0, 'f', 2));
+        facts.row(tr("highest"), tr("%1 m").arg(static_cast<double>(of.tree->high), 0, 'f', 2));
+        facts.row(tr("holes"), h.holes ? tr("yes") : tr("none"));
+        facts.row(tr("in memory"), QString::fromStdString(memorySize(memoryOf(*s))));
+        facts.row(tr("strokes laid on it"), groupedText(static_cast<qint64>(of.strokes.size())));
     }
-    m_facts->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+    m_facts->setText(facts.html());
 }
 
 GroundLevels::GroundLevels(Workbench& bench, QWidget* parent)
@@ -272,29 +263,28 @@ void GroundLevels::refresh() {
         return;
     const TileTree& tree = *s->terrain()->tree;
     aside->setText(toText(s->name));
-    QString rows;
+    FactTable facts(3);
     for (std::uint32_t level = 0; level < tree.levels.size(); ++level) {
         const TileTree::Level& row = tree.levels[level];
         const double side = static_cast<double>(std::uint64_t{tree.cells} << level) * tree.spacing;
         const double count = std::uint64_t{row.across} * row.down;
         const double triangles = 2.0 * (tree.columns - 1) * (tree.rows - 1) / std::exp2(2 * level);
         const double points = count * (tree.cells + 1) * (tree.cells + 1);
-        rows += QStringLiteral(
-                    "<tr><td style='padding:5px 8px 0 0'><span style='color:%1'>■</span> L%2</td><td align='right' "
-                    "style='padding:5px 0 0 0'>%3</td></tr><tr><td colspan='2' style='color:%4'>%5</td></tr>")
-                    .arg(Look::level(static_cast<int>(level)).name())
-                    .arg(level)
-                    .arg(tr("%1 triangles").arg(groupedText(static_cast<qint64>(triangles))), Look::now().quiet.name(),
-                         (count == 1 ? tr("%1 tile of %2 · %3") : tr("%1 tiles of %2 · %3"))
-                                 .arg(groupedText(static_cast<qint64>(count)), lengthText(side),
-                                      QString::fromStdString(memorySize(points * 44))) +
-                             QStringLiteral("<br>") +
-                             (level == 0 ? tr("every height")
-                                         : tr("off by %1 · at most %2")
-                                               .arg(lengthText(static_cast<double>(row.typical)),
-                                                    lengthText(static_cast<double>(row.worst)))));
+        facts.row({{QStringLiteral("<span style='color:%1'>■</span> L%2")
+                        .arg(Look::level(static_cast<int>(level)).name())
+                        .arg(level)},
+                   {tr("%1 triangles").arg(groupedText(static_cast<qint64>(triangles)))}});
+        facts.below({(count == 1 ? tr("%1 tile of %2 · %3") : tr("%1 tiles of %2 · %3"))
+                             .arg(groupedText(static_cast<qint64>(count)), lengthText(side),
+                                  QString::fromStdString(memorySize(points * 44))) +
+                         QStringLiteral("<br>") +
+                         (level == 0 ? tr("every height")
+                                     : tr("off by %1 · at most %2")
+                                           .arg(lengthText(static_cast<double>(row.typical)),
+                                                lengthText(static_cast<double>(row.worst)))),
+                     Look::now().quiet});
     }
-    m_table->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+    m_table->setText(facts.html());
 }
 
 } // namespace thicket::app

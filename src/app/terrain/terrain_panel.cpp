@@ -1,6 +1,7 @@
 #include "app/terrain/terrain_panel.h"
 
 #include "app/look/look.h"
+#include "app/parts/fact_table.h"
 #include "app/viewport/ground_tiles.h"
 #include "base/text.h"
 #include "scene/grounds.h"
@@ -196,31 +197,25 @@ void TerrainPanel::showFrame(const SelectInput& input, const Selection& selectio
             m_updates[m_next++ % kUpdates] = updateUs;
         std::vector<double> sorted = m_updates;
         std::sort(sorted.begin(), sorted.end());
-        const Look& l = Look::now();
-        QString rows;
-        const auto row = [&](const QString& name, const QString& value) {
-            rows += QStringLiteral("<tr><td style='color:%1; padding:1px 10px 1px 0'>%2</td><td align='right' "
-                                   "style='padding:1px 0'>%3</td></tr>")
-                        .arg(l.quiet.name(), name, value.toHtmlEscaped());
-        };
+        FactTable facts;
         const auto tiles = static_cast<qint64>(cut.tiles.size());
         if (cut.fading > 0) {
-            row(tr("tiles"), groupedText(tiles));
-            row(tr("both levels drawn"), groupedText(cut.fading));
+            facts.row(tr("tiles"), groupedText(tiles));
+            facts.row(tr("both levels drawn"), groupedText(cut.fading));
         } else {
-            row(tr("tiles, and draws"), groupedText(tiles));
+            facts.row(tr("tiles, and draws"), groupedText(tiles));
         }
-        row(tr("triangles"), groupedText(static_cast<qint64>(cut.triangles)));
-        row(tr("off at the most"), pixelText(cut.worstErrorPx));
-        row(tr("split for a neighbour"), groupedText(cut.forced));
-        row(tr("update, last"), tr("%1 µs").arg(figureText(updateUs, 2)));
-        row(tr("typical · worst"),
-            tr("%1 · %2 µs").arg(figureText(sorted[sorted.size() / 2], 2), figureText(sorted.back(), 2)));
+        facts.row(tr("triangles"), groupedText(static_cast<qint64>(cut.triangles)));
+        facts.row(tr("off at the most"), pixelText(cut.worstErrorPx));
+        facts.row(tr("split for a neighbour"), groupedText(cut.forced));
+        facts.row(tr("update, last"), tr("%1 µs").arg(figureText(updateUs, 2)));
+        facts.row(tr("typical · worst"),
+                  tr("%1 · %2 µs").arg(figureText(sorted[sorted.size() / 2], 2), figureText(sorted.back(), 2)));
         constexpr double kMega = 1e6;
-        row(tr("tile memory"), tr("%1 of %2 MB")
-                                   .arg(figureText(static_cast<double>(tileBytes) / kMega, 3),
-                                        figureText(static_cast<double>(GroundTiles::kMostBytes) / kMega, 3)));
-        m_frame->setText(QStringLiteral("<table width='100%'>%1</table>").arg(rows));
+        facts.row(tr("tile memory"), tr("%1 of %2 MB")
+                                         .arg(figureText(static_cast<double>(tileBytes) / kMega, 3),
+                                              figureText(static_cast<double>(GroundTiles::kMostBytes) / kMega, 3)));
+        m_frame->setText(facts.html());
         const std::uint32_t counts[3] = {cut.outOfView, cut.beyondReach, cut.hidden};
         const std::size_t reasons[3] = {0, 1, 3};
         const QString names[3] = {tr("out of view"), tr("beyond reach"), tr("behind the horizon")};
