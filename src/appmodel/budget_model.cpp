@@ -42,11 +42,11 @@ BudgetModel::BudgetModel(Session& session) : m_session(session) {
 }
 
 StageState BudgetModel::state() const {
-    return {m_audit && m_audit->holds() && !m_stale, !m_audit  ? (hasRoute() ? tr("not flown") : tr("no route"))
-                                                     : m_stale ? tr("fly again")
-                                                     : m_audit->holds()
-                                                         ? tr("holds")
-                                                         : tr("over in %1 frames").arg(m_audit->framesOver)};
+    return {m_audit && m_audit->holds() && !m_stale,
+            !m_audit           ? (hasRoute() ? tr("not flown") : tr("no route"))
+            : m_stale          ? tr("fly again")
+            : m_audit->holds() ? tr("holds")
+                               : tr("over in %1").arg(countText(m_audit->framesOver, "frame", "frames"))};
 }
 
 const Route* BudgetModel::route() const {

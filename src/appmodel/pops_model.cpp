@@ -193,9 +193,10 @@ void PopsModel::adopt(const Snapshot& start, const std::vector<std::pair<std::ui
         m_session.document.push(std::move(edit));
     const QString left =
         seen == 0 ? QString() : tr(" %1 are seen wherever they were looked at; they want another level.").arg(seen);
-    m_session.say(
-        (moved == 0 ? tr("No switch was moved.") : tr("%1 switches moved to where nobody sees them.").arg(moved)) +
-        left);
+    m_session.say((moved == 0   ? tr("No switch was moved.")
+                   : moved == 1 ? tr("One switch moved to where nobody sees it.")
+                                : tr("%1 switches moved to where nobody sees them.").arg(moved)) +
+                  left);
 }
 
 void PopsModel::smoothByFade(std::uint32_t id, double seconds) {

@@ -14,7 +14,7 @@ ShipModel::ShipModel(Session& session) : m_session(session) {
 }
 
 StageState ShipModel::state() const {
-    return {m_report.has_value(), m_report ? tr("%1 files").arg(m_report->files.size()) : QString()};
+    return {m_report.has_value(), m_report ? countText(m_report->files.size(), "file", "files") : QString()};
 }
 
 void ShipModel::ship(const QString& folder, const ShipOptions& options) {
@@ -32,8 +32,8 @@ void ShipModel::ship(const QString& folder, const ShipOptions& options) {
                     return;
                 m_report = result;
                 emit shipChanged();
-                m_session.say(
-                    tr("%1 files written to %2, each read back and equal.").arg(result.files.size()).arg(folder));
+                m_session.say(tr("%1 written to %2, each read back and equal.")
+                                  .arg(countText(result.files.size(), "file", "files"), folder));
             };
         });
 }

@@ -2,6 +2,7 @@
 
 #include "app/look/look.h"
 #include "app/parts/fact_table.h"
+#include "appmodel/text.h"
 #include "base/text.h"
 
 #include "scene/kinds.h"
@@ -91,7 +92,8 @@ void ShipView::refresh() {
     double bytes = 0;
     for (const ShippedFile& f : report->files)
         bytes += static_cast<double>(f.bytes);
-    QString text = tr("%1 files, %2").arg(report->files.size()).arg(QString::fromStdString(memorySize(bytes)));
+    QString text =
+        tr("%1, %2").arg(countText(report->files.size(), "file", "files"), QString::fromStdString(memorySize(bytes)));
     if (!report->skipped.empty())
         text += tr(" · left out: %1").arg(QString::fromStdString(report->skipped.front()));
     m_summary->setText(text);
@@ -148,41 +150,45 @@ void ShipPanel::refresh() {
             facts.row({{QString::fromStdString(s.name).toHtmlEscaped()},
                        {whole ? text : tr("not whole"), whole ? l.quiet : l.over}});
         };
-        std::visit(
-            Overload{[&](const MeshBody& of) {
-                         row(std::all_of(of.levels.begin(), of.levels.end(),
-                                         [](const Level& x) { return x.mesh != nullptr; }),
-                             each, tr("%1 levels").arg(of.levels.size()));
-                     },
-                     [&](const InstancesBody& of) {
-                         row(true,
-                             (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
-                                 (m_extension->isChecked() ? static_cast<int>(of.assets.size()) : 0),
-                             tr("%1 copies").arg(groupedText(static_cast<qint64>(of.copies->size()))));
-                     },
-                     [&](const TerrainBody& of) {
-                         const int levels = of.tree ? static_cast<int>(of.tree->levels.size()) : 0;
-                         row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0), tr("%1 levels").arg(levels));
-                     },
-                     [&](const StrandsBody& of) {
-                         const bool byCards =
-                             !of.levels.empty() && of.levels.back().perCard > 0; // in a file of their own
-                         const auto levels = static_cast<int>(of.levels.size()) - (byCards ? 1 : 0);
-                         const bool lines = m_extension->isChecked() || m_named->isChecked();
-                         const bool ribbons = m_ribbons->isChecked();
-                         row(of.strands != nullptr,
-                             (lines ? levels : 0) + (ribbons ? levels : 0) + (byCards && (lines || ribbons) ? 1 : 0) +
-                                 (m_json->isChecked() ? 1 : 0),
-                             tr("%1 strands").arg(groupedText(static_cast<qint64>(copyCount(s)))));
-                     },
-                     [&](const EmitterBody& of) {
-                         constexpr int kFiles = 3; // compact, by levels, a strip of pictures
-                         row(true, m_json->isChecked() ? kFiles : 0, tr("%1 levels").arg(of.emitter.levels.size()));
-                     }},
-            s.body);
+        std::visit(Overload{[&](const MeshBody& of) {
+                                row(std::all_of(of.levels.begin(), of.levels.end(),
+                                                [](const Level& x) { return x.mesh != nullptr; }),
+                                    each, countText(of.levels.size(), "level", "levels"));
+                            },
+                            [&](const InstancesBody& of) {
+                                row(true,
+                                    (m_json->isChecked() ? 1 : 0) + (m_tables->isChecked() ? 2 : 0) +
+                                        (m_extension->isChecked() ? static_cast<int>(of.assets.size()) : 0),
+                                    countText(of.copies->size(), "copy", "copies"));
+                            },
+                            [&](const TerrainBody& of) {
+                                const int levels = of.tree ? static_cast<int>(of.tree->levels.size()) : 0;
+                                row(of.tree != nullptr, 3 + (m_tiles->isChecked() ? levels : 0),
+                                    countText(static_cast<std::uint64_t>(levels), "level", "levels"));
+                            },
+                            [&](const StrandsBody& of) {
+                                const bool byCards =
+                                    !of.levels.empty() && of.levels.back().perCard > 0; // in a file of their own
+                                const auto levels = static_cast<int>(of.levels.size()) - (byCards ? 1 : 0);
+                                const bool lines = m_extension->isChecked() || m_named->isChecked();
+                                const bool ribbons = m_ribbons->isChecked();
+                                row(of.strands != nullptr,
+                                    (lines ? levels : 0) + (ribbons ? levels : 0) +
+                                        (byCards && (lines || ribbons) ? 1 : 0) + (m_json->isChecked() ? 1 : 0),
+                                    countText(copyCount(s), "strand", "strands"));
+                            },
+                            [&](const EmitterBody& of) {
+                                constexpr int kFiles = 3; // compact, by levels, a strip of pictures
+                                row(true, m_json->isChecked() ? kFiles : 0,
+                                    countText(of.emitter.levels.size(), "level", "levels"));
+                            }},
+                   s.body);
     }
     m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p>%2")
-                        .arg(tr("%1 files from %2 subjects").arg(files).arg(ready), facts.html()));
+                        .arg(tr("%1 from %2")
+                                 .arg(countText(static_cast<std::uint64_t>(files), "file", "files"),
+                                      countText(static_cast<std::uint64_t>(ready), "subject", "subjects")),
+                             facts.html()));
     m_ship->setEnabled(files > 0);
 }
 

@@ -97,8 +97,9 @@ void ViewBox::refresh() {
             fixed += s.mesh().levels[i].fixed ? 1 : 0;
             free += s.mesh().levels[i].fixed ? 0 : 1;
         }
-    m_follows->setText(fixed == 0 ? tr("All %1 switches follow it.").arg(free)
-                                  : tr("%1 switches follow it, %2 set by hand stay.").arg(free).arg(fixed));
+    m_follows->setText(fixed == 0
+                           ? (free == 1 ? tr("One switch follows it.") : tr("All %1 switches follow it.").arg(free))
+                           : tr("%1 switches follow it, %2 set by hand stay.").arg(free).arg(fixed));
     m_follows->setVisible(free + fixed > 0);
 }
 
