@@ -269,7 +269,7 @@ MainWindow::MainWindow() {
         if (m_stage == Stage::Switch && !m_culledTimer.isActive())
             m_culledTimer.start();
     });
-    connect(m_findings, &FindingsView::frameRequested, m_viewport, &Viewport::framePlace);
+    connect(m_findings, &FindingsView::wholeRequested, m_viewport, &Viewport::frameSelection);
     connect(m_routeChart, &RouteChart::timePicked, this, [this](double seconds) {
         playRoute(false);
         m_routeChart->setTime(seconds);

@@ -11,6 +11,10 @@ class PlacesModel : public QObject {
 public:
     explicit PlacesModel(Session& session);
 
+    /// Elements that are marked at a time: drawn in a few milliseconds. Those of the largest spots, and of the one that is
+    /// looked at.
+    static constexpr std::size_t kMostMarked = 4000;
+
     struct Pointed {
         FindingKind kind = FindingKind::DegenerateTriangles;
         std::shared_ptr<const FindingPlaces> places;

@@ -87,7 +87,7 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
             m_bench.places.point(f->kind);
         } else {
             m_bench.places.clear();
-            emit frameRequested(f->place, f->radius);
+            emit wholeRequested();
         }
     };
     connect(m_list, &QListView::clicked, this, look);
@@ -215,14 +215,22 @@ void FindingsView::refresh() {
 
 void FindingsView::sayWhere() {
     const PlacesModel::Pointed* at = m_bench.places.pointed();
-    if (at == nullptr)
+    if (at == nullptr) {
         m_summary->setText(tr("click one to look at the place"));
-    else if (const std::size_t all = at->places->spots.size(); all > 1)
-        m_summary->setText(tr("place %1 of %2 · click again for the next")
-                               .arg(groupedText(static_cast<std::uint64_t>(at->spot + 1)),
-                                    groupedText(static_cast<std::uint64_t>(all))));
+        return;
+    }
+    const std::size_t all = at->places->spots.size();
+    const std::size_t elements = at->places->elements.size();
+    QStringList parts;
+    if (elements > PlacesModel::kMostMarked)
+        parts << tr("%1 of them marked").arg(groupedText(static_cast<qint64>(PlacesModel::kMostMarked)));
+    if (all > 1)
+        parts << tr("place %1 of %2")
+                     .arg(groupedText(static_cast<qint64>(at->spot + 1)), groupedText(static_cast<qint64>(all)))
+              << tr("click again for the next");
     else
-        m_summary->setText(tr("the only place · Esc takes the mark away"));
+        parts << tr("the only place") << tr("Esc takes the mark away");
+    m_summary->setText(parts.join(QStringLiteral(" · ")));
 }
 
 GatherPanel::GatherPanel(Workbench& bench, QWidget* parent) : Panel(tr("Gather"), parent), m_bench(bench) {

@@ -34,7 +34,8 @@ public:
     void unmark();
 
 signals:
-    void frameRequested(const Vec3d& place, double radius);
+    /// A finding about the mesh as a whole is to be looked at.
+    void wholeRequested();
 
 private:
     void refresh();

@@ -70,10 +70,9 @@ void Viewport::framePointed() {
 
 void Viewport::paintPlaces(QPainter& p, const QMatrix4x4& viewProjection) const {
     const PlacesModel::Pointed* at = pointed();
-    if (at == nullptr)
+    if (at == nullptr || inMotion()) // a pose is elsewhere
         return;
-    // What is drawn in a few milliseconds; the spot that is looked at before the others.
-    constexpr std::size_t kMost = 4000;
+    constexpr std::size_t kMost = PlacesModel::kMostMarked;
     constexpr double kLeastRing = 16; // pixels
     const FindingPlaces& places = *at->places;
     const FindingSpot& spot = places.spots[at->spot];
