@@ -9,6 +9,7 @@
 #include "io/ship/write_glb.h"
 #include "io/ship/write_obj.h"
 #include "measure/drift.h"
+#include "mesh/finding_places.h"
 #include "reduce/untangle.h"
 #include "scene/smooth.h"
 #include "scene/thin_subject.h"
@@ -160,6 +161,19 @@ void print(const Console& console, const Thinned& t, const View& view) {
         t.timings.looksMs, t.writeMs);
 }
 
+/// The largest places of a finding.
+ordered_json encodePlaces(const FindingPlaces& places) {
+    constexpr std::size_t kMost = 100;
+    ordered_json out = ordered_json::array();
+    for (std::size_t i = 0; i < std::min(places.spots.size(), kMost); ++i) {
+        const FindingSpot& spot = places.spots[i];
+        out.push_back({{"centre", {spot.centre.x(), spot.centre.y(), spot.centre.z()}},
+                       {"radius", spot.radius},
+                       {"count", spot.count}});
+    }
+    return out;
+}
+
 } // namespace
 
 int inspect(const Console& console, const std::vector<fs::path>& files) {
@@ -178,15 +192,14 @@ int inspect(const Console& console, const std::vector<fs::path>& files) {
                               {"vertices", l.vertices},
                               {"draws", l.draws},
                               {"deviation_max", l.deviation}});
-        ordered_json findings = ordered_json::array();
-        for (const Finding& f : subject->findings)
-            findings.push_back({{"text", f.text()},
-                                {"count", f.count},
-                                {"level", f.level},
-                                {"serious", f.serious},
-                                {"place", {f.place.x(), f.place.y(), f.place.z()}}});
-        const Vec3d size = subject->bounds.size();
         const Mesh& mesh = *subject->mesh().source().mesh;
+        ordered_json findings = ordered_json::array();
+        for (const Finding& f : subject->findings) {
+            findings.push_back({{"text", f.text()}, {"count", f.count}, {"level", f.level}, {"serious", f.serious}});
+            if (const auto places = placesOf(mesh, f.kind))
+                findings.back()["places"] = encodePlaces(*places);
+        }
+        const Vec3d size = subject->bounds.size();
         report.push_back({{"subject", subject->name},
                           {"file", subject->source.path.string()},
                           {"size_metres", {size.x(), size.y(), size.z()}},

@@ -29,7 +29,7 @@ std::string Finding::text() const {
     case FindingKind::Needles:
         return n + " needles, 200 times as long as thin";
     case FindingKind::UnusualSize:
-        return length(2 * radius) + " across; was it made in another unit?";
+        return length(across) + " across; was it made in another unit?";
     case FindingKind::MissingNormals:
         return "no normals; drawn with flat shading";
     case FindingKind::MissingUvs:
@@ -48,26 +48,12 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
     const Weld weld = weldPositions(mesh);
     std::vector<Finding> findings;
 
-    const auto noteFrom = [&](FindingKind kind, std::size_t count, std::uint32_t t, bool serious) {
-        Vec3d centre = Vec3d::Zero();
-        for (std::uint32_t k = 0; k < 3; ++k)
-            centre += mesh.positions[mesh.indices[3 * t + k]].cast<double>() / 3;
-        double radius = 0;
-        for (std::uint32_t k = 0; k < 3; ++k)
-            radius = std::max(radius, (mesh.positions[mesh.indices[3 * t + k]].cast<double>() - centre).norm());
-        findings.push_back({kind, static_cast<std::uint32_t>(count), centre, radius, 0, serious});
-    };
-    const auto note = [&](FindingKind kind, const TriangleList& where, bool serious) {
+    const auto note = [&](FindingKind kind, const auto& where, bool serious) {
         if (!where.empty())
-            noteFrom(kind, where.size(), where.front(), serious);
-    };
-    const auto noteEdges = [&](FindingKind kind, const std::vector<MeshSide>& where, bool serious) {
-        if (!where.empty())
-            noteFrom(kind, where.size(), where.front().triangle, serious);
+            findings.push_back({kind, static_cast<std::uint32_t>(where.size()), 0, 0, serious});
     };
 
-    const Bounds bounds = boundsOf(mesh);
-    const double across = bounds.diagonal();
+    const double across = boundsOf(mesh).diagonal();
     const std::vector<MeshSide> sides = sidesOf(mesh, weld);
     // Asked beside each other, said in order.
     TriangleList flat, twice, flipped, specks, needles;
@@ -81,22 +67,14 @@ std::vector<Finding> findMeshProblems(const Mesh& mesh) {
                          [&] { flat = trianglesWithoutArea(mesh, weld); }, [&] { edges = findEdges(sides); });
     note(FindingKind::DegenerateTriangles, flat, true);
     note(FindingKind::DuplicateTriangles, twice, true);
-    noteEdges(FindingKind::NonManifoldEdges, edges.crowded, true);
-    noteEdges(FindingKind::OpenBorders, edges.open, false);
+    note(FindingKind::NonManifoldEdges, edges.crowded, true);
+    note(FindingKind::OpenBorders, edges.open, false);
     note(FindingKind::FlippedTriangles, flipped, true);
-    if (!apart.empty()) {
-        Finding finding{
-            FindingKind::UnweldedPoints, static_cast<std::uint32_t>(apart.size()), {}, across / 50, 0, true};
-        const auto at = std::find(weld.pointOf.begin(), weld.pointOf.end(), apart.front().first);
-        finding.place = mesh.positions[static_cast<std::size_t>(at - weld.pointOf.begin())].cast<double>();
-        findings.push_back(finding);
-    }
+    note(FindingKind::UnweldedPoints, apart, true);
     note(FindingKind::LooseSpecks, specks, false);
     note(FindingKind::Needles, needles, false);
 
-    const auto whole = [&](FindingKind kind, bool serious) {
-        findings.push_back({kind, 1, bounds.centre(), across / 2, 0, serious});
-    };
+    const auto whole = [&](FindingKind kind, bool serious) { findings.push_back({kind, 1, across, 0, serious}); };
     if (mesh.normals.empty())
         whole(FindingKind::MissingNormals, true);
     if (mesh.uvs.empty())

@@ -1,5 +1,5 @@
 #pragma once
-// What is wrong with a mesh, counted and with a place to look at.
+// What is wrong with a mesh, counted.
 
 #include "mesh/mesh.h"
 
@@ -22,14 +22,12 @@ enum class FindingKind {
     TooLight
 };
 
-/// `count` elements of one kind; `place` and `radius` hold the first ones, metres, in the subject's own space.
 struct Finding {
     FindingKind kind = FindingKind::DegenerateTriangles;
-    std::uint32_t count = 0;
-    Vec3d place{0, 0, 0};
-    double radius = 0;
-    int level = 0;
-    bool serious = false; ///< worth a dot in the subject list; the rest is for information
+    std::uint32_t count = 0; ///< elements of that kind
+    double across = 0;       ///< of UnusualSize: metres
+    int level = 0;           ///< of those about levels
+    bool serious = false;    ///< worth a dot in the subject list; the rest is for information
     [[nodiscard]] std::string text() const;
 };
 

@@ -495,7 +495,7 @@ Result<Subject> measureLevels(const Subject& subject, const JobContext& job) {
 std::vector<Finding> findChainProblems(const Subject& subject) {
     std::vector<Finding> findings;
     const auto note = [&](FindingKind kind, std::size_t level) {
-        findings.push_back({kind, 1, subject.bounds.centre(), subject.radius, static_cast<int>(level), true});
+        findings.push_back({kind, 1, 0, static_cast<int>(level), true});
     };
     for (std::size_t i = 1; i < subject.mesh().levels.size(); ++i) {
         if (subject.mesh().levels[i].triangles >= subject.mesh().levels[i - 1].triangles)

@@ -442,6 +442,15 @@ TEST(Cli, inspect_reports_findings) {
     ASSERT_EQ(ran.code, 0) << ran.err;
     EXPECT_NE(ran.out.find("triangles without area"), std::string::npos);
     EXPECT_NE(ran.out.find("no normals"), std::string::npos);
+    for (const auto& finding : ran.json()["subjects"][0]["findings"]) {
+        const auto text = finding["text"].get<std::string>();
+        EXPECT_EQ(finding.contains("places"), text.find("no ") != 0 && text.find("too light") != 0) << text;
+        if (text.find("open border") == std::string::npos)
+            continue;
+        ASSERT_EQ(finding["places"].size(), 1U) << text;
+        EXPECT_EQ(finding["places"][0]["count"], finding["count"]);
+        EXPECT_GT(finding["places"][0]["radius"].get<double>(), 0.5);
+    }
 }
 
 TEST(Cli, cancel_exits_with_4_and_writes_nothing) {
