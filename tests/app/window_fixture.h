@@ -14,14 +14,15 @@
 namespace thicket::app {
 namespace fs = std::filesystem;
 
-inline fs::path ballFile(const fs::path& folder, const std::string& name, int rows) {
+inline fs::path meshFile(const fs::path& folder, const std::string& name, const Mesh& mesh) {
     Surfaces s;
     s.materials.emplace_back();
     const fs::path file = folder / name;
-    EXPECT_TRUE(
-        writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(shapes::texturedSphere(2 * rows, rows))}, s,
-                                  GlbLevels::Named, {})));
+    EXPECT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
     return file;
+}
+inline fs::path ballFile(const fs::path& folder, const std::string& name, int rows) {
+    return meshFile(folder, name, shapes::texturedSphere(2 * rows, rows));
 }
 
 inline QString text(const fs::path& p) {

@@ -88,11 +88,7 @@ TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
     Mesh mesh = shapes::sphere(10);
     for (std::uint32_t t = 0; t < mesh.triangleCount(); t += 4)
         std::swap(mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]);
-    Surfaces s;
-    s.materials.emplace_back();
-    const fs::path file = folder.path() / "ball.glb";
-    ASSERT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
-    window->open({text(file)});
+    window->open({text(meshFile(folder.path(), "ball.glb", mesh))});
     waitForJobs();
     window->setStage(Stage::Gather);
     auto* list = window->findChild<FindingsView*>()->list();
@@ -127,11 +123,7 @@ TEST_F(WindowTest, a_click_marks_where_a_finding_lies_and_the_next_one_goes_on) 
     Mesh mesh = shapes::sphere(10);
     for (const std::uint32_t t : {3U, 700U})
         std::swap(mesh.indices[3 * t + 1], mesh.indices[3 * t + 2]);
-    Surfaces s;
-    s.materials.emplace_back();
-    const fs::path file = folder.path() / "ball.glb";
-    ASSERT_TRUE(writeFile(file, encodeGlb("ball", {std::make_shared<const Mesh>(mesh)}, s, GlbLevels::Named, {})));
-    window->open({text(file)});
+    window->open({text(meshFile(folder.path(), "ball.glb", mesh))});
     waitForJobs();
     window->setStage(Stage::Gather);
     auto* list = window->findChild<FindingsView*>()->list();
