@@ -165,7 +165,7 @@ void FieldChart::paintSwitches(QPainter& p) const {
     }
 }
 
-void FieldChart::paintCurves(QPainter& p) const {
+std::vector<QRectF> FieldChart::paintCurves(QPainter& p) const {
     const Look& l = Look::now();
     const QRectF area = axisRect()->rect();
     p.save();
@@ -197,8 +197,9 @@ void FieldChart::paintCurves(QPainter& p) const {
     const QString grown = m_thinning.holdCover ? tr("grow, as holds the cover") : tr("grow");
     const double last = m_reach > 0 ? std::min(m_reach, m_end) : m_end;
     p.setPen(l.accent);
-    p.drawText(QRectF(x(last) - 206, y(m_thinning.growAt(last)) - 20, 200, 14), Qt::AlignRight | Qt::AlignVCenter,
-               grown);
+    const double wide = p.fontMetrics().horizontalAdvance(grown);
+    const QRectF growName(x(last) - 6 - wide, y(m_thinning.growAt(last)) - 20, wide, 14);
+    p.drawText(growName, Qt::AlignRight | Qt::AlignVCenter, grown);
     const auto handles = [&](Curve curve, Grip grip, const QColor& color, std::size_t count) {
         for (std::size_t i = 0; i < count; ++i) {
             const int index = static_cast<int>(i);
@@ -210,15 +211,16 @@ void FieldChart::paintCurves(QPainter& p) const {
             p.drawEllipse(place(curve, i), strong ? 6.5 : 5.5, strong ? 6.5 : 5.5);
         }
     };
-    paintCover(p);
-    paintKeepName(p);
+    const QRectF coverName = paintCover(p);
+    const QRectF keepName = paintKeepName(p);
     handles(Curve::Keep, Grip::Keep, l.good, m_thinning.keep.points.size());
     if (!m_thinning.holdCover)
         handles(Curve::Grow, Grip::Grow, l.accent, m_thinning.grow.points.size());
+    return {growName, coverName, keepName};
 }
 
-/// The curve's name, where its handles leave the most room.
-void FieldChart::paintKeepName(QPainter& p) const {
+/// Where its handles leave the most room.
+QRectF FieldChart::paintKeepName(QPainter& p) const {
     const QRectF area = axisRect()->rect();
     double left = area.left();
     double right = area.left();
@@ -242,10 +244,11 @@ void FieldChart::paintKeepName(QPainter& p) const {
     p.fillRect(box.adjusted(-2, 0, 2, 0), l.ground);
     p.setPen(l.good);
     p.drawText(box, Qt::AlignCenter, name);
+    return box;
 }
 
 /// What strands really cover of what all of them would, where it was measured.
-void FieldChart::paintCover(QPainter& p) const {
+QRectF FieldChart::paintCover(QPainter& p) const {
     const Look& l = Look::now();
     QPainterPath line;
     for (std::size_t i = 0; i < m_cover.size(); ++i) {
@@ -259,12 +262,17 @@ void FieldChart::paintCover(QPainter& p) const {
     p.setBrush(l.text);
     for (const StrandCover& c : m_cover)
         p.drawEllipse(QPointF(x(c.metres), y(c.share())), 2.2, 2.2);
-    if (m_cover.size() < 2)
-        return;
-    const StrandCover& named = m_cover[m_cover.size() - 3];
+    constexpr std::size_t kNamed = 3; // from the last
+    if (m_cover.size() < kNamed)
+        return {};
+    const StrandCover& named = m_cover[m_cover.size() - kNamed];
     p.setFont(Look::font(11));
     p.setPen(l.quiet);
-    p.drawText(QPointF(x(named.metres) - 20, y(named.share()) - 8), tr("cover, measured"));
+    const QString name = tr("cover, measured");
+    const double w = p.fontMetrics().horizontalAdvance(name);
+    const QRectF box(x(named.metres) - 20, y(named.share()) - 21, w, 14);
+    p.drawText(box, Qt::AlignCenter, name);
+    return box;
 }
 
 void FieldChart::paintReading(QPainter& p) const {
@@ -326,7 +334,7 @@ void FieldChart::paintOverlay(QPainter& p) {
     if (ends)
         hatch(p, QRectF(x(m_reach), area.top(), area.right() - x(m_reach), area.height()));
     paintSwitches(p);
-    paintCurves(p);
+    std::vector<QRectF> names = paintCurves(p);
     if (ends) {
         p.setFont(Look::font(11, 600));
         p.setPen(l.quiet);
@@ -335,6 +343,7 @@ void FieldChart::paintOverlay(QPainter& p) {
         const QRectF box(x(m_reach) - 6 - w, area.bottom() - 34, w, 14);
         p.fillRect(box.adjusted(-2, 0, 2, 0), l.ground); // what is measured of the cover may lie there
         p.drawText(box, Qt::AlignCenter, name);
+        names.push_back(box);
     }
     if (m_needle > 0 && m_needle <= m_end) {
         p.setPen(QPen(l.accent, m_hover.grip == Grip::Needle ? 2.4 : 1.4));
@@ -343,8 +352,12 @@ void FieldChart::paintOverlay(QPainter& p) {
         const QString text = tr("camera %1").arg(lengthText(m_needle));
         const double w = p.fontMetrics().horizontalAdvance(text) + 8;
         const bool left = x(m_needle) + w + 4 > area.right();
-        p.drawText(QRectF(left ? x(m_needle) - w - 2 : x(m_needle) + 2, area.bottom() - 18, w, 14), Qt::AlignCenter,
-                   text);
+        QRectF box(left ? x(m_needle) - w - 2 : x(m_needle) + 2, area.bottom() - 18, w, 14);
+        // At the foot, or as far up as no other name is in the way.
+        const auto crossed = [&](const QRectF& name) { return box.intersects(name); };
+        while (std::any_of(names.begin(), names.end(), crossed) && box.top() > area.top())
+            box.translate(0, -2);
+        p.drawText(box, Qt::AlignCenter, text);
     }
     paintReading(p);
 }

@@ -54,9 +54,10 @@ private:
     void addPoint(Curve curve, const QPointF& at);
     void removePoint(const Hit& hit);
     void paintSwitches(QPainter& painter) const;
-    void paintCurves(QPainter& painter) const;
-    void paintCover(QPainter& painter) const;
-    void paintKeepName(QPainter& painter) const;
+    /// These return where names stand, so that others keep clear of them.
+    std::vector<QRectF> paintCurves(QPainter& painter) const;
+    QRectF paintCover(QPainter& painter) const;
+    QRectF paintKeepName(QPainter& painter) const;
     void paintReading(QPainter& painter) const;
 
     Thinning m_thinning;
