@@ -23,12 +23,24 @@ void makeLikeness(StrandsBody& body) {
         near.emplace_back((set.points[set.first[s]] - set.points.front()).squaredNorm(), s);
     const auto shown = std::min<std::size_t>(near.size(), static_cast<std::size_t>(kShown));
     std::nth_element(near.begin(), near.begin() + static_cast<std::ptrdiff_t>(shown - 1), near.end());
+    // Where they stand far apart they move together: each would be less than a pixel.
+    constexpr float kAcross = 1.5F; // of their length, from the first to the farthest
+    float farthest = 0;
+    float longest = 0;
+    for (std::size_t i = 0; i < shown; ++i) {
+        const std::uint32_t s = near[i].second;
+        farthest = std::max(farthest, std::sqrt(near[i].first));
+        longest = std::max(longest, (set.points[set.first[s + 1] - 1] - set.points[set.first[s]]).norm());
+    }
+    const float together = std::min(1.0F, kAcross * longest / std::max(farthest, 1e-6F));
     StrandSet tuft;
     tuft.first.push_back(0);
     for (std::size_t i = 0; i < shown; ++i) {
         const std::uint32_t s = near[i].second;
+        const Vec3f root = set.points[set.first[s]];
+        const Vec3f moved = together * (root - set.points.front()) - root;
         for (std::uint32_t p = set.first[s]; p < set.first[s + 1]; ++p) {
-            tuft.points.push_back(set.points[p] - set.points.front());
+            tuft.points.push_back(set.points[p] + moved);
             tuft.widths.push_back(set.widths[p]);
         }
         tuft.first.push_back(static_cast<std::uint32_t>(tuft.points.size()));
