@@ -46,9 +46,10 @@ void PlacesModel::clear() {
         emit changed();
 }
 
-void PlacesModel::point(FindingKind kind) {
+void PlacesModel::point(FindingKind kind, bool backwards) {
     if (m_pointed && m_pointed->kind == kind) {
-        m_pointed->spot = (m_pointed->spot + 1) % m_pointed->places->spots.size();
+        const std::size_t all = m_pointed->places->spots.size();
+        m_pointed->spot = (m_pointed->spot + (backwards ? all - 1 : 1)) % all;
         emit changed();
         return;
     }

@@ -21,9 +21,9 @@ public:
         std::size_t spot = 0;      ///< of these, the one that is looked at
         std::vector<Vec3d> from{}; ///< directions, of length 1, that the first spots are looked at from
     };
-    /// Points to a finding of the selected mesh; the same one again: to its next place, after the last to the first. Of
-    /// what lies nowhere, nothing happens.
-    void point(FindingKind kind);
+    /// Points to a finding of the selected mesh; the same one again: to its next place, after the last to the first, or
+    /// the other way round. Of what lies nowhere, nothing happens.
+    void point(FindingKind kind, bool backwards = false);
     /// Points to nothing.
     void clear();
     /// Null while nothing is pointed to, or where it lies is not known yet.

@@ -171,6 +171,8 @@ TEST_F(WindowTest, a_click_marks_where_a_finding_lies_and_the_next_one_goes_on) 
     EXPECT_TRUE(shows("place 2 of 2"));
     EXPECT_GT(marked(), 40);
     EXPECT_NE(view.grabFramebuffer(), first) << "the other place is looked at";
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, Qt::ShiftModifier, list->visualRect(row).center());
+    EXPECT_EQ(places.pointed()->spot, 0U);
     QTest::keyClick(window.get(), Qt::Key_Escape);
     EXPECT_EQ(places.pointed(), nullptr);
     EXPECT_TRUE(QTest::qWaitFor([&] { return marked() == 0; }, 60'000));

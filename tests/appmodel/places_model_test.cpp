@@ -47,6 +47,10 @@ TEST_F(PlacesTest, pointing_again_goes_from_place_to_place_and_round) {
         EXPECT_EQ(places().pointed()->spot, spot);
     }
     EXPECT_EQ(changed.count(), 4);
+    for (const std::size_t spot : {2U, 1U, 0U}) {
+        places().point(FindingKind::FlippedTriangles, true);
+        EXPECT_EQ(places().pointed()->spot, spot);
+    }
     EXPECT_EQ(document().undo().count(), 2) << "looking is no step";
 }
 

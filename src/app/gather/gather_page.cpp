@@ -4,6 +4,7 @@
 #include "app/parts/fact_table.h"
 #include "scene/mend_subject.h"
 
+#include <QGuiApplication>
 #include <QHeaderView>
 #include <QListView>
 #include <QMenu>
@@ -44,7 +45,7 @@ QVariant FindingModel::data(const QModelIndex& index, int role) const {
     if (role == Qt::ForegroundRole)
         return f->serious ? l.caution : l.quiet;
     if (role == Qt::ToolTipRole)
-        return tr("Click to look at the place");
+        return tr("Click to look at the place, again for the next one; with Shift for the one before");
     return {};
 }
 
@@ -84,7 +85,7 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
         if (f == nullptr)
             return;
         if (liesSomewhere(f->kind)) {
-            m_bench.places.point(f->kind);
+            m_bench.places.point(f->kind, QGuiApplication::keyboardModifiers().testFlag(Qt::ShiftModifier));
         } else {
             m_bench.places.clear();
             emit wholeRequested();
