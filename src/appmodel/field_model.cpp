@@ -98,7 +98,7 @@ void FieldModel::importTable(const QString& path, bool skipBad) {
                      QMetaObject::invokeMethod(
                          this, [this, path, bad = table->badRows, good = table->copies.size(),
                                 text = toText(badRowsText(*table))] { emit rowsRefused(path, bad, good, text); });
-                     return Error{ErrorCode::BadInput, {}, {}, {}};
+                     return Session::saidAlready();
                  }
                  if (table->copies.empty())
                      return Error{ErrorCode::BadInput, file.string(), "holds no row that can be placed",

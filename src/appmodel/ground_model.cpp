@@ -2,6 +2,7 @@
 
 #include "appmodel/text.h"
 #include "base/file.h"
+#include "base/text.h"
 #include "io/import/heights_file.h"
 #include "io/project/project.h"
 #include "io/ship/write_glb.h"
@@ -117,35 +118,43 @@ void GroundModel::standOnGround(std::uint32_t id) {
     const Subject* found = scene().find(id);
     if (const SharedPlacements all = found != nullptr ? placementsOf(*found) : nullptr; !all || all->empty())
         return;
-    auto bare = std::make_shared<std::size_t>(0);
+    auto note = std::make_shared<QString>();
     Session::Change change;
     change.title = tr("Looking for the ground");
     change.label = "Stand on the ground";
     change.kind = found->kind();
-    change.work = [bare](const Subject& before, const Scene& in, const JobContext&) -> Result<Subject> {
+    change.work = [note](const Subject& before, const Scene& in, const JobContext&) -> Result<Subject> {
         StoodOnGround stood = thicket::standOnGround(in, *placementsOf(before));
         if (stood.without == stood.copies.size())
             return Error{ErrorCode::BadInput, before.name, "has no ground below any of its copies",
                          "add heights that lie under them"};
-        if (stood.moved == 0)
-            return Error{ErrorCode::BadInput, before.name, "stands on the ground already", "nothing needs to be done"};
-        *bare = stood.without;
+        if (stood.without > 0)
+            *note = tr("%1: %2 of its copies have no ground below them and stay where they are")
+                        .arg(toText(before.name), toText(grouped(stood.without)));
+        if (stood.moved == 0) {
+            if (note->isEmpty())
+                *note = tr("%1 stands on the ground already").arg(toText(before.name));
+            else
+                *note += tr("; the others stand on it already");
+            return Session::saidAlready();
+        }
         Subject made = before;
         setPlacements(made, std::make_shared<const Placements>(std::move(stood.copies)));
+        refresh(in, made);
         return made;
     };
-    change.merge = [this](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+    change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         if (placementsOf(now) != placementsOf(before))
             return std::nullopt;
-        Subject after = now;
+        Subject after = now; // its name and rule may have changed meanwhile
         setPlacements(after, placementsOf(made));
-        refresh(scene(), after);
+        after.bounds = made.bounds;
+        after.radius = made.radius;
         return after;
     };
-    change.ended = [this, bare, name = toText(found->name)] {
-        if (*bare > 0)
-            m_session.say(
-                tr("%1: %2 of its copies have no ground below them and stay where they are").arg(name).arg(*bare));
+    change.ended = [this, note] {
+        if (!note->isEmpty())
+            m_session.say(*note);
     };
     m_session.change({id}, std::move(change));
 }

@@ -42,7 +42,8 @@ void PlacesModel::forgetOthers() {
 
 void PlacesModel::clear() {
     m_mesh.reset();
-    if (std::exchange(m_pointed, std::nullopt))
+    const bool asked = std::exchange(m_asked, std::nullopt).has_value();
+    if (std::exchange(m_pointed, std::nullopt) || asked)
         emit changed();
 }
 
@@ -54,21 +55,26 @@ void PlacesModel::point(FindingKind kind, bool backwards) {
         return;
     }
     const Subject* subject = m_session.meshSubject();
-    if (subject == nullptr || !subject->mesh().source().mesh)
+    if (subject == nullptr || !subject->mesh().source().mesh || !liesSomewhere(kind) || m_asked == kind)
         return;
     const std::shared_ptr<const Mesh> mesh = subject->mesh().source().mesh;
     m_mesh = mesh;
+    m_asked = kind;
+    m_pointed.reset();
+    emit changed();
     m_session.looks().run(
         {},
         [this, mesh, kind](const JobContext& job) -> JobQueue::Finish {
-            auto places = placesOf(*mesh, kind);
-            if (!places || places->spots.empty() || job.cancelled())
-                return {};
-            Pointed made{kind, std::make_shared<const FindingPlaces>(std::move(*places))};
-            made.from = sightlines(*mesh, *made.places, job);
-            return [this, mesh, made = std::move(made)] {
-                if (m_mesh.lock() != mesh) // something else is looked at by now
+            auto places = placesOf(*mesh, kind, job);
+            std::optional<Pointed> made;
+            if (places && !places->spots.empty()) {
+                made = Pointed{kind, std::make_shared<const FindingPlaces>(std::move(*places))};
+                made->from = sightlines(*mesh, *made->places, job);
+            }
+            return [this, mesh, kind, made = std::move(made)] {
+                if (m_asked != kind || m_mesh.lock() != mesh) // something else is looked at by now
                     return;
+                m_asked.reset();
                 m_pointed = made;
                 emit changed();
             };

@@ -11,9 +11,9 @@ class PlacesModel : public QObject {
 public:
     explicit PlacesModel(Session& session);
 
-    /// Elements that are marked at a time: drawn in a few milliseconds. Those of the largest spots, and of the one that is
-    /// looked at.
-    static constexpr std::size_t kMostMarked = 4000;
+    /// Elements of the largest spots that are marked, and of the one that is looked at: as many as are drawn in a few
+    /// milliseconds.
+    static constexpr std::uint32_t kMostMarked = 4000;
 
     struct Pointed {
         FindingKind kind = FindingKind::DegenerateTriangles;
@@ -28,16 +28,19 @@ public:
     void clear();
     /// Null while nothing is pointed to, or where it lies is not known yet.
     [[nodiscard]] const Pointed* pointed() const { return m_pointed ? &*m_pointed : nullptr; }
+    /// Where something lies is being looked for.
+    [[nodiscard]] bool looking() const { return m_asked.has_value(); }
 
 signals:
-    /// Something else is pointed to, or nothing.
+    /// Something else is pointed to, or asked for, or nothing.
     void changed();
 
 private:
     void forgetOthers();
 
     Session& m_session;
-    std::weak_ptr<const Mesh> m_mesh; ///< that is pointed into
+    std::weak_ptr<const Mesh> m_mesh;   ///< that is pointed into
+    std::optional<FindingKind> m_asked; ///< where it lies is not known yet
     std::optional<Pointed> m_pointed;
 };
 

@@ -39,6 +39,8 @@ void Session::shutDown() {
 }
 
 void Session::report(const Error& error) {
+    if (error.what.empty() && error.code != ErrorCode::Cancelled)
+        return;
     if (error.code == ErrorCode::Cancelled)
         emit message(tr("Cancelled; nothing was changed."), false);
     else
@@ -136,10 +138,7 @@ void Session::add(const QString& title, std::function<Result<Subject>(const Scen
                 return {};
             auto made = make(*start.scene, job);
             if (!made)
-                return [this, error = made.error()] {
-                    if (!error.what.empty())
-                        report(error);
-                };
+                return [this, error = made.error()] { report(error); };
             return [this, start, accept, subject = std::move(*made)]() mutable {
                 if (!document.isOpen(start) || (accept && !accept(subject)))
                     return;

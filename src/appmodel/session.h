@@ -56,11 +56,13 @@ public:
     void change(const std::vector<std::uint32_t>& ids, Change change);
 
     /// Makes a subject in the background and adds it in one step, selected. Nothing happens when the document is another
-    /// one by then, or when `accept` says no, which may change the subject and say why not. An error that says nothing
-    /// has been said already.
+    /// one by then, or when `accept` says no, which may change the subject and say why not.
     void add(const QString& title, std::function<Result<Subject>(const Scene&, const JobContext&)> make,
              std::function<bool(Subject&)> accept = {});
 
+    /// What jobs return when all has been said already, and nothing is to be changed.
+    static Error saidAlready() { return {ErrorCode::BadInput, {}, {}, {}}; }
+    /// Says an error, but for those that have been said already.
     void report(const Error& error);
     void say(const QString& text, bool serious = false) { emit message(text, serious); }
 

@@ -145,10 +145,12 @@ bool liesSomewhere(FindingKind kind) {
     return false;
 }
 
-std::optional<FindingPlaces> placesOf(const Mesh& mesh, FindingKind kind) {
+std::optional<FindingPlaces> placesOf(const Mesh& mesh, FindingKind kind, const JobContext& job) {
     if (!liesSomewhere(kind))
         return std::nullopt;
-    const Weld weld = weldPositions(mesh);
+    const Weld weld = weldPositions(mesh, job);
+    if (job.cancelled())
+        return std::nullopt;
     Elements elements(mesh, weld);
     bool areas = true;
     switch (kind) {
@@ -183,6 +185,8 @@ std::optional<FindingPlaces> placesOf(const Mesh& mesh, FindingKind kind) {
     default:
         break;
     }
+    if (job.cancelled())
+        return std::nullopt;
     FindingPlaces out = elements.grouped();
     out.areas = areas;
     return out;

@@ -27,8 +27,8 @@ struct FindingPlaces {
 /// Whether findings of a kind are places on the mesh; else they are about it as a whole, or about levels.
 bool liesSomewhere(FindingKind kind);
 
-/// Empty for kinds that are about a mesh as a whole, or about levels.
-/// COST  that of looking for this kind of finding, O(T log T).
-std::optional<FindingPlaces> placesOf(const Mesh& mesh, FindingKind kind);
+/// Empty for kinds that are about a mesh as a whole, or about levels, and when it was cancelled.
+/// COST  that of looking for this kind of finding, O(T log T); a cancel is heard between its steps.
+std::optional<FindingPlaces> placesOf(const Mesh& mesh, FindingKind kind, const JobContext& job = {});
 
 } // namespace thicket

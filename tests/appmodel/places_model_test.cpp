@@ -38,7 +38,7 @@ TEST_F(PlacesTest, pointing_again_goes_from_place_to_place_and_round) {
     bringIn();
     QSignalSpy changed(&places(), &PlacesModel::changed);
     ASSERT_TRUE(pointTo(FindingKind::FlippedTriangles));
-    EXPECT_EQ(changed.count(), 1);
+    EXPECT_EQ(changed.count(), 2) << "when it was asked for, and when it was known";
     EXPECT_EQ(places().pointed()->places->spots.size(), 3U);
     EXPECT_EQ(places().pointed()->from.size(), 3U);
     for (const std::size_t spot : {1U, 2U, 0U}) {
@@ -46,7 +46,7 @@ TEST_F(PlacesTest, pointing_again_goes_from_place_to_place_and_round) {
         ASSERT_NE(places().pointed(), nullptr);
         EXPECT_EQ(places().pointed()->spot, spot);
     }
-    EXPECT_EQ(changed.count(), 4);
+    EXPECT_EQ(changed.count(), 5);
     for (const std::size_t spot : {2U, 1U, 0U}) {
         places().point(FindingKind::FlippedTriangles, true);
         EXPECT_EQ(places().pointed()->spot, spot);
@@ -67,6 +67,27 @@ TEST_F(PlacesTest, another_mesh_or_a_mend_takes_the_mark_away) {
     ASSERT_TRUE(pointTo(FindingKind::FlippedTriangles));
     bench.files.mend({scene().subjects[0].id}, {MendKind::Flipped, 0});
     settle();
+    EXPECT_EQ(places().pointed(), nullptr);
+}
+
+TEST_F(PlacesTest, of_two_findings_of_one_mesh_the_one_asked_for_last_is_marked) {
+    bringIn();
+    ASSERT_TRUE(pointTo(FindingKind::FlippedTriangles));
+    // Where it is known where one lies, and where it is being looked for.
+    for (const bool waits : {true, false}) {
+        places().point(FindingKind::OpenBorders);
+        EXPECT_TRUE(places().looking());
+        EXPECT_EQ(places().pointed(), nullptr) << "the one before is not marked any more";
+        if (waits)
+            QTest::qWait(1);
+        ASSERT_TRUE(pointTo(FindingKind::FlippedTriangles));
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.looks().busy(); }, 60'000));
+        EXPECT_FALSE(places().looking());
+        EXPECT_EQ(places().pointed()->kind, FindingKind::FlippedTriangles);
+        EXPECT_EQ(places().pointed()->spot, 0U);
+    }
+    places().point(FindingKind::OpenBorders); // a closed ball has none
+    ASSERT_TRUE(QTest::qWaitFor([&] { return !places().looking(); }, 60'000));
     EXPECT_EQ(places().pointed(), nullptr);
 }
 

@@ -121,6 +121,11 @@ TEST(FindingPlaces, of_every_kind_as_many_are_marked_as_are_counted) {
 TEST(FindingPlaces, a_mesh_as_a_whole_is_no_place) {
     for (const FindingKind kind : {FindingKind::MissingNormals, FindingKind::UnusualSize, FindingKind::TooLight})
         EXPECT_FALSE(placesOf(shapes::sphere(2), kind));
+    std::stop_source stop;
+    stop.request_stop();
+    JobContext cancelled;
+    cancelled.stop = stop.get_token();
+    EXPECT_FALSE(placesOf(shapes::sphere(4), FindingKind::OpenBorders, cancelled));
     const auto none = placesOf(shapes::sphere(4), FindingKind::OpenBorders);
     ASSERT_TRUE(none);
     EXPECT_TRUE(none->spots.empty());

@@ -217,14 +217,15 @@ void FindingsView::refresh() {
 void FindingsView::sayWhere() {
     const PlacesModel::Pointed* at = m_bench.places.pointed();
     if (at == nullptr) {
-        m_summary->setText(tr("click one to look at the place"));
+        m_summary->setText(m_bench.places.looking() ? tr("looking for the places …")
+                                                    : tr("click one to look at the place"));
         return;
     }
     const std::size_t all = at->places->spots.size();
     const std::size_t elements = at->places->elements.size();
     QStringList parts;
     if (elements > PlacesModel::kMostMarked)
-        parts << tr("%1 of them marked").arg(groupedText(static_cast<qint64>(PlacesModel::kMostMarked)));
+        parts << tr("the first %1 are marked").arg(groupedText(PlacesModel::kMostMarked));
     if (all > 1)
         parts << tr("place %1 of %2")
                      .arg(groupedText(static_cast<qint64>(at->spot + 1)), groupedText(static_cast<qint64>(all)))

@@ -316,18 +316,16 @@ void Overview::placeNumbers(const QMatrix4x4& matrix) {
     m_numbers->numbers.clear();
     const SelectInput& input = m_shot.input();
     const Selection& selection = m_shot.exact();
-    const auto onScreen = [&](const Vec3d& p) {
-        const QVector4D clip = matrix * QVector4D(toQt(p), 1);
-        return QPointF((clip.x() / clip.w() + 1) / 2 * static_cast<float>(width()),
-                       (1 - clip.y() / clip.w()) / 2 * static_cast<float>(height()));
-    };
     for (std::size_t g = 0; g < input.grounds.size() && g < selection.grounds.size(); ++g)
         if (input.subjects[input.grounds[g].subject] == m_bench.session.subjectId())
             for (const DrawnTile& tile : selection.grounds[g].tiles) {
                 const Bounds b = input.grounds[g].tree->boundsOf(tile.ref);
-                const QPointF size = onScreen(b.high) - onScreen(b.low);
-                if (std::min(std::abs(size.x()), std::abs(size.y())) > kLeast)
-                    m_numbers->numbers.emplace_back(onScreen(b.centre()), static_cast<int>(tile.ref.level));
+                const auto low = inPicture(matrix, b.low, size());
+                const auto high = inPicture(matrix, b.high, size());
+                const auto middle = inPicture(matrix, b.centre(), size());
+                if (low && high && middle &&
+                    std::min(std::abs(high->x() - low->x()), std::abs(high->y() - low->y())) > kLeast)
+                    m_numbers->numbers.emplace_back(*middle, static_cast<int>(tile.ref.level));
             }
     m_numbers->update();
 }
@@ -341,11 +339,7 @@ View Overview::ownView() const {
 }
 
 std::optional<QPointF> Overview::onScreen(const Vec3d& place) const {
-    const QVector4D clip = viewProjectionOf(ownView()) * QVector4D(toQt(place), 1);
-    if (clip.w() <= 0)
-        return std::nullopt;
-    return QPointF((clip.x() / clip.w() + 1) / 2 * static_cast<float>(width()),
-                   (1 - clip.y() / clip.w()) / 2 * static_cast<float>(height()));
+    return inPicture(viewProjectionOf(ownView()), place, size());
 }
 
 void Overview::paintGL() {

@@ -98,13 +98,11 @@ void Viewport::paintBrush(QPainter& p, const QMatrix4x4& viewProjection) const {
     constexpr int kCorners = 48;
     for (int i = 0; i < kCorners; ++i) {
         const double angle = 2 * M_PI * i / kCorners;
-        const QVector4D clip =
-            viewProjection *
-            QVector4D(toQt(touched->place + radius * (std::cos(angle) * side + std::sin(angle) * other)), 1);
-        if (clip.w() <= 1e-6F)
+        const auto corner = inPicture(
+            viewProjection, touched->place + radius * (std::cos(angle) * side + std::sin(angle) * other), size());
+        if (!corner)
             return;
-        ring << QPointF((static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * width(),
-                        (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * height());
+        ring << *corner;
     }
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(QColor(0, 0, 0, 110), 3));

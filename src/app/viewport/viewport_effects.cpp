@@ -62,16 +62,13 @@ void Viewport::paintEmitterLabels(QPainter& p, const QMatrix4x4& viewProjection,
     for (std::size_t i = 0; i < offsets.size(); ++i) {
         const std::size_t level = all ? i : static_cast<std::size_t>(shown);
         const EmitterForecast forecast = forecastOf(partsAt(emitter, level));
-        const QVector4D at = viewProjection * QVector4D(static_cast<float>(offsets[i]), 0,
-                                                        static_cast<float>(subject.bounds.high.z()), 1);
-        if (at.w() <= 0)
+        const auto foot = inPicture(viewProjection, {offsets[i], 0, subject.bounds.high.z()}, size());
+        if (!foot)
             continue;
-        const QPointF foot((at.x() / at.w() + 1) / 2 * static_cast<float>(width()),
-                           (1 - at.y() / at.w()) / 2 * static_cast<float>(height()));
         constexpr double kWide = 186;
         constexpr double kTall = 40;
-        const QRectF box(std::clamp(foot.x() - kWide / 2, 8.0, std::max(8.0, width() - kWide - 8.0)),
-                         std::min(foot.y() + 10, height() - kTall - 64), kWide, kTall);
+        const QRectF box(std::clamp(foot->x() - kWide / 2, 8.0, std::max(8.0, width() - kWide - 8.0)),
+                         std::min(foot->y() + 10, height() - kTall - 64), kWide, kTall);
         p.setPen(Qt::NoPen);
         p.setBrush(l.ground);
         p.drawRoundedRect(box, 4, 4);

@@ -13,21 +13,13 @@
 namespace thicket::app {
 namespace {
 
-std::optional<QPointF> onScreen(const QMatrix4x4& m, const Vec3d& p, const QSize& size) {
-    const QVector4D clip = m * QVector4D(toQt(p), 1);
-    if (clip.w() <= 0)
-        return std::nullopt;
-    return QPointF((clip.x() / clip.w() + 1) / 2 * static_cast<float>(size.width()),
-                   (1 - clip.y() / clip.w()) / 2 * static_cast<float>(size.height()));
-}
-
 /// Lines along the ground from place to place.
 void drawOnGround(QPainter& p, const QMatrix4x4& m, const QSize& size, const Heights& heights,
                   const std::vector<std::array<double, 2>>& places) {
     std::optional<QPointF> last;
     for (const auto& [x, z] : places) {
         const auto height = heights.heightAt(x, z);
-        const auto at = height ? onScreen(m, {x, *height + 0.02, z}, size) : std::nullopt;
+        const auto at = height ? inPicture(m, {x, *height + 0.02, z}, size) : std::nullopt;
         if (at && last)
             p.drawLine(*last, *at);
         last = at;
@@ -136,7 +128,7 @@ void Viewport::paintGroundReading(QPainter& p, const QMatrix4x4& viewProjection)
             }
         p.setPen(QPen(l.accent, 1.6));
         drawOnGround(p, viewProjection, size(), *subject->terrain()->heights, outline);
-        if (const auto at = onScreen(viewProjection, hit->place, size())) {
+        if (const auto at = inPicture(viewProjection, hit->place, size())) {
             const QString text = tr("L%1 · tile %2, %3 · %4 off")
                                      .arg(hit->tile->ref.level)
                                      .arg(hit->tile->ref.x)
@@ -237,8 +229,8 @@ void Viewport::paintGroundBrush(QPainter& p, const QMatrix4x4& viewProjection) c
     // How much it does: a line up or down in the middle, as long as that.
     if (held->kind == BrushKind::Raise || held->kind == BrushKind::Lower) {
         const double by = held->kind == BrushKind::Raise ? held->strength : -held->strength;
-        const auto from = onScreen(viewProjection, hit->place, size());
-        const auto to = onScreen(viewProjection, hit->place + Vec3d(0, by, 0), size());
+        const auto from = inPicture(viewProjection, hit->place, size());
+        const auto to = inPicture(viewProjection, hit->place + Vec3d(0, by, 0), size());
         p.setPen(QPen(l.accent, 1.8));
         if (from && to)
             p.drawLine(*from, *to);

@@ -13,14 +13,6 @@
 namespace thicket::app {
 namespace {
 
-QPointF project(const QMatrix4x4& m, const Vec3d& p, const QSize& size, bool* front = nullptr) {
-    const QVector4D clip = m * QVector4D(toQt(p), 1);
-    if (front != nullptr)
-        *front = clip.w() > 1e-6F;
-    return {(static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * size.width(),
-            (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * size.height()};
-}
-
 void chip(QPainter& p, const QRectF& rect) {
     QColor fill = Look::now().ground;
     fill.setAlphaF(0.86F);
@@ -128,15 +120,17 @@ void Viewport::paintSoloOverlay(QPainter& p, const QMatrix4x4& viewProjection) {
     const double bottom = subject->bounds.low.y();
     double previous = -1e9;
     for (std::size_t i = 0; i < subject->mesh().levels.size(); ++i) {
-        bool front = false;
         const Vec3d c = subject->bounds.centre();
-        const QPointF at = project(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size(), &front);
         const std::size_t beside = i + 1 < offsets.size() ? i + 1 : i - 1;
-        const double spaced =
-            std::abs(project(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size()).x() - at.x());
+        const auto foot = inPicture(viewProjection, Vec3d(c.x() + offsets[i], bottom, c.z()), size());
+        const auto other = inPicture(viewProjection, Vec3d(c.x() + offsets[beside], bottom, c.z()), size());
+        if (!foot || !other)
+            continue;
+        const QPointF at = *foot;
+        const double spaced = std::abs(other->x() - at.x());
         const double w = std::min(122.0, std::max(88.0, spaced - 6));
         const QRectF box(at.x() - w / 2, std::min(at.y() + 12, height() - 78.0), w, 38);
-        if (!front || box.left() < previous + 2)
+        if (box.left() < previous + 2)
             continue;
         previous = box.right();
         chip(p, box);
@@ -343,17 +337,16 @@ void Viewport::paintFieldReading(QPainter& p, const Subject& field) {
 void Viewport::paintPicked(QPainter& p, const QMatrix4x4& viewProjection, CopyRef copy, const QString& state) {
     const Look& l = Look::now();
     QRectF box;
-    bool all = true;
     bool first = true;
     for (const Vec3d& corner : boxCorners(chainOf(copy), placeOf(copy), 0)) {
-        bool front = false;
-        const QPointF at = project(viewProjection, corner, size(), &front);
-        all &= front;
-        box = first ? QRectF(at, QSizeF(0.1, 0.1)) : box.united(QRectF(at, QSizeF(0.1, 0.1)));
+        const auto at = inPicture(viewProjection, corner, size());
+        if (!at)
+            return;
+        box = first ? QRectF(*at, QSizeF(0.1, 0.1)) : box.united(QRectF(*at, QSizeF(0.1, 0.1)));
         first = false;
     }
     box = box.adjusted(-4, -4, 4, 4);
-    if (!all || box.width() >= width() * 1.2 || box.height() >= height() * 1.2)
+    if (box.width() >= width() * 1.2 || box.height() >= height() * 1.2)
         return;
     p.setPen(QPen(l.accent, 1.2));
     p.setBrush(Qt::NoBrush);

@@ -12,15 +12,6 @@
 namespace thicket::app {
 namespace {
 
-/// Where a place is in the picture; empty behind the camera, or next to it.
-std::optional<QPointF> inPicture(const QMatrix4x4& m, const Vec3d& place, const QSize& size) {
-    const QVector4D clip = m * QVector4D(toQt(place), 1);
-    if (clip.w() <= 1e-6F)
-        return std::nullopt;
-    return QPointF((static_cast<double>(clip.x() / clip.w()) * 0.5 + 0.5) * size.width(),
-                   (0.5 - static_cast<double>(clip.y() / clip.w()) * 0.5) * size.height());
-}
-
 /// Outlines of some elements as they are seen, of those that are in the picture.
 QPainterPath outlinesOf(const FindingPlaces& places, std::size_t from, std::size_t to, const QMatrix4x4& m,
                         const QSize& size) {
@@ -58,12 +49,9 @@ void Viewport::framePointed() {
     if (at == nullptr)
         return;
     const FindingSpot& spot = at->places->spots[at->spot];
-    // From where it can be seen, unless that is where the camera is already.
     if (at->spot < at->from.size()) {
-        const Vec3d& from = at->from[at->spot];
-        m_soloOrbit.yaw = std::atan2(from.x(), from.z());
-        m_soloOrbit.pitch = std::asin(std::clamp(from.y(), -1.0, 1.0));
-        m_soloOrbit.turn(0, 0);
+        m_soloOrbit.lookFrom(spot.centre + at->from[at->spot], spot.centre);
+        m_soloOrbit.turn(0, 0); // never over the poles
     }
     framePlace(spot.centre, spot.radius);
 }
@@ -72,7 +60,7 @@ void Viewport::paintPlaces(QPainter& p, const QMatrix4x4& viewProjection) const 
     const PlacesModel::Pointed* at = pointed();
     if (at == nullptr || inMotion()) // a pose is elsewhere
         return;
-    constexpr std::size_t kMost = PlacesModel::kMostMarked;
+    constexpr std::uint32_t kMost = PlacesModel::kMostMarked;
     constexpr double kLeastRing = 16; // pixels
     const FindingPlaces& places = *at->places;
     const FindingSpot& spot = places.spots[at->spot];
@@ -81,9 +69,9 @@ void Viewport::paintPlaces(QPainter& p, const QMatrix4x4& viewProjection) const 
     pale.setAlphaF(0.55F);
     p.setBrush(Qt::NoBrush);
     p.setPen(QPen(pale, 1));
-    p.drawPath(outlinesOf(places, 0, std::min(kMost, places.elements.size()), viewProjection, size()));
+    p.drawPath(outlinesOf(places, 0, std::min<std::size_t>(kMost, places.elements.size()), viewProjection, size()));
     const QPainterPath own =
-        outlinesOf(places, spot.first, spot.first + std::min<std::size_t>(spot.count, kMost), viewProjection, size());
+        outlinesOf(places, spot.first, spot.first + std::min(spot.count, kMost), viewProjection, size());
     if (places.areas) {
         QColor fill = color;
         fill.setAlphaF(0.25F);
