@@ -365,7 +365,15 @@ void MainWindow::showMessages() {
     if (!m_note.isEmpty())
         texts << m_note;
     m_message->setVisible(!texts.isEmpty());
-    m_messageText->setText(texts.join('\n'));
+    // A folder of bad files must not cover the window, nor the button that takes this away.
+    constexpr qsizetype kMostLines = 10;
+    QStringList lines = texts.join('\n').split('\n');
+    if (const qsizetype more = lines.size() - kMostLines; more > 0) {
+        lines = lines.mid(0, kMostLines);
+        lines << tr("… and %1 more").arg(more);
+    }
+    m_messageText->setText(lines.join('\n'));
+    m_messageText->setToolTip(texts.join('\n'));
     if (texts.isEmpty())
         return;
     const Look& l = Look::now();

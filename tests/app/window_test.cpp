@@ -72,6 +72,25 @@ TEST_F(WindowTest, a_bad_file_is_said_and_changes_nothing) {
     EXPECT_TRUE(window->messageText().isEmpty());
 }
 
+TEST_F(WindowTest, many_errors_leave_room_for_the_button_that_dismisses_them) {
+    QStringList files;
+    for (int i = 0; i < 60; ++i) {
+        const fs::path file = folder.path() / ("bad" + std::to_string(i) + ".glb");
+        ASSERT_TRUE(writeTextFile(file, "not a mesh"));
+        files << text(file);
+    }
+    window->open(files);
+    waitForJobs();
+    EXPECT_TRUE(window->messageText().contains("bad0.glb"));
+    EXPECT_TRUE(window->messageText().contains("more"));
+    auto* message = window->findChild<QFrame*>(QStringLiteral("message"));
+    ASSERT_NE(message, nullptr);
+    EXPECT_LT(message->geometry().bottom(), message->parentWidget()->height());
+    for (QPushButton* button : message->findChildren<QPushButton*>())
+        QTest::mouseClick(button, Qt::LeftButton);
+    EXPECT_FALSE(message->isVisible());
+}
+
 TEST_F(WindowTest, a_table_is_placed_with_the_meshes_that_are_dropped_with_it) {
     const fs::path table = folder.path() / "places.csv";
     ASSERT_TRUE(writeTextFile(table, "asset,x,y,z\nball,1,0,2\nball,5,0,-3\nball,8,0,1\n"));

@@ -69,7 +69,9 @@ QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height:
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QScrollBar:horizontal { background: transparent; height: 8px; }
 QScrollBar::handle:horizontal { background: @line; border-radius: 4px; min-width: 24px; }
-QListView, QTreeView, QTableView { background: transparent; border: none; outline: none; selection-background-color: @line; selection-color: @text; }
+QListView, QTreeView, QTableView { background: transparent; border: none; outline: none; }
+QTreeView::item { border: none; }
+QTreeView::item:selected, QTableView::item:selected { background: @line; color: @text; }
 QHeaderView::section { background: transparent; color: @quiet; border: none; padding: 4px 8px; font-size: 11px; }
 QMenu { background: @raised; border: 1px solid @line; padding: 4px; }
 QMenu::item { padding: 5px 24px 5px 12px; border-radius: 4px; }
@@ -129,7 +131,10 @@ void Look::use(QApplication& app, Shade shade) {
 QColor Look::level(int index) {
     static const std::array<QColor, 8> ramp{QColor("#f4e9b0"), QColor("#c9d67a"), QColor("#86bd7c"), QColor("#4c9f8b"),
                                             QColor("#3f86a8"), QColor("#5a6fb4"), QColor("#7a55a3"), QColor("#8c3f78")};
-    return ramp[static_cast<std::size_t>(std::clamp(index, 0, 7))];
+    static const std::array<QColor, 2> onLight{QColor("#cbb455"), QColor("#a8b84a")}; // the palest would not be seen
+    const auto at = static_cast<std::size_t>(std::clamp(index, 0, 7));
+    const bool light = now().ground.lightness() > 128;
+    return light && at < onLight.size() ? onLight[at] : ramp[at];
 }
 
 QFont Look::font(double px, int weight) {
