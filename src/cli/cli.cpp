@@ -152,7 +152,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                      "Channel of the vertex colours that protects what it covers")
         ->check(CLI::IsMember({"red", "green", "blue", "alpha"}));
     thinCommand->add_option("--care-mask", thinOptions.careMask,
-                            "Grey PNG or JPEG by the first UVs that protects what it shows white");
+                            "Grey picture by the first UVs that protects what it shows white");
     common(thinCommand);
 
     MendOptions mendOptions;

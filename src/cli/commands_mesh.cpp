@@ -468,6 +468,7 @@ int measure(const Console& console, const MeasureOptions& options) {
         auto read = readModel(file, console.job);
         if (!read)
             return fail(console, read.error());
+        toMetres(read->front());
         if (meshes.empty())
             texels = texelsAcross(read->front().surfaces);
         meshes.push_back(std::move(read->front().levels.front().mesh));

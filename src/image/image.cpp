@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <memory>
+#include <png.h>
 
 #pragma GCC diagnostic push
 #pragma GCC diagnostic ignored "-Wall"
@@ -17,9 +18,6 @@
 #define STBI_ONLY_PNG
 #define STBI_ONLY_JPEG
 #include <stb_image.h>
-#define STB_IMAGE_WRITE_STATIC
-#define STB_IMAGE_WRITE_IMPLEMENTATION
-#include <stb_image_write.h>
 #define STB_IMAGE_RESIZE_STATIC
 #define STB_IMAGE_RESIZE_IMPLEMENTATION
 #include <stb_image_resize.h>
@@ -27,8 +25,6 @@
 
 namespace thicket {
 namespace {
-
-constexpr int kLargestSide = 16384;
 
 const stbi_uc* bytesOf(const Image& image) {
     return reinterpret_cast<const stbi_uc*>(image.encoded.data());
@@ -113,24 +109,26 @@ Result<Pixels> decodeImage(const Image& image) {
 }
 
 Image encodePng(const Pixels& pixels, const std::string& name) {
-    Image image{name, "image/png", {}};
     // What has no holes is written without alpha: a quarter smaller.
-    std::vector<std::uint8_t> opaque;
     bool holes = false;
     for (std::size_t i = 3; i < pixels.rgba.size() && !holes; i += 4)
         holes = pixels.rgba[i] != 255;
+    std::vector<std::uint8_t> opaque;
     for (std::size_t i = 0; i < pixels.rgba.size() && !holes; ++i)
         if (i % 4 != 3)
             opaque.push_back(pixels.rgba[i]);
-    const int channels = holes ? 4 : 3;
-    stbi_write_png_to_func(
-        [](void* to, void* data, int size) {
-            auto& bytes = *static_cast<std::vector<std::byte>*>(to);
-            const auto* from = static_cast<const std::byte*>(data);
-            bytes.insert(bytes.end(), from, from + size);
-        },
-        &image.encoded, pixels.width, pixels.height, channels, holes ? pixels.rgba.data() : opaque.data(),
-        channels * pixels.width);
+    png_image head{};
+    head.version = PNG_IMAGE_VERSION;
+    head.width = static_cast<png_uint_32>(pixels.width);
+    head.height = static_cast<png_uint_32>(pixels.height);
+    head.format = holes ? PNG_FORMAT_RGBA : PNG_FORMAT_RGB;
+    head.flags = PNG_IMAGE_FLAG_FAST; // a fifth of the time, for a picture that is a tenth to three quarters larger
+    png_alloc_size_t size = PNG_IMAGE_PNG_SIZE_MAX(head);
+    Image image{name, "image/png", std::vector<std::byte>(size)};
+    const bool written = png_image_write_to_memory(&head, image.encoded.data(), &size, 0,
+                                                   holes ? pixels.rgba.data() : opaque.data(), 0, nullptr) != 0;
+    image.encoded.resize(written ? size : 0);
+    image.encoded.shrink_to_fit();
     return image;
 }
 

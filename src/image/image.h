@@ -23,6 +23,8 @@ struct Pixels {
     }
 };
 
+constexpr int kLargestSide = 16384; ///< pixels; larger pictures are refused
+
 /// "image/png" or "image/jpeg", by the first bytes and nothing else; empty for what is neither.
 std::string pictureType(std::span<const std::byte> data);
 

@@ -1,6 +1,6 @@
 #include "scene/fields.h"
 
-#include "image/image.h"
+#include "image/take_picture.h"
 #include "scene/kinds.h"
 
 #include <algorithm>
@@ -124,12 +124,10 @@ Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, 
     if (out.drape)
         shrinkToOutlines(out);
     if (!mask.empty()) {
-        Image picture;
-        picture.encoded = mask;
-        auto pixels = decodeImage(picture);
+        auto pixels = pixelsOfPicture({}, mask);
         if (!pixels)
             return Error{pixels.error().code, recipe.mask.string(), pixels.error().what,
-                         "choose a PNG or JPEG picture"};
+                         std::string("choose a ") + kPictureKinds + " picture"};
         out.mask.width = pixels->width;
         out.mask.height = pixels->height;
         out.mask.grey.reserve(pixels->rgba.size() / 4);

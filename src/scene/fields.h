@@ -10,7 +10,7 @@ namespace thicket {
 /// The triangles a recipe is scattered on, with what it keeps its distance from. Of a surface all copies count, at their
 /// finest; where nobody has placed it, it stands at the origin.
 /// mask      the bytes of the recipe's picture; empty: none.
-/// ERRORS    NotFound when surface, route or subject is gone; BadInput when the mask is no PNG or JPEG.
+/// ERRORS    NotFound when surface, route or subject is gone; BadInput when the mask is no picture that is read.
 Result<ScatterGround> groundOf(const Scene& scene, const ScatterRecipe& recipe, const std::vector<std::byte>& mask);
 
 /// A curve by shares of the reach: where, and which value.

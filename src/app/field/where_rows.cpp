@@ -53,8 +53,8 @@ void WhereRows::show(const ScatterRecipe& recipe) {
 }
 
 void WhereRows::chooseMask() {
-    const QString file =
-        QFileDialog::getOpenFileName(this, tr("Choose a mask"), {}, tr("Pictures (*.png *.jpg *.jpeg)"));
+    const QString file = QFileDialog::getOpenFileName(
+        this, tr("Choose a mask"), {}, tr("Pictures (*.png *.jpg *.jpeg *.tga *.bmp *.psd *.tif *.tiff *.webp)"));
     if (!file.isEmpty())
         m_change(tr("Choose a mask"), [&file](ScatterRecipe& r) { r.mask = file.toStdString(); });
 }

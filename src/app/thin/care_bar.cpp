@@ -44,7 +44,8 @@ CareBar::CareBar(Workbench& bench, QWidget* parent)
         });
     m_picture = channels->addAction(tr("A picture…"), this, [this] {
         const QString file =
-            QFileDialog::getOpenFileName(this, tr("Take care from a picture"), {}, tr("Pictures (*.png *.jpg *.jpeg)"));
+            QFileDialog::getOpenFileName(this, tr("Take care from a picture"), {},
+                                         tr("Pictures (*.png *.jpg *.jpeg *.tga *.bmp *.psd *.tif *.tiff *.webp)"));
         if (!file.isEmpty())
             m_bench.care.fromMask(m_bench.session.subjectId(), file, brush());
     });

@@ -1,7 +1,7 @@
 #include "io/import/care_mask.h"
 
 #include "base/file.h"
-#include "image/image.h"
+#include "image/take_picture.h"
 
 namespace thicket {
 
@@ -10,10 +10,7 @@ Result<std::shared_ptr<const CareMask>> readCareMask(const std::filesystem::path
     auto bytes = readFile(file);
     if (!bytes)
         return bytes.error();
-    Image image;
-    image.name = file.filename().string();
-    image.encoded = std::move(*bytes);
-    auto pixels = decodeImage(image);
+    auto pixels = pixelsOfPicture(file.filename().string(), std::move(*bytes));
     if (!pixels) {
         Error error = pixels.error();
         error.where = file.string();

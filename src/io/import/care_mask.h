@@ -9,7 +9,7 @@
 
 namespace thicket {
 
-/// Reads a PNG or JPEG as a mask: white takes all care, black none. Larger ones are shrunk to at most 256 a side, which
+/// Reads a picture as a mask: white takes all care, black none. Larger ones are shrunk to at most 256 a side, which
 /// is finer than any brush.
 /// ERRORS     Unreadable, BadInput, TooLarge.
 Result<std::shared_ptr<const CareMask>> readCareMask(const std::filesystem::path& file);

@@ -23,9 +23,17 @@ void pack(Packer& to, const ImportedSubject& s) {
         to.text(m.name);
         for (Eigen::Index i = 0; i < 4; ++i)
             to.plain(m.baseColor[i]);
+        for (Eigen::Index i = 0; i < 3; ++i)
+            to.plain(m.emissive[i]);
+        to.plain(m.metallic);
+        to.plain(m.roughness);
+        to.plain(m.alphaMode);
         to.plain(m.doubleSided);
-        to.plain(m.baseColorImage);
+        for (const int image :
+             {m.baseColorImage, m.metallicRoughnessImage, m.normalImage, m.occlusionImage, m.emissiveImage})
+            to.plain(image);
     }
+    to.plain(s.metresPerUnit);
     to.plain<std::uint64_t>(s.levels.size());
     for (const ImportedLevel& level : s.levels) {
         to.text(level.name);
@@ -57,10 +65,18 @@ ImportedSubject unpackSubject(Unpacker& from) {
         m.name = from.text();
         for (Eigen::Index i = 0; i < 4; ++i)
             m.baseColor[i] = from.plain<float>();
+        for (Eigen::Index i = 0; i < 3; ++i)
+            m.emissive[i] = from.plain<float>();
+        m.metallic = from.plain<float>();
+        m.roughness = from.plain<float>();
+        m.alphaMode = from.plain<AlphaMode>();
         m.doubleSided = from.plain<bool>();
-        m.baseColorImage = from.plain<int>();
+        for (int* image :
+             {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage})
+            *image = from.plain<int>();
         s.surfaces.materials.push_back(std::move(m));
     }
+    s.metresPerUnit = from.plain<double>();
     for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
         ImportedLevel level;
         level.name = from.text();

@@ -58,6 +58,15 @@ void finishFamily(ImportedSubject& subject) {
 
 } // namespace detail
 
+void toMetres(ImportedSubject& subject) {
+    if (subject.metresPerUnit == 1)
+        return;
+    for (ImportedLevel& level : subject.levels)
+        for (Vec3f& p : level.mesh.positions)
+            p *= static_cast<float>(subject.metresPerUnit);
+    subject.metresPerUnit = 1;
+}
+
 std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects) {
     std::vector<ImportedSubject> joined;
     for (ImportedSubject& subject : subjects) {
@@ -72,6 +81,10 @@ std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects)
                 subject.name = split.base;
             joined.push_back(std::move(subject));
             continue;
+        }
+        if (subject.metresPerUnit != family->metresPerUnit) {
+            toMetres(*family);
+            toMetres(subject);
         }
         const auto materials = static_cast<std::uint32_t>(family->surfaces.materials.size());
         const auto images = static_cast<int>(family->surfaces.images.size());
@@ -193,6 +206,12 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
     // One more than there are switches is the height below which nothing is drawn.
     if (imported.screenCoverages.size() == measured->mesh().levels.size())
         measured->rule.cullBelowPx = std::clamp(imported.screenCoverages.back() * View().lines, 0.0, 400.0);
+    if (imported.metresPerUnit != 1) {
+        auto scaled = mendSubject(*measured, {MendKind::Unit, imported.metresPerUnit}, {});
+        if (!scaled)
+            return scaled.error();
+        measured = std::move(scaled->subject);
+    }
     measured->findings = findProblems(*measured);
     return measured;
 }

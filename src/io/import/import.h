@@ -21,6 +21,7 @@ struct ImportedSubject {
     Surfaces surfaces;
     Rig rig;
     std::vector<ImportedLevel> levels;
+    double metresPerUnit = 1;            ///< as the file says; it was not scaled by that yet
     Placements placed;                   ///< where it stands, when the file places it many times; else empty
     std::vector<double> screenCoverages; ///< from the glTF level-of-detail extension, one a level, or empty
     std::vector<std::string> notes;      ///< what was inferred or mended, in words for the user
@@ -45,7 +46,11 @@ struct LevelName {
 };
 LevelName splitLevelName(const std::string& name);
 
-/// Turns an import into a subject with measured hand-made levels and findings.
+/// Scales what was read to metres, where its file says that it is in other units.
+void toMetres(ImportedSubject& subject);
+
+/// Turns an import into a subject with measured hand-made levels and findings; in metres, which is one of its mends where
+/// its file has other units.
 /// ERRORS     Cancelled.
 Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job);
 

@@ -1,7 +1,7 @@
 #include "base/file.h"
 #include "base/memory.h"
 #include "base/text.h"
-#include "image/image.h"
+#include "image/take_picture.h"
 #include "io/import/gltf_reader.h"
 #include "io/import/load_gltf.h"
 #include "io/import/near_copy.h"
@@ -46,26 +46,34 @@ struct Gathering {
     }
 };
 
-/// Pictures are what their first bytes say; anything else is left out, and said in `notes`.
-void readSurfaces(const tinygltf::Model& model, Surfaces& out, std::vector<std::string>& notes) {
-    for (const tinygltf::Image& image : model.images) {
+/// Pictures are what their bytes say; what is no picture is left out, and said in `notes`.
+void readSurfaces(tinygltf::Model& model, Surfaces& out, std::vector<std::string>& notes) {
+    for (tinygltf::Image& image : model.images) {
         const auto bytes = std::as_bytes(std::span(image.image));
-        Image own{image.name, pictureType(bytes), {}};
-        if (!own.mimeType.empty())
-            own.encoded.assign(bytes.begin(), bytes.end());
-        else
-            notes.push_back(fmt::format("picture {}{} is neither PNG nor JPEG and was left out", out.images.size(),
-                                        image.name.empty() ? "" : " (" + image.name + ")"));
-        out.images.push_back(std::move(own));
+        auto own = takePicture(image.name, {bytes.begin(), bytes.end()});
+        image.image = {};
+        if (!own) {
+            notes.push_back(fmt::format("picture {}{} {} and was left out", out.images.size(),
+                                        image.name.empty() ? "" : " (" + image.name + ")", own.error().what));
+            own = Image{image.name, {}, {}};
+        }
+        out.images.push_back(std::move(*own));
     }
     const auto imageOf = [&](int texture) {
         if (texture < 0 || texture >= static_cast<int>(model.textures.size()))
             return -1;
-        const int source = model.textures[static_cast<std::size_t>(texture)].source;
-        return source >= 0 && source < static_cast<int>(out.images.size()) &&
-                       !out.images[static_cast<std::size_t>(source)].encoded.empty()
-                   ? source
-                   : -1;
+        const tinygltf::Texture& of = model.textures[static_cast<std::size_t>(texture)];
+        const auto there = [&out](int source) {
+            return source >= 0 && source < static_cast<int>(out.images.size()) &&
+                   !out.images[static_cast<std::size_t>(source)].encoded.empty();
+        };
+        if (there(of.source))
+            return of.source;
+        const auto webp = of.extensions.find("EXT_texture_webp");
+        if (webp == of.extensions.end() || !webp->second.Has("source") || !webp->second.Get("source").IsInt())
+            return -1;
+        const int source = webp->second.Get("source").GetNumberAsInt();
+        return there(source) ? source : -1;
     };
     for (const tinygltf::Material& m : model.materials) {
         Material own;
@@ -225,7 +233,7 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
         return loaded.error();
     if (auto unpacked = unpackGeometry(loaded->model, path, job); !unpacked)
         return unpacked.error();
-    const tinygltf::Model& model = loaded->model;
+    tinygltf::Model& model = loaded->model;
     if (job.cancelled())
         return cancelledError();
     const GltfReader reader{model, path.string()};

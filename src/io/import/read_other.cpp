@@ -1,7 +1,7 @@
 #include "base/file.h"
-#include "image/image.h"
 #include "io/import/import.h"
 #include "io/import/near_copy.h"
+#include "io/import/other_surfaces.h"
 
 #include <algorithm>
 #include <assimp/DefaultIOSystem.h>
@@ -9,7 +9,7 @@
 #include <assimp/MemoryIOWrapper.h>
 #include <assimp/ProgressHandler.hpp>
 #include <assimp/config.h>
-#include <assimp/material.h>
+#include <assimp/metadata.h>
 #include <assimp/postprocess.h>
 #include <assimp/scene.h>
 #include <cstring>
@@ -168,68 +168,30 @@ private:
     const std::string* m_data;
 };
 
-struct Builder {
-    const aiScene& scene;
-    fs::path folder;
-    ImportedSubject subject;
-    std::map<std::string, int> imageByName;
+/// What a length of 1 in the file is, metres, where it says so in words of its own; the import library brings other formats
+/// to metres. Only FBX does not.
+double metresPerUnit(const aiScene& scene, const std::string& suffix) {
+    if (suffix != ".fbx" || scene.mMetaData == nullptr)
+        return 1;
+    double centimetres = 0;
+    float inFloats = 0;
+    if (!scene.mMetaData->Get("UnitScaleFactor", centimetres) && scene.mMetaData->Get("UnitScaleFactor", inFloats))
+        centimetres = static_cast<double>(inFloats);
+    return centimetres >= 1e-3 && centimetres <= 1e6 ? centimetres / 100 : 1;
+}
 
-    int image(const std::string& name) {
-        const auto known = imageByName.find(name);
-        if (known != imageByName.end())
-            return known->second;
-        std::vector<std::byte> data;
-        if (const aiTexture* embedded = scene.GetEmbeddedTexture(name.c_str());
-            embedded != nullptr && embedded->mHeight == 0) {
-            data.resize(embedded->mWidth);
-            std::memcpy(data.data(), embedded->pcData, data.size());
-        } else {
-            std::string clean = name;
-            std::replace(clean.begin(), clean.end(), '\\', '/');
-            const std::string last = fs::path(clean).filename().string();
-            for (const std::string& candidate : {clean, last, "textures/" + last})
-                if (const auto file = referencedFile(folder, candidate, kMostBeside))
-                    if (auto read = readFile(*file, kMostBeside)) {
-                        data = std::move(*read);
-                        break;
-                    }
-        }
-        int index = -1;
-        const std::string mime = pictureType(data);
-        if (!mime.empty()) {
-            index = static_cast<int>(subject.surfaces.images.size());
-            subject.surfaces.images.push_back({fs::path(name).stem().string(), mime, std::move(data)});
-        } else {
-            subject.notes.push_back(
-                "the texture " + name +
-                (data.empty() ? " was not found beside the file" : " is neither PNG nor JPEG and was left out"));
-        }
-        imageByName[name] = index;
-        return index;
-    }
+std::string unitNote(double metres) {
+    for (const LengthUnit& unit : kLengthUnits)
+        if (std::abs(unit.metres / metres - 1) < 1e-6)
+            return fmt::format("it is made in {}, as it says", unit.name);
+    return fmt::format("its lengths are in units of {:.6g} m, as it says", metres);
+}
 
-    void materials() {
-        for (unsigned i = 0; i < scene.mNumMaterials; ++i) {
-            const aiMaterial& m = *scene.mMaterials[i];
-            Material own;
-            own.name = m.GetName().C_Str();
-            aiColor4D color;
-            if (m.Get(AI_MATKEY_BASE_COLOR, color) == AI_SUCCESS || m.Get(AI_MATKEY_COLOR_DIFFUSE, color) == AI_SUCCESS)
-                own.baseColor = Vec4f(color.r, color.g, color.b, 1.0F);
-            int twoSided = 0;
-            if (m.Get(AI_MATKEY_TWOSIDED, twoSided) == AI_SUCCESS)
-                own.doubleSided = twoSided != 0;
-            aiString file;
-            if (m.GetTexture(aiTextureType_BASE_COLOR, 0, &file) == AI_SUCCESS ||
-                m.GetTexture(aiTextureType_DIFFUSE, 0, &file) == AI_SUCCESS) {
-                own.baseColorImage = image(file.C_Str());
-                if (own.baseColorImage >= 0 && own.baseColor.head<3>().maxCoeff() <= 0)
-                    own.baseColor = Vec4f(1, 1, 1, 1);
-            }
-            subject.surfaces.materials.push_back(own);
-        }
-    }
-};
+/// What of it moves, which is left where it stands.
+bool moves(const aiScene& scene) {
+    return scene.HasAnimations() ||
+           std::any_of(scene.mMeshes, scene.mMeshes + scene.mNumMeshes, [](const aiMesh* m) { return m->HasBones(); });
+}
 
 struct Piece {
     std::string name;
@@ -338,10 +300,17 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     collect(*scene, *scene->mRootNode, aiMatrix4x4(), pieces);
     std::stable_sort(pieces.begin(), pieces.end(),
                      [](const Piece& a, const Piece& b) { return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex; });
-    Builder builder{*scene, path.parent_path(), {}, {}};
+    ImportedSubject common;
     if (moved)
-        builder.subject.notes.push_back(movedNote(moved->shift));
-    builder.materials();
+        common.notes.push_back(movedNote(moved->shift));
+    common.metresPerUnit = metresPerUnit(*scene, suffix);
+    if (common.metresPerUnit != 1)
+        common.notes.push_back(unitNote(common.metresPerUnit));
+    if (moves(*scene))
+        common.notes.emplace_back("its skeleton and animations were left out: export it as glTF to keep them");
+    OtherSurfaces surfaces = otherSurfaces(*scene, path);
+    common.surfaces = std::move(surfaces.surfaces);
+    std::move(surfaces.notes.begin(), surfaces.notes.end(), std::back_inserter(common.notes));
     const std::string stem = path.stem().string();
     std::map<std::string, std::map<int, std::vector<const Piece*>>> families;
     std::map<std::string, std::map<int, int>> numbers;
@@ -355,7 +324,7 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     }
     std::vector<ImportedSubject> subjects;
     for (const auto& [name, levels] : families) {
-        ImportedSubject subject = builder.subject;
+        ImportedSubject subject = common;
         subject.name = name;
         subject.source.family = families.size() > 1 ? name : "";
         for (const auto& [number, list] : levels) {

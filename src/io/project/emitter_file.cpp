@@ -1,7 +1,7 @@
 #include "io/project/emitter_file.h"
 
 #include "base/file.h"
-#include "image/image.h"
+#include "image/take_picture.h"
 #include "io/json/emitter_json.h"
 
 #include <fmt/format.h>
@@ -25,11 +25,10 @@ Result<std::shared_ptr<const Image>> readSprite(const fs::path& path) {
     auto bytes = readFile(path, kMostSpriteBytes);
     if (!bytes)
         return bytes.error();
-    Image out{path.filename().string(), pictureType(*bytes), {}};
-    if (out.mimeType.empty())
-        return Error{ErrorCode::BadInput, path.string(), "is neither a PNG nor a JPEG picture",
-                     "give the sprite as one of these"};
-    out.encoded = std::move(*bytes);
+    auto taken = takePicture(path.filename().string(), std::move(*bytes));
+    if (!taken)
+        return Error{taken.error().code, path.string(), taken.error().what, taken.error().remedy};
+    Image& out = *taken;
     constexpr int kMostSide = 8192;
     const auto size = imageSize(out);
     if (!size || size->width < 1 || size->height < 1 || size->width > kMostSide || size->height > kMostSide)

@@ -28,7 +28,7 @@ std::string encodeEmitterFile(const std::string& name, const Emitter& emitter, E
                               const std::filesystem::path& folder);
 
 /// A picture by its path; null for an empty one.
-/// ERRORS   NotFound; BadInput when its first bytes are neither PNG nor JPEG.
+/// ERRORS   NotFound; BadInput when it is no picture that takePicture knows.
 Result<std::shared_ptr<const Image>> readSprite(const std::filesystem::path& path);
 
 } // namespace thicket
