@@ -272,13 +272,15 @@ MainWindow::MainWindow() {
     connect(m_findings, &FindingsView::wholeRequested, m_viewport, &Viewport::frameSelection);
     connect(m_routeChart, &RouteChart::timePicked, this, [this](double seconds) {
         playRoute(false);
-        m_routeChart->setTime(seconds);
-        m_viewBox->overview().setRouteTime(seconds);
+        showRouteTime(seconds);
         m_viewport->setRouteTime(seconds);
     });
     connect(&m_viewBox->overview(), &Overview::timePicked, m_routeChart, &RouteChart::timePicked);
-    connect(m_routeChart, &RouteChart::keyHereRequested, this,
-            [this](std::size_t key) { m_bench.routes.placeKey(key, m_viewport->shotView()); });
+    connect(m_routeChart, &RouteChart::keyHereRequested, this, [this](std::size_t key) {
+        m_bench.routes.placeKey(key, m_viewport->shotView());
+        if (const Route* route = m_bench.budget.route(); route != nullptr && key < route->keys.size())
+            showRouteTime(route->keys[key].seconds);
+    });
     connect(m_budgetPanel, &BudgetPanel::standRequested, this, [this](const Vec3d& eye, const Vec3d& target) {
         playRoute(false);
         m_viewport->setShotView(eye, target);
@@ -312,8 +314,7 @@ MainWindow::MainWindow() {
         const Route* route = m_bench.budget.route();
         const double length = route != nullptr ? route->length() : 0;
         const double now = m_playFrom + static_cast<double>(m_playClock.elapsed()) / 1000;
-        m_routeChart->setTime(std::min(now, length));
-        m_viewBox->overview().setRouteTime(std::min(now, length));
+        showRouteTime(std::min(now, length));
         m_viewport->setRouteTime(std::min(now, length));
         if (now >= length)
             playRoute(false);
@@ -494,8 +495,16 @@ bool MainWindow::askToSave() {
 void MainWindow::keyCamera() {
     if (m_bench.routes.recording())
         toggleRecording();
-    else
+    else {
         m_bench.routes.addKey(m_viewport->shotView());
+        if (const Route* route = m_bench.budget.route())
+            showRouteTime(route->length()); // the camera is there already
+    }
+}
+
+void MainWindow::showRouteTime(double seconds) {
+    m_routeChart->setTime(seconds);
+    m_viewBox->overview().setRouteTime(seconds);
 }
 
 void MainWindow::toggleRecording() {

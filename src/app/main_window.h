@@ -118,6 +118,10 @@ private:
     void toggleRecording();
     /// A key where the shot camera is; what is being recorded ends.
     void keyCamera();
+    /// The needle of the lanes and of the overview goes there; the shot camera stays.
+    void showRouteTime(double seconds);
+    /// Whether the shot camera is where the route is at the needle.
+    [[nodiscard]] bool onRoute() const;
     void makeStrip();
 
     Workbench m_bench;

@@ -220,7 +220,18 @@ void MainWindow::refreshGauges() {
     if (m_memory.empty())
         m_memory = memoryOfScene(m_bench.session.scene());
     ledger = withMemory(std::move(ledger), m_viewport->exact(), m_memory);
-    m_budgetPanel->setFrame(ledger, m_bench.budget.route() == nullptr ? -1 : m_routeChart->time());
+    m_budgetPanel->setFrame(ledger, onRoute() ? m_routeChart->time() : -1);
+}
+
+bool MainWindow::onRoute() const {
+    const Route* route = m_bench.budget.route();
+    if (route == nullptr || route->keys.empty())
+        return false;
+    const View shot = m_viewport->shotView();
+    const View there = viewOnRoute(*route, shot, m_routeChart->time());
+    constexpr double kSame = 1e-4; // of how far the eye is from the origin, and of a turn
+    return (shot.eye - there.eye).norm() <= kSame * std::max(1.0, there.eye.norm()) &&
+           (shot.forward - there.forward).norm() <= kSame;
 }
 
 void MainWindow::refreshCharts() {

@@ -126,7 +126,8 @@ Result<void> flyRoute(const Scene& scene, const SelectInput& input, const Route&
     return {};
 }
 
-Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job) {
+Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job,
+                         std::optional<std::size_t> watch) {
     const auto count = framesOf(route, device);
     if (!count)
         return count.error();
@@ -145,7 +146,7 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                  [&](std::size_t f, const View& view, const Selection& selection) {
                      AuditFrame frame;
                      frame.seconds = static_cast<double>(f) / device.frameRate;
-                     const Ledger ledger = ledgerOf(input, selection, view, device);
+                     Ledger ledger = ledgerOf(input, selection, view, device);
                      frame.triangles = ledger.total.triangles;
                      frame.draws = ledger.total.draws;
                      frame.ms = ledger.ms;
@@ -174,8 +175,11 @@ Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& d
                      }
                      frame.over = overBudget(device, frame.ms, frame.triangles, frame.draws);
                      audit.framesOver += frame.over ? 1 : 0;
-                     if (!audit.frames.empty() && frame.ms > audit.frames[audit.worstFrame].ms)
+                     const bool worst = audit.frames.empty() || frame.ms > audit.frames[audit.worstFrame].ms;
+                     if (worst)
                          audit.worstFrame = f;
+                     if (watch ? f == *watch : worst)
+                         audit.watched = std::move(ledger);
                      audit.frames.push_back(std::move(frame));
                  });
     if (!flown)

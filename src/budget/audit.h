@@ -82,6 +82,7 @@ struct Audit {
     std::vector<std::array<std::uint64_t, kCullReasons>> culled;
     std::uint32_t framesOver = 0; ///< over any of the three budgets
     std::size_t worstFrame = 0;   ///< by estimated ms
+    Ledger watched;               ///< of the frame that was asked for, or of the worst
     double framesPerSecond = 60;
     MemoryUse memory;
     [[nodiscard]] bool holds() const { return framesOver == 0 && memory.framesOver == 0; }
@@ -113,6 +114,8 @@ Result<void> flyRoute(const Scene& scene, const SelectInput& input, const Route&
 /// Walks every frame of a route at the device's frame rate, with hysteresis and cross-fades as they would happen.
 /// ERRORS  BadInput when the route has no length, or lasts longer than kLongestRoute; Cancelled.
 /// COST    frames * (cells + copies of cells that do not agree).
-Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job);
+/// watch   the frame whose ledger is wanted; none: the worst.
+Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job,
+                         std::optional<std::size_t> watch = {});
 
 } // namespace thicket

@@ -62,8 +62,8 @@ public:
         for (int audits = 0; audits < kMostAudits; ++audits) {
             const bool reached = m_search.choose(aim);
             const double from = 0.48 + 0.3 * audits / kMostAudits;
-            auto after =
-                auditRoute(m_scene, m_route, deviceWith(fittedNow()), m_job.part(from, from + 0.3 / kMostAudits));
+            auto after = auditRoute(m_scene, m_route, deviceWith(fittedNow()),
+                                    m_job.part(from, from + 0.3 / kMostAudits), fit.before.worstFrame);
             if (!after)
                 return after.error();
             m_flights += 1;
@@ -157,8 +157,8 @@ private:
             if (!m_search.choose(aim) || m_search.priceOfAll() >= heldPrice)
                 break;
             const double from = 0.57 + 0.43 * audits / kFineAudits;
-            auto after =
-                auditRoute(m_scene, m_route, deviceWith(fittedNow()), job.part(from, from + 0.43 / kFineAudits));
+            auto after = auditRoute(m_scene, m_route, deviceWith(fittedNow()),
+                                    job.part(from, from + 0.43 / kFineAudits), fit.before.worstFrame);
             if (!after)
                 return after.error();
             m_flights += 1;
@@ -343,6 +343,11 @@ private:
 
     void fillRows(Fit& fit) const {
         const std::size_t worst = fit.before.worstFrame;
+        const bool geometry =
+            geometryMs(m_device, fit.before.watched.total) >= pixelMs(m_device, fit.before.watched.total);
+        const auto msOf = [&](const SubjectCost& cost) {
+            return drawMs(m_device, cost) + (geometry ? geometryMs(m_device, cost) : pixelMs(m_device, cost));
+        };
         for (std::size_t s = 0; s < m_search.table.subjects; ++s) {
             FitRow row;
             row.subject = m_scene.subjects[s].id;
@@ -354,8 +359,7 @@ private:
             row.times = timesIn(fit.fitted);
             row.errorBefore = m_errorBefore[s];
             row.errorAfter = m_search.table.errorAt(m_search.chosen[s], s);
-            row.savesMs = static_cast<double>(fit.before.frames[worst].subjectMs[s]) -
-                          static_cast<double>(fit.after.frames[worst].subjectMs[s]);
+            row.savesMs = msOf(fit.before.watched.rows[s].cost) - msOf(fit.after.watched.rows[s].cost);
             row.savesTriangles = static_cast<double>(fit.before.frames[worst].subjectTriangles[s]) -
                                  static_cast<double>(fit.after.frames[worst].subjectTriangles[s]);
             row.mayLoosen = m_scene.subjects[s].emitter() == nullptr;

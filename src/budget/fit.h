@@ -33,7 +33,9 @@ struct FitRow {
     double times = 1;          ///< as it is to be
     double errorBefore = 0;    ///< pixels off where it is off most, the mean of the frames that show it
     double errorAfter = 0;
-    double savesMs = 0; ///< of the frame that took longest
+    /// Of the frame that took longest, by what it waited for, whatever it waits for now: so rows need not add up to what
+    /// the frame became shorter by.
+    double savesMs = 0;
     double savesTriangles = 0;
     bool mayLoosen = true; ///< false: all of its switches were set by hand, or it has none
 };

@@ -101,13 +101,16 @@ void FitView::refresh() {
         }
         Row& line = rowOf(r.subject);
         line.whole->show();
-        line.with->setText(QString::fromStdString(s->name));
+        constexpr int kNameWidth = 200;
+        const QString name = QString::fromStdString(s->name);
+        line.with->setText(fontMetrics().elidedText(name, Qt::ElideMiddle, kNameWidth));
+        line.with->setToolTip(name);
         line.with->setChecked(!left);
         line.off->setText(left ? tr("stays as it is")
                                : tr("× %1 · %2 off, was %3")
                                      .arg(figureText(r.times, 3), pixelText(r.errorAfter), pixelText(r.errorBefore)));
         line.saves->setText(left ? QString() : QStringLiteral("%1 ms").arg(-r.savesMs, 0, 'f', 2));
-        line.saves->setToolTip(tr("%1 triangles fewer in the worst frame")
+        line.saves->setToolTip(tr("Of what the worst frame waited for; %1 triangles fewer in it")
                                    .arg(groupedText(static_cast<qint64>(std::llround(r.savesTriangles)))));
     }
     for (auto& [subject, line] : m_rows)

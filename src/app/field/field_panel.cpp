@@ -220,11 +220,13 @@ void FieldPanel::fillAssets(const Subject& subject) {
         const Subject* asset = m_bench.session.scene().findMesh(of.assets[i]);
         const QString name = asset != nullptr ? QString::fromStdString(asset->name) : tr("gone");
         const auto levels = asset != nullptr ? static_cast<int>(asset->mesh().levels.size()) : 0;
+        constexpr int kNameWidth = 104;
         QPushButton* row = makeButton(
             tr("%1   %2 · %3")
-                .arg(name, levels == 1 ? tr("1 level") : tr("%1 levels").arg(levels),
+                .arg(fontMetrics().elidedText(name, Qt::ElideMiddle, kNameWidth),
+                     levels == 1 ? tr("1 level") : tr("%1 levels").arg(levels),
                      shareText(m_counts[i], of.copies->size())),
-            tr("Show where this one's levels switch; %1 copies").arg(groupedText(static_cast<qint64>(m_counts[i]))));
+            tr("%1: show where its levels switch; %2 copies").arg(name, groupedText(static_cast<qint64>(m_counts[i]))));
         row->setCheckable(true);
         row->setChecked(static_cast<int>(i) == m_asset);
         row->setStyleSheet(QStringLiteral("QPushButton { text-align: left; }"));

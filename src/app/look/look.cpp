@@ -76,6 +76,7 @@ QHeaderView::section { background: transparent; color: @quiet; border: none; pad
 QMenu { background: @raised; border: 1px solid @line; padding: 4px; }
 QMenu::item { padding: 5px 24px 5px 12px; border-radius: 4px; }
 QMenu::item:selected { background: @line; }
+QMenu::item:disabled { color: @faint; }
 QMenu::separator { height: 1px; background: @line; margin: 4px 8px; }
 QProgressBar { background: @raised; border: none; border-radius: 2px; max-height: 4px; min-height: 4px; }
 QProgressBar::chunk { background: @accent; border-radius: 2px; }

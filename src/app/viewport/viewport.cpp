@@ -165,6 +165,16 @@ void Viewport::lookAtFirst() {
     frameSelection();
 }
 
+/// As after a change of unit: from where the camera stands it is a speck, or all round it.
+bool Viewport::isOfAnotherSize() const {
+    constexpr double kMuch = 2;
+    const Subject* subject = m_bench.session.subject();
+    if (subject == nullptr || m_framedAcross <= 0)
+        return false;
+    const double across = seenBox(*subject).diagonal();
+    return across > kMuch * m_framedAcross || across * kMuch < m_framedAcross;
+}
+
 void Viewport::setShading(Shading shading) {
     m_shading = shading;
     moved();
@@ -194,7 +204,7 @@ void Viewport::rebuild() {
         m_sceneViewSet = false;
     m_glance.picture.forget();
     m_motion.forget();
-    if (solo() && m_framed != m_bench.session.subjectId())
+    if (solo() && (m_framed != m_bench.session.subjectId() || isOfAnotherSize()))
         frameSelection();
     lookAtFirst();
     selectNow();
@@ -486,8 +496,10 @@ void Viewport::frameSelection() {
     if (subject == nullptr)
         return;
     m_framed = subject->id;
+    m_framedAcross = 0;
     if (solo()) {
         const Bounds bounds = seenBox(*subject);
+        m_framedAcross = bounds.diagonal();
         const double radius = subject->isMesh() ? subject->radius : bounds.diagonal() / 2;
         double wide = radius;
         m_soloOrbit.pivot = bounds.centre();

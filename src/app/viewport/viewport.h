@@ -194,6 +194,7 @@ private:
     void addCloud(const CloudWish& wish, std::vector<DrawItem>& out);
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
     void lookAtFirst();
+    [[nodiscard]] bool isOfAnotherSize() const;
     void turn(double left, double up);
     void pan(double right, double down);
     void dolly(double factor);
@@ -362,6 +363,7 @@ private:
     OrbitCamera m_soloOrbit;
     OrbitCamera m_sceneOrbit;
     std::uint32_t m_framed = 0;
+    double m_framedAcross = 0;   ///< how large that was, metres
     bool m_sceneViewSet = false; ///< someone has said where the shot camera stands
     QPointF m_last;
     QPointF m_pressed{-1, -1}; ///< where the left button went down
