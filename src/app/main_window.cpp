@@ -460,10 +460,19 @@ void MainWindow::askHeights(const QString& path) {
         m_bench.grounds.importHeights(path, dialog.options());
 }
 
+/// Beside the first file that something came from.
+QString MainWindow::suggestedPath() const {
+    const QString name = tr("untitled") + QString::fromLatin1(kProjectSuffix);
+    for (const Subject& s : m_bench.session.scene().subjects)
+        if (!s.source.path.empty())
+            return QString::fromStdString((s.source.path.parent_path() / name.toStdString()).string());
+    return name;
+}
+
 void MainWindow::save(bool as) {
     QString path = QString::fromStdString(m_bench.session.document.path().string());
     if (as || path.isEmpty())
-        path = QFileDialog::getSaveFileName(this, tr("Save project"), path,
+        path = QFileDialog::getSaveFileName(this, tr("Save project"), path.isEmpty() ? suggestedPath() : path,
                                             tr("Projects (*%1)").arg(QString::fromLatin1(kProjectSuffix)));
     if (!path.isEmpty())
         m_bench.files.saveProject(path);

@@ -113,6 +113,7 @@ private:
     void dismissMessages();
     void noteRecent(const QString& path);
     bool askToSave();
+    [[nodiscard]] QString suggestedPath() const;
     void save(bool as);
     void playRoute(bool on);
     void toggleRecording();

@@ -16,6 +16,7 @@
 #include <QMessageBox>
 #include <QMouseEvent>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QTimer>
 
 namespace thicket::app {
@@ -57,6 +58,40 @@ TEST_F(FieldWindow, a_mesh_is_scattered_and_the_stage_shows_its_curves) {
     window->bench().session.selectSubject(window->bench().session.scene().subjects.front().id);
     EXPECT_TRUE(window->switchChart().isVisible());
     EXPECT_FALSE(window->fieldChart().isVisible());
+}
+
+TEST_F(FieldWindow, no_panel_is_cut_off_by_long_names) {
+    const std::string name = "weathered_harbour_crane_with_two_jibs_and_a_cabin_of_tarred_boards_v014_final";
+    Session& session = window->bench().session;
+    const std::uint32_t mesh = session.scene().subjects.front().id;
+    const std::uint32_t placed = field().id;
+    window->bench().thin.thinToRole(mesh);
+    waitForJobs();
+    window->bench().files.renameSubject(mesh, QString::fromStdString(name));
+    window->bench().files.renameSubject(placed, QString::fromStdString(name + "_placed"));
+    window->bench().routes.addKey(window->viewport().shotView());
+    window->bench().routes.addKey(window->viewport().shotView());
+    for (const std::uint32_t id : {mesh, placed})
+        for (const Stage stage : {Stage::Gather, Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship}) {
+            session.selectSubject(id);
+            window->setStage(stage);
+            QTest::qWait(50);
+            int looked = 0;
+            for (const QScrollArea* area : window->findChildren<QScrollArea*>()) {
+                if (!area->isVisible() || area->widget() == nullptr)
+                    continue;
+                ++looked;
+                EXPECT_LE(area->widget()->width(), area->viewport()->width())
+                    << "stage " << static_cast<int>(stage) << ", subject " << id;
+            }
+            EXPECT_GT(looked, 0);
+            for (const QLabel* label : window->findChildren<QLabel*>()) {
+                if (!label->isVisible() || label->parentWidget() == nullptr)
+                    continue;
+                EXPECT_LE(label->geometry().right(), label->parentWidget()->width())
+                    << label->text().toStdString() << ", stage " << static_cast<int>(stage);
+            }
+        }
 }
 
 TEST_F(FieldWindow, a_handle_of_keep_is_dragged_as_one_step) {

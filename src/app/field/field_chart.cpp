@@ -9,6 +9,8 @@
 namespace thicket::app {
 namespace {
 
+constexpr int kSwitchesOfWidth = 160; ///< pixels of a name in the title
+
 /// Ticks at round distances on an axis of their roots, so that what is near has room.
 class RootTicker : public QCPAxisTicker {
 protected:
@@ -76,6 +78,7 @@ void FieldChart::setAsset(int index) {
 
 void FieldChart::rebuild() {
     if (const Subject* s = isVisible() ? field() : nullptr) {
+        m_switchesOf.clear();
         m_thinning = *thinningOf(*s);
         m_reach = s->rule.reachMetres;
         m_chain = ownChainOf(*s, m_bench.session.scene().statedView()).value_or(ResolvedChain());
@@ -84,8 +87,11 @@ void FieldChart::rebuild() {
             m_asset = std::clamp(m_asset, 0, std::max(0, static_cast<int>(body->assets.size()) - 1));
             if (!body->assets.empty())
                 if (const Subject* asset =
-                        m_bench.session.scene().findMesh(body->assets[static_cast<std::size_t>(m_asset)]))
+                        m_bench.session.scene().findMesh(body->assets[static_cast<std::size_t>(m_asset)])) {
                     m_chain = chainIn(*s, *asset, m_bench.session.scene().statedView());
+                    if (body->assets.size() > 1)
+                        m_switchesOf = QString::fromStdString(asset->name);
+                }
         }
         m_thinning = thinningFor(m_thinning, fullHeightOf(m_bench.session.scene().statedView(), m_chain.radius));
         if (m_drag.grip == Grip::None) { // the axes stand still while something is dragged along them
@@ -318,12 +324,16 @@ void FieldChart::paintOverlay(QPainter& p) {
         if (i == 0 || m_cover[i].share() < least.share)
             least = {m_cover[i].share(), m_cover[i].metres};
     const double nearer = nearerTimes(m_bench.session.scene().statedView(), field()->id);
-    drawTitle(p,
-              std::abs(nearer - 1) < 1e-9 ? m_thinning.fullHeight > 0 ? tr("Keep and grow with height on screen")
-                                                                      : tr("Keep and grow with distance")
-              : nearer > 1
-                  ? tr("Keep and grow with distance · on this device %1 × as near").arg(figureText(nearer, 3))
-                  : tr("Keep and grow with distance · on this device %1 × as far").arg(figureText(1 / nearer, 3)),
+    QString title =
+        m_thinning.fullHeight > 0 ? tr("Keep and grow with height on screen") : tr("Keep and grow with distance");
+    if (std::abs(nearer - 1) >= 1e-9)
+        title = nearer > 1
+                    ? tr("Keep and grow with distance · on this device %1 × as near").arg(figureText(nearer, 3))
+                    : tr("Keep and grow with distance · on this device %1 × as far").arg(figureText(1 / nearer, 3));
+    if (!m_switchesOf.isEmpty())
+        title +=
+            tr(" · switches of %1").arg(p.fontMetrics().elidedText(m_switchesOf, Qt::ElideMiddle, kSwitchesOfWidth));
+    drawTitle(p, title,
               !m_thinning.thins()   ? m_thinning.widths ? tr("every strand is drawn, as wide as it is")
                                                         : tr("every copy is drawn, as large as it is")
                 : least.share > 0.995 ? tr("the cover is held")

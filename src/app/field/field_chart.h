@@ -68,6 +68,7 @@ private:
     double m_top = 3;   ///< of the axis
     double m_needle = -1;
     int m_asset = 0;
+    QString m_switchesOf; ///< the mesh whose switches are drawn, where the field has several
     Hit m_drag;
     Hit m_hover;
     Hit m_chosen; ///< the point that Delete takes away

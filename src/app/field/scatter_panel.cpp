@@ -211,10 +211,11 @@ void ScatterPanel::refresh() {
                             return other.terrain() != nullptr;
                         }));
     const Vec3d size = s->bounds.size();
-    m_facts->setText(recipe != nullptr
-                         ? tr("%1 × %2 m of ground").arg(figureText(size.x(), 3), figureText(size.z(), 3))
-                         : tr("placed by the table<br>%1")
-                               .arg(QString::fromStdString(s->source.path.filename().string()).toHtmlEscaped()));
+    constexpr int kFileWidth = 236;
+    const QString file = fontMetrics().elidedText(QString::fromStdString(s->source.path.filename().string()),
+                                                  Qt::ElideMiddle, kFileWidth);
+    m_facts->setText(recipe != nullptr ? tr("%1 × %2 m of ground").arg(figureText(size.x(), 3), figureText(size.z(), 3))
+                                       : tr("placed by the table<br>%1").arg(file.toHtmlEscaped()));
     if (recipe == nullptr)
         return;
     m_surface->clear();

@@ -60,8 +60,10 @@ FindingsView::FindingsView(Workbench& bench, QWidget* parent) : QWidget(parent),
     layout->setSpacing(6);
     auto* head = new QHBoxLayout;
     head->addWidget(makeLabel(tr("Findings"), "title"));
-    m_summary = makeLabel({}, "small");
-    head->addWidget(m_summary, 1, Qt::AlignRight);
+    m_summary = new NameLabel;
+    m_summary->setProperty("small", true);
+    m_summary->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    head->addWidget(m_summary, 1);
     m_more = makeButton(tr("Mend"), tr("All mends, with other values; the file stays as it is"));
     m_more->setObjectName(QStringLiteral("mendMenu"));
     m_more->setMenu(new QMenu(m_more));
@@ -294,7 +296,9 @@ void GatherPanel::refresh() {
     facts.row(tr("width"), lengthText(size.x()));
     facts.row(tr("height"), lengthText(size.y()));
     facts.row(tr("depth"), lengthText(size.z()));
-    QString path = QString::fromStdString(s->source.path.filename().string());
+    constexpr int kFileWidth = 236;
+    const QString path = fontMetrics().elidedText(QString::fromStdString(s->source.path.filename().string()),
+                                                  Qt::ElideMiddle, kFileWidth);
     m_facts->setText(
         QStringLiteral("%1<p style='margin:4px 0 0 0'><span style='color:%2'>%3</span><br>%4</p>")
             .arg(facts.html(), l.quiet.name(), first.mesh ? tr("from") : tr("missing:"), path.toHtmlEscaped()));

@@ -52,6 +52,7 @@ QPushButton { background: @raised; border: 1px solid @raised; border-radius: 6px
 QPushButton:hover { border-color: @quiet; }
 QPushButton:focus { border-color: @accent; }
 QPushButton:pressed { background: @line; }
+QPushButton:checked { background: @line; border-color: @quiet; }
 QPushButton:disabled { color: @faint; }
 QPushButton[primary="true"] { background: @accent; color: @onaccent; border-color: @accent; font-weight: 600; }
 QPushButton[primary="true"]:hover { border-color: @text; }

@@ -9,6 +9,7 @@
 #include <QKeyEvent>
 #include <QPainter>
 #include <QScrollArea>
+#include <QStyle>
 #include <QToolTip>
 #include <cmath>
 
@@ -175,8 +176,10 @@ Panel::Panel(const QString& text, QWidget* parent) : QWidget(parent) {
     outer->setContentsMargins(16, 12, 12, 12);
     outer->setSpacing(8);
     auto* head = new QHBoxLayout;
-    title = makeLabel(text, "title");
-    aside = makeLabel({}, "small");
+    title = new NameLabel(text);
+    title->setProperty("title", true);
+    aside = new NameLabel;
+    aside->setProperty("small", true);
     aside->setTextInteractionFlags(Qt::TextSelectableByMouse);
     head->addWidget(title, 1);
     head->addWidget(aside);
@@ -238,6 +241,35 @@ QWidget* fieldRow(const QString& label, QWidget* field, const QString& tip) {
     field->setAccessibleName(label);
     field->setAccessibleDescription(tip);
     return row;
+}
+
+QString NameLabel::shown() const {
+    return fontMetrics().elidedText(text(), Qt::ElideMiddle, contentsRect().width());
+}
+
+QSize NameLabel::minimumSizeHint() const {
+    constexpr int kFewLetters = 60;
+    const QSize all = QLabel::minimumSizeHint();
+    return {std::min(kFewLetters, all.width()), all.height()};
+}
+
+bool NameLabel::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip && toolTip().isEmpty() && shown() != text()) {
+        QToolTip::showText(static_cast<QHelpEvent*>(event)->globalPos(), text(), this);
+        return true;
+    }
+    return QLabel::event(event);
+}
+
+void NameLabel::paintEvent(QPaintEvent* event) {
+    const QString text = shown();
+    if (text == this->text()) {
+        QLabel::paintEvent(event);
+        return;
+    }
+    QPainter p(this);
+    style()->drawItemText(&p, contentsRect(), static_cast<int>(alignment()), palette(), isEnabled(), text,
+                          foregroundRole());
 }
 
 QLabel* makeLabel(const QString& text, const char* kind) {

@@ -57,6 +57,22 @@ public:
 /// A staircase of levels as small bars, heights by the logarithm of their triangles.
 void paintStaircase(QPainter& painter, const QRectF& rect, const QVector<double>& triangles);
 
+/// Text on one line, shortened in its middle where there is no room for all of it, which its tooltip has then. It never
+/// asks for more room than there is: names are as long as people make them.
+class NameLabel : public QLabel {
+    Q_OBJECT
+public:
+    using QLabel::QLabel;
+    [[nodiscard]] QSize minimumSizeHint() const override;
+
+protected:
+    bool event(QEvent* event) override;
+    void paintEvent(QPaintEvent* event) override;
+
+private:
+    [[nodiscard]] QString shown() const;
+};
+
 /// A panel column: title row, then what is added, stretch, then buttons at the foot.
 class Panel : public QWidget {
     Q_OBJECT

@@ -147,8 +147,9 @@ void ShipPanel::refresh() {
         const auto row = [&](bool whole, int own, const QString& text) {
             ready += whole ? 1 : 0;
             files += whole ? own : 0;
-            facts.row({{QString::fromStdString(s.name).toHtmlEscaped()},
-                       {whole ? text : tr("not whole"), whole ? l.quiet : l.over}});
+            constexpr int kNameWidth = 160;
+            const QString name = fontMetrics().elidedText(QString::fromStdString(s.name), Qt::ElideMiddle, kNameWidth);
+            facts.row({{name.toHtmlEscaped()}, {whole ? text : tr("not whole"), whole ? l.quiet : l.over}});
         };
         std::visit(Overload{[&](const MeshBody& of) {
                                 row(std::all_of(of.levels.begin(), of.levels.end(),
