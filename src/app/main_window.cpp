@@ -128,7 +128,10 @@ MainWindow::MainWindow() {
     connect(&m_bench.files, &FilesModel::projectOpened, this, [this](const QString& path) {
         noteRecent(path);
         const View& view = m_bench.session.scene().settings.view;
-        m_viewport->setShotView(view.eye, view.eye + view.forward * 30);
+        if (view.eye == View().eye && view.forward == View().forward)
+            m_viewport->forgetView(); // nobody has looked at it yet
+        else
+            m_viewport->setShotView(view.eye, view.eye + view.forward * 30);
     });
     connect(&m_bench.files, &FilesModel::projectSaved, this, &MainWindow::noteRecent);
     connect(&m_bench.files, &FilesModel::recoveryFound, this, [this](const QString& project, const QString& autosave) {
@@ -475,7 +478,7 @@ void MainWindow::save(bool as) {
         path = QFileDialog::getSaveFileName(this, tr("Save project"), path.isEmpty() ? suggestedPath() : path,
                                             tr("Projects (*%1)").arg(QString::fromLatin1(kProjectSuffix)));
     if (!path.isEmpty())
-        m_bench.files.saveProject(path);
+        m_bench.files.saveProject(path, m_viewport->chosenView());
 }
 
 bool MainWindow::askToSave() {

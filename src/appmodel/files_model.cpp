@@ -290,14 +290,21 @@ void FilesModel::adoptChains(const std::vector<ChainFile>& chains, QStringList p
         m_session.say(tr("Switches taken for %1.").arg(taken.join(QStringLiteral(", "))));
 }
 
-void FilesModel::saveProject(const QString& path) {
+void FilesModel::saveProject(const QString& path, const std::optional<View>& seenFrom) {
     const QString target = isProject(path) ? path : path + kProjectSuffix;
     m_session.saves().run(
-        tr("Saving"), [this, target, asked = m_session.document.snapshot()](const JobContext&) -> JobQueue::Finish {
+        tr("Saving"),
+        [this, target, seenFrom, asked = m_session.document.snapshot()](const JobContext&) -> JobQueue::Finish {
             // What is there by now, unless that is another document: then what was asked to be saved.
             const Snapshot now = m_session.document.snapshot();
             const Snapshot start = now.document == asked.document ? now : asked;
-            auto done = writeProject(*start.scene, toPath(target), true);
+            Scene scene = *start.scene;
+            if (seenFrom) {
+                scene.settings.view.eye = seenFrom->eye;
+                scene.settings.view.forward = seenFrom->forward;
+                scene.settings.view.up = seenFrom->up;
+            }
+            auto done = writeProject(scene, toPath(target), true);
             if (!done)
                 return [this, error = done.error()] { m_session.report(error); };
             return [this, start, target] {

@@ -21,7 +21,8 @@ public:
     /// Meshes are added to the scene, those of a folder too; a project file replaces it.
     void openFiles(const QStringList& paths);
     /// Writes what is there when writing begins, beside whatever else runs.
-    void saveProject(const QString& path);
+    /// seenFrom  the shot camera, which is there again when it is opened; none: the file keeps the one it has.
+    void saveProject(const QString& path, const std::optional<View>& seenFrom = {});
     /// Takes the autosaved state of a project (empty: one without a name) in place of the saved one.
     void recover(const QString& project, const QString& autosave);
     /// Says recoveryFound when work without a name was left behind by a crash.

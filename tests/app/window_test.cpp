@@ -25,6 +25,25 @@
 
 namespace thicket::app {
 
+TEST_F(WindowTest, a_project_is_looked_at_from_where_it_was_when_it_was_saved) {
+    openBall();
+    window->setStage(Stage::Switch);
+    window->viewport().setShotView({3, 4, 12}, {0.5, 1, 0});
+    const View before = window->viewport().shotView();
+    const QString file = text(folder.path() / "seen.thicket.json");
+    window->bench().files.saveProject(file); // so that it has a place
+    waitForJobs();
+    QTest::keyClick(window.get(), Qt::Key_S, Qt::ControlModifier);
+    waitForJobs();
+    window->viewport().setShotView({40, 2, 2}, {0, 0, 0});
+    EXPECT_FALSE(window->bench().session.document.modified()) << "looking about is no change";
+    window->open({file});
+    waitForJobs();
+    const View after = window->viewport().shotView();
+    EXPECT_LT((after.eye - before.eye).norm(), 1e-6);
+    EXPECT_LT((after.forward - before.forward).norm(), 1e-6);
+}
+
 TEST_F(WindowTest, starts_empty_and_every_stage_can_be_reached_by_mouse_and_key) {
     EXPECT_TRUE(window->bench().session.scene().subjects.empty());
     for (int i = 4; i >= 0; --i) {

@@ -180,6 +180,7 @@ Panel::Panel(const QString& text, QWidget* parent) : QWidget(parent) {
     title->setProperty("title", true);
     aside = new NameLabel;
     aside->setProperty("small", true);
+    aside->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
     aside->setTextInteractionFlags(Qt::TextSelectableByMouse);
     head->addWidget(title, 1);
     head->addWidget(aside);
@@ -248,9 +249,9 @@ QString NameLabel::shown() const {
 }
 
 QSize NameLabel::minimumSizeHint() const {
-    constexpr int kFewLetters = 60;
+    constexpr int kWords = 130;
     const QSize all = QLabel::minimumSizeHint();
-    return {std::min(kFewLetters, all.width()), all.height()};
+    return {std::min(alignment().testFlag(Qt::AlignRight) ? kWords / 2 : kWords, all.width()), all.height()};
 }
 
 bool NameLabel::event(QEvent* event) {

@@ -58,7 +58,7 @@ public:
 void paintStaircase(QPainter& painter, const QRectF& rect, const QVector<double>& triangles);
 
 /// Text on one line, shortened in its middle where there is no room for all of it, which its tooltip has then. It never
-/// asks for more room than there is: names are as long as people make them.
+/// asks for much room: names are as long as people make them.
 class NameLabel : public QLabel {
     Q_OBJECT
 public:

@@ -24,9 +24,10 @@ SwitchRow::SwitchRow(Workbench& bench, int level, QWidget* parent) : QWidget(par
     line->addWidget(m_value, 1);
     line->addWidget(m_clear);
     layout->addLayout(line);
-    m_others = makeLabel({}, "small");
+    m_others = new NameLabel;
+    m_others->setProperty("small", true);
     m_others->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    m_others->setContentsMargins(84, 0, 0, 0);
+    m_others->setContentsMargins(16, 0, 0, 0); // under the level's name
     layout->addWidget(m_others);
     connect(m_value, &NumberBox::chosen, this, [this](double value) {
         const Subject* s = m_bench.session.meshSubject();

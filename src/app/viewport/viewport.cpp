@@ -161,8 +161,24 @@ void Viewport::setStage(Stage stage) {
 void Viewport::lookAtFirst() {
     if (solo() || m_sceneViewSet || !indexOf(m_input, m_bench.session.subjectId()))
         return;
-    m_sceneViewSet = true;
     frameSelection();
+    m_sceneViewSet = true;
+}
+
+/// From above, as much of a field as its copies can be told apart in. False: it is none.
+bool Viewport::lookOver(const Subject& subject) {
+    const InstancesBody* body = subject.instances();
+    if (body == nullptr || body->copies->empty())
+        return false;
+    constexpr double kCopies = 60; // times as far away as one is wide
+    double widest = 0;
+    for (const std::uint32_t id : body->assets)
+        if (const Subject* asset = m_bench.session.scene().findMesh(id))
+            widest = std::max(widest, asset->radius);
+    m_sceneOrbit.pivot = subject.bounds.centre();
+    m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.35);
+    m_sceneOrbit.distance = std::min(0.8 * subject.bounds.diagonal(), kCopies * widest);
+    return true;
 }
 
 /// As after a change of unit: from where the camera stands it is a speck, or all round it.
@@ -222,6 +238,15 @@ void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
     m_held = {};
     m_groundPlace.reset();
     lookFrom(eye, target);
+}
+
+std::optional<View> Viewport::chosenView() const {
+    return m_sceneViewSet ? std::optional(shotView()) : std::nullopt;
+}
+
+void Viewport::forgetView() {
+    m_sceneViewSet = false;
+    lookAtFirst();
 }
 
 void Viewport::lookFrom(const Vec3d& eye, const Vec3d& target) {
@@ -522,6 +547,8 @@ void Viewport::frameSelection() {
             middle.x(), subject->terrain()->heights->heightAt(middle.x(), middle.z()).value_or(middle.y()), middle.z()};
         m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.35);
         m_sceneOrbit.distance = 0.5 * subject->radius;
+    } else if (!m_sceneViewSet && lookOver(*subject)) {
+        // Its copies stand all round it else.
     } else {
         const auto copy = nearest();
         if (!copy)

@@ -70,6 +70,10 @@ public:
     /// Where the shot camera stands and looks, with the stated field and lines.
     [[nodiscard]] View shotView() const;
     void setShotView(const Vec3d& eye, const Vec3d& target);
+    /// The same where somebody chose it, or it was found for what was brought in.
+    [[nodiscard]] std::optional<View> chosenView() const;
+    /// The camera goes where the first thing can be seen, once there is one.
+    void forgetView();
     /// Moves the shot camera along its line to the nearest copy of the selected subject until that is so far away.
     void standAt(double metres);
     /// The same for a distance that is stated at scale 1: the nearest copy's own scale is taken into account.
@@ -194,6 +198,7 @@ private:
     void addCloud(const CloudWish& wish, std::vector<DrawItem>& out);
     OrbitCamera& orbit() { return solo() ? m_soloOrbit : m_sceneOrbit; }
     void lookAtFirst();
+    bool lookOver(const Subject& subject);
     [[nodiscard]] bool isOfAnotherSize() const;
     void turn(double left, double up);
     void pan(double right, double down);
