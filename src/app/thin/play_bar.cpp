@@ -18,6 +18,7 @@ PlayBar::PlayBar(Workbench& bench, Viewport& viewport, QWidget* parent)
     row->setContentsMargins(8, 5, 8, 5);
     row->setSpacing(8);
     m_play->setFixedWidth(64);
+    m_which->setMinimumWidth(130);
     m_which->setToolTip(tr("Which animation is played"));
     m_which->setAccessibleName(tr("Animation"));
     m_time->setRange(0, kTicks);

@@ -1,9 +1,70 @@
 #include "io/import/ask_reader.h"
 #include "io/import/import.h"
+#include "io/import/other_rig.h"
 #include "io/import/packer.h"
+
+#include <algorithm>
 
 namespace thicket::detail {
 namespace {
+
+void pack(Packer& to, const Rig& rig) {
+    to.plain<std::uint64_t>(rig.nodes.size());
+    for (const RigNode& node : rig.nodes) {
+        to.text(node.name);
+        to.plain(node.parent);
+        to.array(std::vector<float>(node.translation.data(), node.translation.data() + 3));
+        to.array(std::vector<float>(node.rotation.data(), node.rotation.data() + 4));
+        to.array(std::vector<float>(node.scale.data(), node.scale.data() + 3));
+    }
+    to.array(rig.joints);
+    to.array(rig.inverseBind);
+    to.plain<std::uint64_t>(rig.animations.size());
+    for (const RigAnimation& animation : rig.animations) {
+        to.text(animation.name);
+        to.plain<std::uint64_t>(animation.channels.size());
+        for (const RigChannel& channel : animation.channels) {
+            to.plain(channel.node);
+            to.plain(channel.path);
+            to.array(channel.times);
+            to.array(channel.values);
+        }
+    }
+}
+
+template <int N> Eigen::Matrix<float, N, 1> unpackVector(Unpacker& from) {
+    std::vector<float> values = from.array<float>();
+    values.resize(N);
+    return Eigen::Map<const Eigen::Matrix<float, N, 1>>(values.data());
+}
+
+Rig unpackRig(Unpacker& from) {
+    Rig rig;
+    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
+        RigNode node;
+        node.name = from.text();
+        node.parent = from.plain<int>();
+        node.translation = unpackVector<3>(from);
+        node.rotation = unpackVector<4>(from);
+        node.scale = unpackVector<3>(from);
+        rig.nodes.push_back(std::move(node));
+    }
+    rig.joints = from.array<int>();
+    rig.inverseBind = from.array<std::array<float, 16>>();
+    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
+        RigAnimation animation{from.text(), {}};
+        for (auto c = from.plain<std::uint64_t>(); c > 0 && from.whole(); --c) {
+            RigChannel channel;
+            channel.node = from.plain<int>();
+            channel.path = from.plain<RigChannel::Path>();
+            channel.times = from.array<float>();
+            channel.values = from.array<float>();
+            animation.channels.push_back(std::move(channel));
+        }
+        rig.animations.push_back(std::move(animation));
+    }
+    return rig;
+}
 
 void pack(Packer& to, const ImportedSubject& s) {
     to.text(s.name);
@@ -44,7 +105,10 @@ void pack(Packer& to, const ImportedSubject& s) {
         to.array(level.mesh.colors);
         to.array(level.mesh.indices);
         to.array(level.mesh.parts);
+        to.array(level.mesh.extras.joints);
+        to.array(level.mesh.extras.weights);
     }
+    pack(to, s.rig);
 }
 
 ImportedSubject unpackSubject(Unpacker& from) {
@@ -87,8 +151,11 @@ ImportedSubject unpackSubject(Unpacker& from) {
         level.mesh.colors = from.array<Vec4f>();
         level.mesh.indices = from.array<std::uint32_t>();
         level.mesh.parts = from.array<MeshPart>();
+        level.mesh.extras.joints = from.array<Joints>();
+        level.mesh.extras.weights = from.array<Vec4f>();
         s.levels.push_back(std::move(level));
     }
+    s.rig = unpackRig(from);
     return s;
 }
 
@@ -140,7 +207,12 @@ Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::pat
     std::vector<ImportedSubject> subjects;
     for (auto n = packed.plain<std::uint64_t>(); n > 0 && packed.whole(); --n)
         subjects.push_back(unpackSubject(packed));
-    if (!packed.whole())
+    const bool sound = std::all_of(subjects.begin(), subjects.end(), [](const ImportedSubject& s) {
+        return isSound(s.rig) && std::all_of(s.levels.begin(), s.levels.end(), [&s](const ImportedLevel& level) {
+                   return isSound(level.mesh.extras, s.rig);
+               });
+    });
+    if (!packed.whole() || !sound)
         return damaged("could not be read whole");
     return subjects;
 }

@@ -67,6 +67,53 @@ void toMetres(ImportedSubject& subject) {
     subject.metresPerUnit = 1;
 }
 
+namespace {
+
+/// Lets the levels of one file hang on the bones of another, which may have them in another order: by their names.
+void joinRigs(ImportedSubject& family, ImportedSubject& subject) {
+    if (subject.rig.joints.empty())
+        return;
+    std::vector<int> nodeOf;
+    for (const RigNode& node : subject.rig.nodes) {
+        auto& nodes = family.rig.nodes;
+        const auto same = std::find_if(nodes.begin(), nodes.end(),
+                                       [&node](const RigNode& n) { return !node.name.empty() && n.name == node.name; });
+        nodeOf.push_back(static_cast<int>(same - nodes.begin()));
+        if (same == nodes.end()) {
+            nodes.push_back(node);
+            if (node.parent >= 0)
+                nodes.back().parent = nodeOf[static_cast<std::size_t>(node.parent)];
+        }
+    }
+    std::vector<std::uint16_t> jointOf;
+    for (std::size_t j = 0; j < subject.rig.joints.size(); ++j) {
+        const int node = nodeOf[static_cast<std::size_t>(subject.rig.joints[j])];
+        const auto& bind = subject.rig.inverseBind[j];
+        std::size_t k = 0;
+        while (k < family.rig.joints.size() && (family.rig.joints[k] != node || family.rig.inverseBind[k] != bind))
+            ++k;
+        if (k == family.rig.joints.size()) {
+            family.rig.joints.push_back(node);
+            family.rig.inverseBind.push_back(bind);
+        }
+        jointOf.push_back(static_cast<std::uint16_t>(k));
+    }
+    for (ImportedLevel& level : subject.levels)
+        for (Joints& joints : level.mesh.extras.joints)
+            for (std::uint16_t& joint : joints)
+                joint = jointOf[joint];
+    if (!family.rig.animations.empty())
+        return;
+    for (RigAnimation& animation : subject.rig.animations) {
+        for (RigChannel& channel : animation.channels)
+            if (channel.node >= 0)
+                channel.node = nodeOf[static_cast<std::size_t>(channel.node)];
+        family.rig.animations.push_back(std::move(animation));
+    }
+}
+
+} // namespace
+
 std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects) {
     std::vector<ImportedSubject> joined;
     for (ImportedSubject& subject : subjects) {
@@ -86,6 +133,7 @@ std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects)
             toMetres(*family);
             toMetres(subject);
         }
+        joinRigs(*family, subject);
         const auto materials = static_cast<std::uint32_t>(family->surfaces.materials.size());
         const auto images = static_cast<int>(family->surfaces.images.size());
         for (Material material : subject.surfaces.materials) {

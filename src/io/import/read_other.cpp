@@ -1,6 +1,7 @@
 #include "base/file.h"
 #include "io/import/import.h"
 #include "io/import/near_copy.h"
+#include "io/import/other_rig.h"
 #include "io/import/other_surfaces.h"
 
 #include <algorithm>
@@ -187,16 +188,16 @@ std::string unitNote(double metres) {
     return fmt::format("its lengths are in units of {:.6g} m, as it says", metres);
 }
 
-/// What of it moves, which is left where it stands.
-bool moves(const aiScene& scene) {
-    return scene.HasAnimations() ||
-           std::any_of(scene.mMeshes, scene.mMeshes + scene.mNumMeshes, [](const aiMesh* m) { return m->HasBones(); });
+bool morphs(const aiScene& scene) {
+    return std::any_of(scene.mMeshes, scene.mMeshes + scene.mNumMeshes,
+                       [](const aiMesh* m) { return m->mNumAnimMeshes > 0; });
 }
 
 struct Piece {
     std::string name;
     const aiMesh* mesh;
     aiMatrix4x4 transform;
+    const aiNode* node;
 };
 
 void collect(const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent, std::vector<Piece>& pieces) {
@@ -206,7 +207,7 @@ void collect(const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent
         std::string name = node.mName.C_Str();
         if (splitLevelName(name).level < 0 && splitLevelName(mesh->mName.C_Str()).level >= 0)
             name = mesh->mName.C_Str();
-        pieces.push_back({name, mesh, world});
+        pieces.push_back({name, mesh, world, &node});
     }
     for (unsigned i = 0; i < node.mNumChildren; ++i)
         collect(scene, *node.mChildren[i], world, pieces);
@@ -306,8 +307,8 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     common.metresPerUnit = metresPerUnit(*scene, suffix);
     if (common.metresPerUnit != 1)
         common.notes.push_back(unitNote(common.metresPerUnit));
-    if (moves(*scene))
-        common.notes.emplace_back("its skeleton and animations were left out: export it as glTF to keep them");
+    if (morphs(*scene))
+        common.notes.emplace_back("its morph targets were left out: export it as glTF to keep them");
     OtherSurfaces surfaces = otherSurfaces(*scene, path);
     common.surfaces = std::move(surfaces.surfaces);
     std::move(surfaces.notes.begin(), surfaces.notes.end(), std::back_inserter(common.notes));
@@ -327,6 +328,11 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
         ImportedSubject subject = common;
         subject.name = name;
         subject.source.family = families.size() > 1 ? name : "";
+        OtherRig rig(*scene);
+        bool moves = false;
+        for (const auto& [number, list] : levels)
+            for (const Piece* piece : list)
+                moves |= rig.moves(*piece->node, *piece->mesh);
         for (const auto& [number, list] : levels) {
             const auto any = [&list = list](auto has) {
                 return std::any_of(list.begin(), list.end(), [&](const Piece* p) { return has(*p->mesh); });
@@ -337,11 +343,19 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
                 append(*piece, any([](const aiMesh& m) { return m.HasNormals(); }),
                        any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
                        any([](const aiMesh& m) { return m.HasVertexColors(0); }), mesh);
+                if (moves)
+                    rig.append(*piece->node, *piece->mesh, piece->transform, mesh.extras);
                 pieceOf.resize(mesh.vertexCount(), static_cast<std::uint32_t>(pieceOf.size()));
             }
             joinAlike(mesh, pieceOf);
             if (!mesh.indices.empty())
                 subject.levels.push_back({fmt::format("{}_LOD{}", name, number), number, std::move(mesh)});
+        }
+        subject.rig = rig.finish();
+        if (subject.rig.empty() && moves) {
+            for (ImportedLevel& level : subject.levels)
+                level.mesh.extras = {};
+            subject.notes.emplace_back("it has more than 65,536 joints, which were left out: split the character");
         }
         if (!subject.levels.empty())
             subjects.push_back(std::move(subject));
