@@ -4,24 +4,12 @@
 #include <array>
 #include <cmath>
 #include <cstdlib>
-#include <memory>
 #include <png.h>
 
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wall"
-#pragma GCC diagnostic ignored "-Wextra"
-#pragma GCC diagnostic ignored "-Wpedantic"
-#pragma GCC diagnostic ignored "-Wconversion"
-#pragma GCC diagnostic ignored "-Wshadow"
-#define STB_IMAGE_STATIC
-#define STB_IMAGE_IMPLEMENTATION
 #define STBI_ONLY_PNG
 #define STBI_ONLY_JPEG
-#include <stb_image.h>
-#define STB_IMAGE_RESIZE_STATIC
-#define STB_IMAGE_RESIZE_IMPLEMENTATION
-#include <stb_image_resize.h>
-#pragma GCC diagnostic pop
+#define STB_WITH_RESIZE
+#include "image/stb.h"
 
 namespace thicket {
 namespace {
@@ -29,10 +17,6 @@ namespace {
 const stbi_uc* bytesOf(const Image& image) {
     return reinterpret_cast<const stbi_uc*>(image.encoded.data());
 }
-
-struct FreePixels {
-    void operator()(stbi_uc* data) const { stbi_image_free(data); }
-};
 
 } // namespace
 
@@ -99,8 +83,8 @@ Result<Pixels> decodeImage(const Image& image) {
         return Error{ErrorCode::TooLarge, image.name, "is larger than 16,384 pixels a side", "make it smaller"};
     Pixels pixels;
     int channels = 0;
-    const std::unique_ptr<stbi_uc, FreePixels> data(stbi_load_from_memory(
-        bytesOf(image), static_cast<int>(image.encoded.size()), &pixels.width, &pixels.height, &channels, 4));
+    const DecodedPixels data(stbi_load_from_memory(bytesOf(image), static_cast<int>(image.encoded.size()),
+                                                   &pixels.width, &pixels.height, &channels, 4));
     if (!data)
         return Error{ErrorCode::BadInput, image.name, "is damaged", "export the picture again"};
     pixels.rgba.assign(data.get(), data.get() + 4 * static_cast<std::size_t>(pixels.width) *

@@ -7,19 +7,10 @@
 #include <tiffio.h>
 #include <webp/decode.h>
 
-#pragma GCC diagnostic push
-#pragma GCC diagnostic ignored "-Wall"
-#pragma GCC diagnostic ignored "-Wextra"
-#pragma GCC diagnostic ignored "-Wpedantic"
-#pragma GCC diagnostic ignored "-Wconversion"
-#pragma GCC diagnostic ignored "-Wshadow"
-#define STB_IMAGE_STATIC
-#define STB_IMAGE_IMPLEMENTATION
 #define STBI_ONLY_TGA
 #define STBI_ONLY_BMP
 #define STBI_ONLY_PSD
-#include <stb_image.h>
-#pragma GCC diagnostic pop
+#include "image/stb.h"
 
 namespace thicket {
 namespace {
@@ -72,10 +63,6 @@ bool isWebp(Bytes data) {
     return begins(data, "RIFF") && data.size() > 16 && std::memcmp(data.data() + 8, "WEBP", 4) == 0;
 }
 
-struct FreePixels {
-    void operator()(stbi_uc* data) const { stbi_image_free(data); }
-};
-
 bool sizeFits(int width, int height) {
     return width > 0 && height > 0 && width <= kLargestSide && height <= kLargestSide;
 }
@@ -90,8 +77,7 @@ Pixels plainPixels(Bytes data) {
         return {};
     if (!sizeFits(out.width, out.height))
         return out;
-    const std::unique_ptr<stbi_uc, FreePixels> read(
-        stbi_load_from_memory(bytes, count, &out.width, &out.height, &channels, 4));
+    const DecodedPixels read(stbi_load_from_memory(bytes, count, &out.width, &out.height, &channels, 4));
     if (read)
         out.rgba.assign(read.get(),
                         read.get() + 4 * static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));

@@ -163,7 +163,7 @@ void ScatterPanel::fillAssets(const ScatterRecipe& recipe) {
         auto* column = new QVBoxLayout(box);
         column->setContentsMargins(0, 0, 0, 0);
         column->setSpacing(3);
-        column->addWidget(makeLabel(subject != nullptr ? QString::fromStdString(subject->name) : tr("gone")));
+        column->addWidget(new NameLabel(subject != nullptr ? QString::fromStdString(subject->name) : tr("gone")));
         const auto number = [&](double low, double high, int decimals, const QString& suffix, double value,
                                 double ScatterAsset::*member) {
             auto* own = new NumberBox(low, high, decimals, suffix);

@@ -107,7 +107,9 @@ void WhereRows::fillNear(const ScatterRecipe& recipe) {
         const QString name = near.of == ScatterNear::Of::Route ? QString::fromStdString(near.route)
                              : subject != nullptr              ? QString::fromStdString(subject->name)
                                                                : tr("gone");
-        m_near->addWidget(fieldRow(name, row, tr("At least and at most so far from %1").arg(name)));
+        constexpr int kLabelWidth = 80;
+        m_near->addWidget(fieldRow(fontMetrics().elidedText(name, Qt::ElideMiddle, kLabelWidth), row,
+                                   tr("At least and at most so far from %1").arg(name)));
         connect(least, &NumberBox::chosen, this, [this, i](double v) {
             m_change(tr("Change a distance"), [i, v](ScatterRecipe& r) { r.near[i].least = v; });
         });
