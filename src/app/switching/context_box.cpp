@@ -20,7 +20,8 @@ ContextBox::ContextBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_b
     m_detail = factor(tr("Detail"),
                       tr("Every switch of the scene comes in so many times as far, and so do keep and grow: 2 is finer, 0.5 lighter"), "detail");
     m_device = factor(tr("On the device"), tr("The same for the chosen device alone: its tier"), "deviceDetail");
-    m_deviceName = makeLabel({}, "small");
+    m_deviceName = new NameLabel;
+    m_deviceName->setProperty("small", true);
     m_deviceName->setContentsMargins(84, 0, 0, 0);
     column->addWidget(m_deviceName);
     m_subject = factor(tr("Subject"), tr("The importance of this subject: its switches come in so many times as far"),
