@@ -106,7 +106,7 @@ Image encodePng(const Pixels& pixels, const std::string& name) {
     head.width = static_cast<png_uint_32>(pixels.width);
     head.height = static_cast<png_uint_32>(pixels.height);
     head.format = holes ? PNG_FORMAT_RGBA : PNG_FORMAT_RGB;
-    head.flags = PNG_IMAGE_FLAG_FAST; // a fifth of the time, for a picture that is a tenth to three quarters larger
+    head.flags = PNG_IMAGE_FLAG_FAST; // a fifth of the time, for a picture that is a seventh to four fifths larger
     png_alloc_size_t size = PNG_IMAGE_PNG_SIZE_MAX(head);
     Image image{name, "image/png", std::vector<std::byte>(size)};
     const bool written = png_image_write_to_memory(&head, image.encoded.data(), &size, 0,
