@@ -4,7 +4,6 @@
 #include <array>
 #include <cmath>
 #include <cstdlib>
-#include <png.h>
 
 #define STBI_ONLY_PNG
 #define STBI_ONLY_JPEG
@@ -90,30 +89,6 @@ Result<Pixels> decodeImage(const Image& image) {
     pixels.rgba.assign(data.get(), data.get() + 4 * static_cast<std::size_t>(pixels.width) *
                                                     static_cast<std::size_t>(pixels.height));
     return pixels;
-}
-
-Image encodePng(const Pixels& pixels, const std::string& name) {
-    // What has no holes is written without alpha: a quarter smaller.
-    bool holes = false;
-    for (std::size_t i = 3; i < pixels.rgba.size() && !holes; i += 4)
-        holes = pixels.rgba[i] != 255;
-    std::vector<std::uint8_t> opaque;
-    for (std::size_t i = 0; i < pixels.rgba.size() && !holes; ++i)
-        if (i % 4 != 3)
-            opaque.push_back(pixels.rgba[i]);
-    png_image head{};
-    head.version = PNG_IMAGE_VERSION;
-    head.width = static_cast<png_uint_32>(pixels.width);
-    head.height = static_cast<png_uint_32>(pixels.height);
-    head.format = holes ? PNG_FORMAT_RGBA : PNG_FORMAT_RGB;
-    head.flags = PNG_IMAGE_FLAG_FAST; // a fifth of the time, for a picture that is a seventh to four fifths larger
-    png_alloc_size_t size = PNG_IMAGE_PNG_SIZE_MAX(head);
-    Image image{name, "image/png", std::vector<std::byte>(size)};
-    const bool written = png_image_write_to_memory(&head, image.encoded.data(), &size, 0,
-                                                   holes ? pixels.rgba.data() : opaque.data(), 0, nullptr) != 0;
-    image.encoded.resize(written ? size : 0);
-    image.encoded.shrink_to_fit();
-    return image;
 }
 
 namespace {

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <array>
+#include <cstdarg>
 #include <cstring>
 #include <memory>
+#include <new>
 #include <tiffio.h>
 #include <webp/decode.h>
 
@@ -50,7 +52,11 @@ bool isTga(Bytes data) {
         return false;
     const std::size_t before =
         kHead + byteAt(data, 0) + (mapped ? std::size_t{shortAt(data, 5)} * ((mapBits + 7) / 8) : 0);
-    const std::size_t whole = type < 9 ? width * height * ((bits + 7) / 8) : 1; // at least
+    // A packet of so many equal pixels is the least that they take.
+    constexpr std::size_t kInPacket = 128;
+    const std::size_t each = (bits + 7) / 8;
+    const std::size_t whole =
+        type < 9 ? width * height * each : (width * height + kInPacket - 1) / kInPacket * (1 + each);
     return data.size() >= before + whole;
 }
 
@@ -78,9 +84,18 @@ Pixels plainPixels(Bytes data) {
     if (!sizeFits(out.width, out.height))
         return out;
     const DecodedPixels read(stbi_load_from_memory(bytes, count, &out.width, &out.height, &channels, 4));
-    if (read)
-        out.rgba.assign(read.get(),
-                        read.get() + 4 * static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));
+    if (!read && std::string_view(stbi_failure_reason()) == "outofmem")
+        throw std::bad_alloc();
+    if (!read)
+        return out;
+    out.rgba.assign(read.get(),
+                    read.get() + 4 * static_cast<std::size_t>(out.width) * static_cast<std::size_t>(out.height));
+    // Where all of it would be clear nobody meant that: many programs leave the fourth byte at nothing.
+    bool any = false;
+    for (std::size_t i = 3; i < out.rgba.size() && !any; i += 4)
+        any = out.rgba[i] != 0;
+    for (std::size_t i = 3; i < out.rgba.size() && !any; i += 4)
+        out.rgba[i] = 255;
     return out;
 }
 
@@ -124,13 +139,17 @@ Pixels tiffPixels(Bytes data) {
     struct Close {
         void operator()(TIFF* tiff) const { TIFFClose(tiff); }
     };
-    TIFFSetErrorHandler(nullptr); // they write to the terminal else
-    TIFFSetWarningHandler(nullptr);
+    const auto quiet = [](TIFF* /*tiff*/, void* /*user*/, const char* /*module*/, const char* /*format*/,
+                          va_list /*arguments*/) { return 1; };
+    const std::unique_ptr<TIFFOpenOptions, void (*)(TIFFOpenOptions*)> options(TIFFOpenOptionsAlloc(),
+                                                                               TIFFOpenOptionsFree);
+    TIFFOpenOptionsSetErrorHandlerExtR(options.get(), quiet, nullptr);
+    TIFFOpenOptionsSetWarningHandlerExtR(options.get(), quiet, nullptr);
     TiffSource source{data};
-    // In small letters: nothing of it is mapped into memory a second time.
-    const std::unique_ptr<TIFF, Close> tiff(TIFFClientOpen("picture", "rm", &source, TiffSource::read,
-                                                           TiffSource::write, TiffSource::seek, TiffSource::close,
-                                                           TiffSource::size, nullptr, nullptr));
+    // "m": nothing of it is mapped into memory a second time.
+    const std::unique_ptr<TIFF, Close> tiff(TIFFClientOpenExt("picture", "rm", &source, TiffSource::read,
+                                                              TiffSource::write, TiffSource::seek, TiffSource::close,
+                                                              TiffSource::size, nullptr, nullptr, options.get()));
     std::uint32_t width = 0;
     std::uint32_t height = 0;
     if (!tiff || TIFFGetField(tiff.get(), TIFFTAG_IMAGEWIDTH, &width) != 1 ||
@@ -160,24 +179,36 @@ Pixels tiffPixels(Bytes data) {
 
 } // namespace
 
-Result<Pixels> pixelsOfPicture(const std::string& name, std::vector<std::byte> data) {
-    if (std::string type = pictureType(data); !type.empty())
-        return decodeImage({name, std::move(type), std::move(data)});
-    Pixels pixels;
+namespace {
+
+Pixels decode(Bytes data) {
     if (isTiff(data))
-        pixels = tiffPixels(data);
-    else if (isWebp(data))
-        pixels = webpPixels(data);
-    else if (begins(data, "BM") || begins(data, "8BPS") || isTga(data))
-        pixels = plainPixels(data);
-    else
-        return Error{ErrorCode::BadInput, name, std::string("is none of ") + kPictureKinds,
-                     "export the picture as PNG"};
-    if (pixels.width > kLargestSide || pixels.height > kLargestSide)
-        return Error{ErrorCode::TooLarge, name, "is larger than 16,384 pixels a side", "make it smaller"};
-    if (pixels.rgba.empty())
-        return Error{ErrorCode::BadInput, name, "is damaged", "export the picture again"};
-    return pixels;
+        return tiffPixels(data);
+    return isWebp(data) ? webpPixels(data) : plainPixels(data);
+}
+
+Error tooLargeToHold(const std::string& name) {
+    return {ErrorCode::TooLarge, name, "needs more memory than there is", "make it smaller"};
+}
+
+} // namespace
+
+Result<Pixels> pixelsOfPicture(const std::string& name, std::vector<std::byte> data) {
+    try {
+        if (std::string type = pictureType(data); !type.empty())
+            return decodeImage({name, std::move(type), std::move(data)});
+        if (!isTiff(data) && !isWebp(data) && !begins(data, "BM") && !begins(data, "8BPS") && !isTga(data))
+            return Error{ErrorCode::BadInput, name, std::string("is none of ") + kPictureKinds,
+                         "export the picture as PNG"};
+        Pixels pixels = decode(data);
+        if (pixels.width > kLargestSide || pixels.height > kLargestSide)
+            return Error{ErrorCode::TooLarge, name, "is larger than 16,384 pixels a side", "make it smaller"};
+        if (pixels.rgba.empty())
+            return Error{ErrorCode::BadInput, name, "is damaged", "export the picture again"};
+        return pixels;
+    } catch (const std::bad_alloc&) {
+        return tooLargeToHold(name);
+    }
 }
 
 Result<Image> takePicture(const std::string& name, std::vector<std::byte> data) {
@@ -186,7 +217,11 @@ Result<Image> takePicture(const std::string& name, std::vector<std::byte> data) 
     const auto pixels = pixelsOfPicture(name, std::move(data));
     if (!pixels)
         return pixels.error();
-    return encodePng(*pixels, name);
+    try {
+        return encodePng(*pixels, name);
+    } catch (const std::bad_alloc&) {
+        return tooLargeToHold(name);
+    }
 }
 
 } // namespace thicket

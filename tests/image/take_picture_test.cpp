@@ -25,7 +25,7 @@ Pixels speckled(int width, int height, bool holes) {
     for (int i = 0; i < width * height; ++i) {
         for (int k = 0; k < 3; ++k)
             p.rgba.push_back(static_cast<std::uint8_t>(random()));
-        p.rgba.push_back(holes && i % 3 == 0 ? std::uint8_t{0} : std::uint8_t{255});
+        p.rgba.push_back(holes && i % 3 == 1 ? std::uint8_t{0} : std::uint8_t{255});
     }
     return p;
 }
@@ -191,10 +191,29 @@ TEST(TakePicture, damaged_pictures_are_refused_or_of_the_size_that_they_say) {
     }
 }
 
+TEST(TakePicture, a_fourth_byte_that_is_nothing_everywhere_is_no_cover) {
+    Pixels p = speckled(9, 7, false);
+    for (std::size_t i = 3; i < p.rgba.size(); i += 4)
+        p.rgba[i] = 0;
+    const auto taken = pixelsOfPicture("p", tga(p));
+    ASSERT_TRUE(taken);
+    for (std::size_t i = 3; i < taken->rgba.size(); i += 4)
+        ASSERT_EQ(taken->rgba[i], 255);
+    EXPECT_EQ(taken->rgba[0], p.rgba[0]);
+}
+
+TEST(TakePicture, a_packed_one_that_claims_more_than_its_bytes_can_hold_is_none) {
+    Bytes few = packedTga(speckled(1, 1, false));
+    few[12] = few[14] = std::byte{0x80}; // 16,000 a side in 23 bytes
+    few[13] = few[15] = std::byte{0x3E};
+    const auto taken = takePicture("p", few);
+    ASSERT_FALSE(taken);
+    EXPECT_EQ(taken.error().code, ErrorCode::BadInput);
+}
+
 TEST(TakePicture, too_large_ones_are_refused_before_anything_is_made) {
-    Bytes head = tga(speckled(1, 1, false));
-    head[2] = std::byte{10};
-    head[13] = head[15] = std::byte{0xFF};
+    Bytes head = bmp(speckled(1, 1, false));
+    head[20] = head[24] = std::byte{1}; // 65,537 a side
     const auto taken = takePicture("p", head);
     ASSERT_FALSE(taken);
     EXPECT_EQ(taken.error().code, ErrorCode::TooLarge);

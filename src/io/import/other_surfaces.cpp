@@ -24,48 +24,69 @@ std::string inSmallLetters(std::string text) {
     return text;
 }
 
+constexpr int kMostListed = 20'000; ///< files of a folder
+constexpr std::array<const char*, 6> kFolders{"textures", "texture", "tex", "maps", "images", "materials"};
+
+fs::path folderOf(const fs::path& file) {
+    return file.parent_path().empty() ? fs::path(".") : file.parent_path();
+}
+
+/// Where pictures of a file are looked for, from its folder, which is the first.
+std::vector<fs::path> foldersFor(const fs::path& file) {
+    const std::string own = inSmallLetters(file.stem().string()) + ".fbm";
+    std::error_code ec;
+    std::vector<fs::path> out;
+    int looked = 0;
+    for (auto at = fs::directory_iterator(folderOf(file), ec);
+         !ec && at != fs::directory_iterator() && looked < kMostListed; at.increment(ec), ++looked) {
+        const std::string name = inSmallLetters(at->path().filename().string());
+        if (name == own || std::find(kFolders.begin(), kFolders.end(), name) != kFolders.end())
+            out.push_back(at->path().filename());
+    }
+    std::sort(out.begin(), out.end());
+    out.insert(out.begin(), fs::path());
+    return out;
+}
+
+/// Names of what is in a folder, in order.
+std::vector<std::string> namesIn(const fs::path& folder) {
+    std::error_code ec;
+    std::vector<std::string> names;
+    for (auto at = fs::directory_iterator(folder, ec);
+         !ec && at != fs::directory_iterator() && names.size() < kMostListed; at.increment(ec))
+        names.push_back(at->path().filename().string());
+    std::sort(names.begin(), names.end());
+    return names;
+}
+
 /// Pictures by the names that a file has for them: often with folders of another machine, and in other letters.
 class PictureShelf {
 public:
-    PictureShelf(const aiScene& scene, const fs::path& file)
-        : m_scene(scene), m_folder(file.parent_path().empty() ? fs::path(".") : file.parent_path()) {
-        listFolder({});
-        const std::string own = inSmallLetters(file.stem().string()) + ".fbm";
-        std::error_code ec;
-        std::vector<fs::path> below;
-        int looked = 0;
-        for (auto at = fs::directory_iterator(m_folder, ec);
-             !ec && at != fs::directory_iterator() && looked < kMostListed; at.increment(ec), ++looked) {
-            const std::string name = inSmallLetters(at->path().filename().string());
-            if (name == own || std::find(kFolders.begin(), kFolders.end(), name) != kFolders.end())
-                below.push_back(at->path().filename());
-        }
-        std::sort(below.begin(), below.end());
-        for (const fs::path& folder : below)
-            listFolder(folder);
-    }
+    PictureShelf(const aiScene& scene, const fs::path& file) : m_scene(scene), m_file(file) {}
 
     /// Empty where there is none, with what is wrong in `problem`.
-    std::vector<std::byte> bytes(const std::string& name, std::string& problem) const {
+    std::vector<std::byte> bytes(const std::string& name, std::string& problem) {
         if (const aiTexture* embedded = m_scene.GetEmbeddedTexture(name.c_str()))
             return bytesOf(*embedded);
         std::string clean = name;
         std::replace(clean.begin(), clean.end(), '\\', '/');
-        std::vector<std::string> candidates{clean};
-        if (const auto [from, to] = m_listed.equal_range(inSmallLetters(fs::path(clean).filename().string()));
-            from != to)
-            candidates.push_back(from->second);
-        for (const std::string& candidate : candidates)
-            if (const auto file = referencedFile(m_folder, candidate, kLargestPicture))
-                if (auto read = readFile(*file, kLargestPicture); read && !read->empty())
-                    return std::move(*read);
+        if (auto read = bytesAt(clean); !read.empty())
+            return read;
+        list();
+        if (const auto found = m_listed.find(inSmallLetters(fs::path(clean).filename().string()));
+            found != m_listed.end())
+            if (auto read = bytesAt(found->second); !read.empty())
+                return read;
         problem = "was not found beside the file";
         return {};
     }
 
 private:
-    static constexpr int kMostListed = 20'000; ///< files of a folder
-    static constexpr std::array<const char*, 6> kFolders{"textures", "texture", "tex", "maps", "images", "materials"};
+    [[nodiscard]] std::vector<std::byte> bytesAt(const std::string& reference) const {
+        const auto file = referencedFile(folderOf(m_file), reference, kLargestPicture);
+        auto read = file ? readFile(*file, kLargestPicture) : Result<std::vector<std::byte>>(file.error());
+        return read ? std::move(*read) : std::vector<std::byte>();
+    }
 
     static std::vector<std::byte> bytesOf(const aiTexture& embedded) {
         std::vector<std::byte> out;
@@ -85,21 +106,21 @@ private:
         return encodePng(pixels, {}).encoded;
     }
 
-    void listFolder(const fs::path& below) {
-        std::error_code ec;
-        std::vector<std::string> names;
-        for (auto at = fs::directory_iterator(m_folder / below, ec);
-             !ec && at != fs::directory_iterator() && names.size() < kMostListed; at.increment(ec))
-            names.push_back(at->path().filename().string());
-        std::sort(names.begin(), names.end());
-        for (const std::string& name : names)
-            m_listed.emplace(inSmallLetters(name), (below / name).string());
+    /// Once, when something is not where it is said to be.
+    void list() {
+        if (m_areListed)
+            return;
+        m_areListed = true;
+        for (const fs::path& below : foldersFor(m_file))
+            for (const std::string& name : namesIn(folderOf(m_file) / below))
+                m_listed.emplace(inSmallLetters(name), (below / name).string());
     }
 
     const aiScene& m_scene;
-    fs::path m_folder;
-    std::multimap<std::string, std::string>
-        m_listed; ///< where files are from the folder, by their names in small letters
+    fs::path m_file;
+    bool m_areListed = false;
+    std::map<std::string, std::string>
+        m_listed; ///< where files are from the folder, the first by its name in small letters
 };
 
 /// Whether a picture's colours are directions: mostly near to (0, 0, 1), which is (128, 128, 255).
@@ -346,6 +367,22 @@ private:
 };
 
 } // namespace
+
+std::uintmax_t picturesBeside(const fs::path& file) {
+    constexpr std::array<const char*, 9> kSuffixes{".png", ".jpg", ".jpeg", ".tga", ".bmp",
+                                                   ".psd", ".tif", ".tiff", ".webp"};
+    std::uintmax_t sum = 0;
+    for (const fs::path& below : foldersFor(file))
+        for (const std::string& name : namesIn(folderOf(file) / below)) {
+            const std::string suffix = inSmallLetters(fs::path(name).extension().string());
+            if (std::find(kSuffixes.begin(), kSuffixes.end(), suffix) == kSuffixes.end())
+                continue;
+            std::error_code ec;
+            const auto size = fs::file_size(folderOf(file) / below / name, ec);
+            sum += ec ? 0 : std::min(size, kLargestPicture);
+        }
+    return sum;
+}
 
 OtherSurfaces otherSurfaces(const aiScene& scene, const fs::path& file) {
     return Maker(scene, file).make();

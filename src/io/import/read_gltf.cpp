@@ -1,5 +1,6 @@
 #include "base/file.h"
 #include "base/memory.h"
+#include "base/parallel.h"
 #include "base/text.h"
 #include "image/take_picture.h"
 #include "io/import/gltf_reader.h"
@@ -47,11 +48,18 @@ struct Gathering {
 };
 
 /// Pictures are what their bytes say; what is no picture is left out, and said in `notes`.
-void readSurfaces(tinygltf::Model& model, Surfaces& out, std::vector<std::string>& notes) {
-    for (tinygltf::Image& image : model.images) {
-        const auto bytes = std::as_bytes(std::span(image.image));
-        auto own = takePicture(image.name, {bytes.begin(), bytes.end()});
-        image.image = {};
+void readSurfaces(tinygltf::Model& model, Surfaces& out, std::vector<std::string>& notes, const JobContext& job) {
+    std::vector<Result<Image>> taken(model.images.size(), Image());
+    parallelChunks(taken.size(), 1, job, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i) {
+            const auto bytes = std::as_bytes(std::span(model.images[i].image));
+            taken[i] = takePicture(model.images[i].name, {bytes.begin(), bytes.end()});
+            model.images[i].image = {};
+        }
+    });
+    for (std::size_t i = 0; i < taken.size(); ++i) {
+        Result<Image>& own = taken[i];
+        const tinygltf::Image& image = model.images[i];
         if (!own) {
             notes.push_back(fmt::format("picture {}{} {} and was left out", out.images.size(),
                                         image.name.empty() ? "" : " (" + image.name + ")", own.error().what));
@@ -269,7 +277,9 @@ Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path,
     std::vector<std::string> notes;
     if (!loaded->refused.empty())
         notes.push_back("a picture was left out: " + loaded->refused);
-    readSurfaces(model, surfaces, notes);
+    readSurfaces(model, surfaces, notes, job);
+    if (job.cancelled())
+        return cancelledError();
     std::vector<ImportedSubject> subjects;
     int lines = 0; // primitives that are none of a mesh
     const auto meshInto = [&](int nodeIndex, const Eigen::Affine3d& world, GltfRig& rig,
