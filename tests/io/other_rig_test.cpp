@@ -7,6 +7,7 @@
 #include "mesh/pose.h"
 #include "support/temp_folder.h"
 
+#include <cmath>
 #include <fmt/format.h>
 #include <gtest/gtest.h>
 
@@ -143,6 +144,31 @@ TEST(OtherRig, what_does_not_move_has_no_rig) {
     EXPECT_TRUE(subject.levels.front().mesh.extras.empty());
 }
 
+TEST(OtherRig, an_animation_that_says_where_things_stand_anyway_makes_no_rig) {
+    const TempFolder folder;
+    const auto gate = [&](const std::string& values) {
+        return readAs(folder, document("1", strip() + animated("gate/slide.X", 1, values, "float"),
+                                       "<node id=\"gate\" name=\"gate\"><translate sid=\"slide\">2 0 0</translate>"
+                                       "<instance_geometry url=\"#strip\"/></node>"));
+    };
+    const ImportedSubject still = gate("2 2");
+    EXPECT_TRUE(still.rig.empty());
+    EXPECT_TRUE(still.levels.front().mesh.extras.empty());
+    EXPECT_FALSE(gate("2 2.1").rig.empty());
+}
+
+TEST(OtherRig, bones_alone_are_no_mesh) {
+    const TempFolder folder;
+    ASSERT_TRUE(writeTextFile(folder.path() / "bones.dae",
+                              document("1", "",
+                                       "<node id=\"low\" name=\"low\" type=\"JOINT\"><node id=\"high\" "
+                                       "name=\"high\" type=\"JOINT\"><translate>0 1 0</translate></node></node>")));
+    const auto read = readModel(folder.path() / "bones.dae", {});
+    ASSERT_FALSE(read);
+    EXPECT_EQ(read.error().code, ErrorCode::BadInput);
+    EXPECT_EQ(read.error().what, "holds no triangles");
+}
+
 TEST(OtherRig, it_goes_on_into_gltf_and_moves_there_as_before) {
     const TempFolder folder;
     const ImportedSubject subject = readAs(folder, bending("1"));
@@ -196,6 +222,9 @@ TEST(OtherRig, what_names_joints_that_are_not_there_is_not_sound) {
     EXPECT_TRUE(unsound([](Rig& r) { r.nodes[0].parent = 0; }));
     EXPECT_TRUE(unsound([](Rig& r) { r.joints[1] = 99; }));
     EXPECT_TRUE(unsound([](Rig& r) { r.inverseBind.pop_back(); }));
+    EXPECT_TRUE(unsound([](Rig& r) { r.inverseBind[0][3] = std::nanf(""); }));
+    EXPECT_TRUE(unsound([](Rig& r) { r.nodes[0].scale.x() = std::nanf(""); }));
+    EXPECT_TRUE(unsound([](Rig& r) { r.animations[0].channels[0].values[0] = std::nanf(""); }));
     EXPECT_TRUE(unsound([](Rig& r) { r.animations[0].channels[0].node = -1; }));
     EXPECT_TRUE(unsound([](Rig& r) { r.animations[0].channels[0].values.pop_back(); }));
     EXPECT_TRUE(unsound([](Rig& r) { r.animations[0].channels[0].times = {3, 1}; }));

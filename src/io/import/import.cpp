@@ -85,6 +85,8 @@ void joinRigs(ImportedSubject& family, ImportedSubject& subject) {
                 nodes.back().parent = nodeOf[static_cast<std::size_t>(node.parent)];
         }
     }
+    constexpr std::size_t kMostJoints = 65536; // that vertices can tell apart
+    const std::size_t before = family.rig.joints.size();
     std::vector<std::uint16_t> jointOf;
     for (std::size_t j = 0; j < subject.rig.joints.size(); ++j) {
         const int node = nodeOf[static_cast<std::size_t>(subject.rig.joints[j])];
@@ -97,6 +99,17 @@ void joinRigs(ImportedSubject& family, ImportedSubject& subject) {
             family.rig.inverseBind.push_back(bind);
         }
         jointOf.push_back(static_cast<std::uint16_t>(k));
+    }
+    if (family.rig.joints.size() > kMostJoints) {
+        for (ImportedLevel& level : subject.levels) {
+            level.mesh.extras.joints.clear();
+            level.mesh.extras.weights.clear();
+        }
+        family.rig.joints.resize(before);
+        family.rig.inverseBind.resize(before);
+        family.notes.push_back(subject.source.path.filename().string() +
+                               " has more joints than fit beside the others', and stands still");
+        return;
     }
     for (ImportedLevel& level : subject.levels)
         for (Joints& joints : level.mesh.extras.joints)

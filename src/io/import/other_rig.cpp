@@ -9,12 +9,21 @@ namespace {
 
 constexpr std::size_t kJointsAtMost = 65536;
 
-Vec3f vectorOf(const aiVector3D& v) {
-    return {v.x, v.y, v.z};
+Vec3f vectorOf(const aiVector3D& v, float otherwise) {
+    const Vec3f out(v.x, v.y, v.z);
+    return out.allFinite() ? out : Vec3f::Constant(otherwise);
 }
 Vec4f quaternionOf(const aiQuaternion& q) {
     const Vec4f v(q.x, q.y, q.z, q.w);
-    return v.norm() > 1e-6F ? Vec4f(v.normalized()) : Vec4f(0, 0, 0, 1);
+    return v.allFinite() && v.norm() > 1e-6F ? Vec4f(v.normalized()) : Vec4f(0, 0, 0, 1);
+}
+
+RigNode atRest(const aiNode& node, int parent) {
+    aiVector3D scale;
+    aiVector3D move;
+    aiQuaternion turn;
+    node.mTransformation.Decompose(scale, turn, move);
+    return {node.mName.C_Str(), parent, vectorOf(move, 0), quaternionOf(turn), vectorOf(scale, 1)};
 }
 
 void nameAll(const aiNode& node, std::map<std::string, const aiNode*>& named) {
@@ -42,20 +51,48 @@ void takeKeys(const Key* keys, unsigned count, double aTick, RigChannel& to, con
     }
 }
 
-/// Whether a channel says the same at all times, and that is where the node is at rest.
+/// Whether a channel says the same at all times, and that is where the node is at rest: exporters write such for all that
+/// stands still.
 bool saysNothing(const RigChannel& channel, const RigNode& node) {
-    std::vector<float> rest;
-    if (channel.path == RigChannel::Path::Rotation)
-        rest.assign(node.rotation.data(), node.rotation.data() + 4);
-    else if (channel.path == RigChannel::Path::Translation)
-        rest.assign(node.translation.data(), node.translation.data() + 3);
-    else
-        rest.assign(node.scale.data(), node.scale.data() + 3);
-    for (std::size_t i = 0; i < channel.values.size(); ++i)
-        if (std::abs(channel.values[i] - rest[i % rest.size()]) >
-            1e-6F * std::max(1.0F, std::abs(rest[i % rest.size()])))
+    constexpr float kSame = 1e-4F;
+    if (channel.path == RigChannel::Path::Rotation) {
+        for (std::size_t i = 0; i + 3 < channel.values.size(); i += 4) // either sign is the same turn
+            if (std::abs(Eigen::Map<const Vec4f>(&channel.values[i]).dot(node.rotation)) < 1 - kSame * kSame)
+                return false;
+        return true;
+    }
+    const Vec3f& rest = channel.path == RigChannel::Path::Translation ? node.translation : node.scale;
+    for (std::size_t i = 0; i + 2 < channel.values.size(); i += 3)
+        if ((Eigen::Map<const Vec3f>(&channel.values[i]) - rest).norm() > kSame * std::max(1.0F, rest.norm()))
             return false;
     return true;
+}
+
+/// What an animation says of a node, where that is anything.
+std::vector<RigChannel> channelsOf(const aiNodeAnim& animation, double aTick, const RigNode& rest, int node) {
+    std::vector<RigChannel> out;
+    const auto add = [&](RigChannel::Path path, const auto* keys, unsigned count, const auto& put) {
+        RigChannel own;
+        own.node = node;
+        own.path = path;
+        takeKeys(keys, count, aTick, own, [&](const auto& value) { put(value, own.values); });
+        if (!own.times.empty() && !saysNothing(own, rest))
+            out.push_back(std::move(own));
+    };
+    const auto vector = [](const aiVector3D& v, std::vector<float>& to) { to.insert(to.end(), {v.x, v.y, v.z}); };
+    add(RigChannel::Path::Translation, animation.mPositionKeys, animation.mNumPositionKeys, vector);
+    add(RigChannel::Path::Rotation, animation.mRotationKeys, animation.mNumRotationKeys,
+        [](const aiQuaternion& q, std::vector<float>& to) {
+            const Vec4f turn = quaternionOf(q);
+            to.insert(to.end(), turn.data(), turn.data() + 4);
+        });
+    add(RigChannel::Path::Scale, animation.mScalingKeys, animation.mNumScalingKeys, vector);
+    return out;
+}
+
+double secondsATick(const aiAnimation& animation) {
+    constexpr double kUnsaid = 25; // ticks a second
+    return 1 / (animation.mTicksPerSecond > 0 ? animation.mTicksPerSecond : kUnsaid);
 }
 
 } // namespace
@@ -63,15 +100,20 @@ bool saysNothing(const RigChannel& channel, const RigNode& node) {
 OtherRig::OtherRig(const aiScene& scene) : m_scene(scene) {
     nameAll(*scene.mRootNode, m_named);
     for (unsigned a = 0; a < scene.mNumAnimations; ++a)
-        for (unsigned c = 0; c < scene.mAnimations[a]->mNumChannels; ++c)
-            m_animated.insert(scene.mAnimations[a]->mChannels[c]->mNodeName.C_Str());
+        for (unsigned c = 0; c < scene.mAnimations[a]->mNumChannels; ++c) {
+            const aiNodeAnim& channel = *scene.mAnimations[a]->mChannels[c];
+            const auto node = m_named.find(channel.mNodeName.C_Str());
+            if (node != m_named.end() && !m_animated.contains(node->second) &&
+                !channelsOf(channel, secondsATick(*scene.mAnimations[a]), atRest(*node->second, -1), 0).empty())
+                m_animated.insert(node->second);
+        }
 }
 
 bool OtherRig::moves(const aiNode& node, const aiMesh& mesh) const {
     if (mesh.HasBones())
         return true;
     for (const aiNode* n = &node; n != nullptr; n = n->mParent)
-        if (m_animated.contains(n->mName.C_Str()))
+        if (m_animated.contains(n))
             return true;
     return false;
 }
@@ -83,13 +125,8 @@ int OtherRig::nodeFor(const aiNode& node) {
     int parent = -1;
     for (auto n = line.rbegin(); n != line.rend(); ++n) {
         const auto [at, fresh] = m_nodes.try_emplace(*n, static_cast<int>(m_rig.nodes.size()));
-        if (fresh) {
-            aiVector3D scale;
-            aiVector3D move;
-            aiQuaternion turn;
-            (*n)->mTransformation.Decompose(scale, turn, move);
-            m_rig.nodes.push_back({(*n)->mName.C_Str(), parent, vectorOf(move), quaternionOf(turn), vectorOf(scale)});
-        }
+        if (fresh)
+            m_rig.nodes.push_back(atRest(**n, parent));
         parent = at->second;
     }
     return parent;
@@ -100,6 +137,8 @@ std::size_t OtherRig::jointFor(const aiNode& node, const aiMatrix4x4& inverseBin
     for (unsigned row = 0; row < 4; ++row)
         for (unsigned column = 0; column < 4; ++column)
             bind[4 * column + row] = inverseBind[row][column];
+    if (!std::all_of(bind.begin(), bind.end(), [](float v) { return std::isfinite(v); })) // of a node without a size
+        bind = {1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1};
     const int at = nodeFor(node);
     const auto [joint, fresh] = m_joints.try_emplace({at, bind}, m_rig.joints.size());
     if (fresh) {
@@ -151,34 +190,18 @@ void OtherRig::append(const aiNode& node, const aiMesh& mesh, const aiMatrix4x4&
 }
 
 void OtherRig::addAnimation(const aiAnimation& animation) {
-    constexpr double kUnsaid = 25; // ticks a second
-    const double aTick = 1 / (animation.mTicksPerSecond > 0 ? animation.mTicksPerSecond : kUnsaid);
     RigAnimation out{animation.mName.C_Str(), {}};
     float first = 0; // glTF's times begin at 0 or later
     for (unsigned c = 0; c < animation.mNumChannels; ++c) {
-        const aiNodeAnim& channel = *animation.mChannels[c];
-        const auto named = m_named.find(channel.mNodeName.C_Str());
+        const auto named = m_named.find(animation.mChannels[c]->mNodeName.C_Str());
         const auto node = named != m_named.end() ? m_nodes.find(named->second) : m_nodes.end();
         if (node == m_nodes.end())
             continue; // moves something that is not here
-        const auto add = [&](RigChannel::Path path, const auto* keys, unsigned count, const auto& put) {
-            RigChannel own;
-            own.node = node->second;
-            own.path = path;
-            takeKeys(keys, count, aTick, own, [&](const auto& value) { put(value, own.values); });
-            if (own.times.empty() || saysNothing(own, m_rig.nodes[static_cast<std::size_t>(node->second)]))
-                return;
-            first = std::min(first, own.times.front());
-            out.channels.push_back(std::move(own));
-        };
-        const auto vector = [](const aiVector3D& v, std::vector<float>& to) { to.insert(to.end(), {v.x, v.y, v.z}); };
-        add(RigChannel::Path::Translation, channel.mPositionKeys, channel.mNumPositionKeys, vector);
-        add(RigChannel::Path::Rotation, channel.mRotationKeys, channel.mNumRotationKeys,
-            [](const aiQuaternion& q, std::vector<float>& to) {
-                const Vec4f turn = quaternionOf(q);
-                to.insert(to.end(), turn.data(), turn.data() + 4);
-            });
-        add(RigChannel::Path::Scale, channel.mScalingKeys, channel.mNumScalingKeys, vector);
+        for (RigChannel& channel : channelsOf(*animation.mChannels[c], secondsATick(animation),
+                                              m_rig.nodes[static_cast<std::size_t>(node->second)], node->second)) {
+            first = std::min(first, channel.times.front());
+            out.channels.push_back(std::move(channel));
+        }
     }
     for (RigChannel& channel : out.channels)
         for (float& seconds : channel.times)
@@ -198,9 +221,17 @@ Rig OtherRig::finish() {
 
 bool isSound(const Rig& rig) {
     const auto nodes = static_cast<int>(rig.nodes.size());
-    for (int i = 0; i < nodes; ++i)
-        if (const int parent = rig.nodes[static_cast<std::size_t>(i)].parent; parent < -1 || parent >= i)
+    for (int i = 0; i < nodes; ++i) {
+        const RigNode& node = rig.nodes[static_cast<std::size_t>(i)];
+        if (node.parent < -1 || node.parent >= i || !node.translation.allFinite() || !node.rotation.allFinite() ||
+            !node.scale.allFinite())
             return false;
+    }
+    const auto finite = [](const auto& values) {
+        return std::all_of(values.begin(), values.end(), [](float v) { return std::isfinite(v); });
+    };
+    if (!std::all_of(rig.inverseBind.begin(), rig.inverseBind.end(), finite))
+        return false;
     const auto there = [nodes](int node) { return node >= 0 && node < nodes; };
     if (rig.joints.size() != rig.inverseBind.size() || !std::all_of(rig.joints.begin(), rig.joints.end(), there))
         return false;
@@ -210,7 +241,8 @@ bool isSound(const Rig& rig) {
             if (!there(channel.node) || channel.path > RigChannel::Path::Scale ||
                 channel.between != RigChannel::Between::Linear || channel.times.empty() ||
                 channel.values.size() != width * channel.times.size() ||
-                !std::is_sorted(channel.times.begin(), channel.times.end()))
+                !std::is_sorted(channel.times.begin(), channel.times.end()) || !finite(channel.times) ||
+                !finite(channel.values))
                 return false;
         }
     return true;

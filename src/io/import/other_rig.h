@@ -24,7 +24,7 @@ class OtherRig {
 public:
     explicit OtherRig(const aiScene& scene);
 
-    /// Whether a mesh bends, or a node that it hangs on is animated.
+    /// Whether a mesh bends, or a node that it hangs on moves in an animation.
     [[nodiscard]] bool moves(const aiNode& node, const aiMesh& mesh) const;
     /// Joints and weights of a mesh's vertices, of each the four that hold it most. What is bound to none goes with its node.
     /// world  of the node, which the vertices were brought to.
@@ -40,7 +40,7 @@ private:
 
     const aiScene& m_scene;
     std::map<std::string, const aiNode*> m_named;
-    std::set<std::string> m_animated;
+    std::set<const aiNode*> m_animated; ///< that do not stand still
     std::map<const aiNode*, int> m_nodes;
     std::map<std::pair<int, Bind>, std::size_t> m_joints;
     Rig m_rig;

@@ -276,6 +276,8 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     Assimp::Importer importer;
     Progress progress(job);
     importer.SetProgressHandler(&progress);
+    importer.SetPropertyBool(AI_CONFIG_IMPORT_NO_SKELETON_MESHES,
+                             true); // it makes meshes up where there are bones alone
     const auto moved = nearCopyOf(path, suffix);
     importer.SetIOHandler(new Fenced(path, moved ? &moved->data : nullptr)); // the importer's own now
     // Its ways to leave out points and lines, and to join what is alike, take longer than all the rest.
