@@ -79,23 +79,40 @@ TEST_F(FieldWindow, no_panel_is_cut_off_by_long_names) {
         for (const Stage stage : {Stage::Gather, Stage::Thin, Stage::Switch, Stage::Budget, Stage::Ship}) {
             session.selectSubject(id);
             window->setStage(stage);
-            QTest::qWait(50);
-            int looked = 0;
-            for (const QScrollArea* area : window->findChildren<QScrollArea*>()) {
-                if (!area->isVisible() || area->widget() == nullptr)
-                    continue;
-                ++looked;
+            std::vector<const QScrollArea*> areas;
+            ASSERT_TRUE(QTest::qWaitFor([&] {
+                areas.clear();
+                for (const QScrollArea* area : window->findChildren<QScrollArea*>())
+                    if (area->isVisible() && area->widget() != nullptr)
+                        areas.push_back(area);
+                return !areas.empty();
+            }));
+            for (const QScrollArea* area : areas)
                 EXPECT_LE(area->widget()->minimumSizeHint().width(), area->viewport()->width())
                     << "stage " << static_cast<int>(stage) << ", subject " << id;
-            }
-            EXPECT_GT(looked, 0);
-            for (const QLabel* label : window->findChildren<QLabel*>()) {
-                if (!label->isVisible() || label->parentWidget() == nullptr)
-                    continue;
-                EXPECT_LE(label->geometry().right(), label->parentWidget()->width())
-                    << label->text().toStdString() << ", stage " << static_cast<int>(stage);
-            }
+            std::string over;
+            EXPECT_TRUE(QTest::qWaitFor([&] {
+                over.clear();
+                for (const QLabel* label : window->findChildren<QLabel*>())
+                    if (label->isVisible() && label->geometry().right() > label->parentWidget()->width())
+                        over += label->text().toStdString() + "; ";
+                return over.empty();
+            })) << over
+                << "stage " << static_cast<int>(stage);
         }
+}
+
+TEST_F(FieldWindow, a_field_that_comes_first_is_looked_at_from_above) {
+    const Vec3d eye = window->viewport().shotView().eye;
+    double nearest = 1e300;
+    double highest = 0;
+    for (const Placement& p : *body().copies) {
+        nearest = std::min(nearest, (p.position - eye).norm());
+        highest = std::max(highest, p.position.y() + 2 * p.scale);
+    }
+    EXPECT_GT(eye.y(), highest);
+    EXPECT_GT(nearest, 4.0) << "balls of a metre's radius";
+    EXPECT_GT(window->viewport().exact().total.drawn, body().copies->size() / 20);
 }
 
 TEST_F(FieldWindow, a_handle_of_keep_is_dragged_as_one_step) {

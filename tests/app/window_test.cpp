@@ -1,3 +1,4 @@
+#include "app/budget/budget_panel.h"
 #include "app/budget/route_chart.h"
 #include "app/gather/gather_page.h"
 #include "app/switching/pop_list.h"
@@ -425,6 +426,23 @@ TEST_F(WindowTest, project_is_saved_opened_and_its_route_flown) {
     EXPECT_FALSE(window->bench().session.document.modified());
 }
 
+TEST_F(WindowTest, what_a_change_of_unit_makes_small_is_as_large_in_the_picture_as_before) {
+    openBall();
+    rest();
+    const QImage before = window->viewport().grabFramebuffer();
+    const std::uint32_t id = window->bench().session.subjectId();
+    window->bench().files.mend({id}, {MendKind::Unit, 0.001});
+    waitForJobs();
+    rest();
+    const QImage after = window->viewport().grabFramebuffer();
+    ASSERT_EQ(before.size(), after.size());
+    int others = 0; // pixels, of which the ball has some tens of thousands
+    for (int y = 0; y < before.height(); ++y)
+        for (int x = 0; x < before.width(); ++x)
+            others += std::abs(qGray(before.pixel(x, y)) - qGray(after.pixel(x, y))) > 24 ? 1 : 0;
+    EXPECT_LT(others, before.width() * before.height() / 100);
+}
+
 TEST_F(WindowTest, a_route_is_keyed_flown_and_taken_back) {
     thinBall(24);
     window->setStage(Stage::Budget);
@@ -435,6 +453,14 @@ TEST_F(WindowTest, a_route_is_keyed_flown_and_taken_back) {
     window->viewport().standAt(80);
     QTest::keyClick(window.get(), Qt::Key_K);
     ASSERT_TRUE(window->bench().budget.hasRoute());
+    // The camera is at the key that was set last, and the ledger says so until it goes elsewhere.
+    const QLabel* when = window->findChild<BudgetPanel*>()->aside;
+    EXPECT_DOUBLE_EQ(window->routeChart().time(), 4);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return when->text() == QStringLiteral("at 4.0 s"); }))
+        << when->text().toStdString();
+    window->viewport().standAt(20);
+    EXPECT_TRUE(QTest::qWaitFor([&] { return when->text() == QStringLiteral("present frame"); }))
+        << when->text().toStdString();
     window->bench().budget.runAudit();
     waitForJobs();
     ASSERT_NE(window->bench().budget.audit(), nullptr);

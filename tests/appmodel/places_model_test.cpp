@@ -73,13 +73,14 @@ TEST_F(PlacesTest, another_mesh_or_a_mend_takes_the_mark_away) {
 TEST_F(PlacesTest, of_two_findings_of_one_mesh_the_one_asked_for_last_is_marked) {
     bringIn();
     ASSERT_TRUE(pointTo(FindingKind::FlippedTriangles));
-    // Where it is known where one lies, and where it is being looked for.
+    // Where it is known that one lies nowhere, and where it is still looked for.
     for (const bool waits : {true, false}) {
         places().point(FindingKind::OpenBorders);
         EXPECT_TRUE(places().looking());
         EXPECT_EQ(places().pointed(), nullptr) << "the one before is not marked any more";
-        if (waits)
-            QTest::qWait(1);
+        if (waits) {
+            ASSERT_TRUE(QTest::qWaitFor([&] { return !places().looking(); }, 60'000));
+        }
         ASSERT_TRUE(pointTo(FindingKind::FlippedTriangles));
         ASSERT_TRUE(QTest::qWaitFor([&] { return !bench.session.looks().busy(); }, 60'000));
         EXPECT_FALSE(places().looking());

@@ -1,11 +1,7 @@
 #include "app/viewport/viewport.h"
 
-#include "bake/pop.h"
-
 #include "app/look/look.h"
 #include "app/viewport/to_qt.h"
-#include "scene/grounds.h"
-#include "switching/explain.h"
 
 #include <QOpenGLFunctions>
 #include <QPainter>
@@ -157,40 +153,6 @@ void Viewport::setStage(Stage stage) {
     moved();
 }
 
-/// What was just brought in has no view of its own yet: the camera goes where the first can be seen.
-void Viewport::lookAtFirst() {
-    if (solo() || m_sceneViewSet || !indexOf(m_input, m_bench.session.subjectId()))
-        return;
-    frameSelection();
-    m_sceneViewSet = true;
-}
-
-/// From above, as much of a field as its copies can be told apart in. False: it is none.
-bool Viewport::lookOver(const Subject& subject) {
-    const InstancesBody* body = subject.instances();
-    if (body == nullptr || body->copies->empty())
-        return false;
-    constexpr double kCopies = 60; // times as far away as one is wide
-    double widest = 0;
-    for (const std::uint32_t id : body->assets)
-        if (const Subject* asset = m_bench.session.scene().findMesh(id))
-            widest = std::max(widest, asset->radius);
-    m_sceneOrbit.pivot = subject.bounds.centre();
-    m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.35);
-    m_sceneOrbit.distance = std::min(0.8 * subject.bounds.diagonal(), kCopies * widest);
-    return true;
-}
-
-/// As after a change of unit: from where the camera stands it is a speck, or all round it.
-bool Viewport::isOfAnotherSize() const {
-    constexpr double kMuch = 2;
-    const Subject* subject = m_bench.session.subject();
-    if (subject == nullptr || m_framedAcross <= 0)
-        return false;
-    const double across = seenBox(*subject).diagonal();
-    return across > kMuch * m_framedAcross || across * kMuch < m_framedAcross;
-}
-
 void Viewport::setShading(Shading shading) {
     m_shading = shading;
     moved();
@@ -238,15 +200,6 @@ void Viewport::setShotView(const Vec3d& eye, const Vec3d& target) {
     m_held = {};
     m_groundPlace.reset();
     lookFrom(eye, target);
-}
-
-std::optional<View> Viewport::chosenView() const {
-    return m_sceneViewSet ? std::optional(shotView()) : std::nullopt;
-}
-
-void Viewport::forgetView() {
-    m_sceneViewSet = false;
-    lookAtFirst();
 }
 
 void Viewport::lookFrom(const Vec3d& eye, const Vec3d& target) {
@@ -353,96 +306,6 @@ std::function<std::array<std::uint64_t, 5>()> Viewport::cullingSaves() const {
     };
 }
 
-std::optional<CopyRef> Viewport::nearest() const {
-    const auto subject = indexOf(m_input, m_bench.session.subjectId());
-    if (!subject)
-        return std::nullopt;
-    if (m_held.copy && m_held.copy->batch < m_input.batches.size()) {
-        const Batch& batch = m_input.batches[m_held.copy->batch];
-        if (batch.subject == *subject && batch.copies == m_held.of)
-            return m_held.copy;
-    }
-    // Copies in front of the camera come first: the read-out speaks of what is seen.
-    if (!m_nearest)
-        m_nearest = nearestCopy(m_input, m_state, *subject, m_sceneOrbit.eye());
-    return *m_nearest;
-}
-
-Pick Viewport::pick(CopyRef copy) const {
-    return pickOf(m_input, selectedView(), m_selectedAt, selectionOptions(), m_state, copy);
-}
-
-double Viewport::subjectDistance() const {
-    if (chosenGround() != nullptr) {
-        const auto hit = groundLookedAt();
-        if (!hit || hit->tile == nullptr)
-            return hit ? hit->metres : -1;
-        const Bounds b = m_input.grounds[hit->ground].tree->reachOf(hit->tile->ref);
-        const Vec3d eye = shotView().eye;
-        return (b.low - eye).cwiseMax(eye - b.high).cwiseMax(0).norm();
-    }
-    const auto copy = nearest();
-    return copy ? decidingDistance(chainOf(*copy), placeOf(*copy), shotView()) : -1;
-}
-
-double Viewport::subjectFactor() const {
-    const auto copy = nearest();
-    if (!copy)
-        return 1;
-    const ResolvedChain& chain = chainOf(*copy);
-    const bool grows =
-        std::find(chain.growsWithScale.begin() + 1, chain.growsWithScale.end(), true) != chain.growsWithScale.end();
-    return placeOf(*copy).importance * (grows ? placeOf(*copy).scale : 1.0);
-}
-
-void Viewport::standAt(double metres) {
-    if (chosenGround() != nullptr) {
-        standOnGroundAt(metres);
-        return;
-    }
-    const auto copy = nearest();
-    if (!copy)
-        return;
-    const ResolvedChain& chain = chainOf(*copy);
-    const Placement& place = placeOf(*copy);
-    const Vec3d centre = centreOf(place, chain.bounds);
-    Vec3d way = m_sceneOrbit.eye() - centre;
-    if (way.norm() < 1e-6)
-        way = Vec3d(0, 0, 1);
-    way.y() = std::max(way.y(), 0.05 * way.norm());
-    way.normalize();
-    // The measured distance (to the box, say) rises along the line, so bisection finds the place.
-    double low = 0;
-    double high = metres + 4 * chain.radius * place.scale + 1;
-    View probe = shotView();
-    for (int step = 0; step < 60; ++step) {
-        const double middle = (low + high) / 2;
-        probe = lookAt(probe, centre + way * middle, centre);
-        const MeasureFrom from = chain.rule.measureFrom; // where it is decided from a target, walking changes nothing
-        double& end = copyDistance(chain, place, probe, from) < metres ? low : high;
-        end = middle;
-    }
-    m_held = {copy, m_input.batches[copy->batch].copies,
-              m_held.clicked}; // walking past another copy does not change which one it is
-    lookFrom(centre + way * high, centre);
-}
-
-void Viewport::standWhereItSwitches(double metres, int level) {
-    const auto copy = nearest();
-    if (!copy)
-        return;
-    // A field is looked at from where its switches are judged: as one who walks there sees it.
-    if (const Subject* s = m_bench.session.subject(); s != nullptr && s->instances() != nullptr) {
-        const Vec3d centre = centreOf(placeOf(*copy), chainOf(*copy).bounds);
-        Vec3d way = m_sceneOrbit.eye() - centre;
-        way.y() = std::tan(PopOptions().elevation) * std::max(std::hypot(way.x(), way.z()), 1e-3);
-        m_sceneOrbit.lookFrom(centre + way, centre);
-    }
-    const auto& grows = chainOf(*copy).growsWithScale;
-    const auto at = static_cast<std::size_t>(level);
-    standAt(metres * (at < grows.size() && grows[at] ? placeOf(*copy).scale : 1));
-}
-
 void Viewport::flicker(int finer, int coarser) {
     constexpr int kTimes = 12;
     m_flickerSubject = m_bench.session.subjectId();
@@ -451,122 +314,6 @@ void Viewport::flicker(int finer, int coarser) {
     m_flickers = kTimes;
     m_flicker.start();
     refresh();
-}
-
-std::optional<std::pair<double, double>> Viewport::walkEnds() const {
-    if (const Subject* ground = chosenGround()) {
-        const double last = groundChain(*ground, m_bench.session.scene().statedView()).fromMetres.back();
-        return std::pair(20.0, std::clamp(last * 1.3, 400.0, 2 * ground->radius + 400));
-    }
-    const auto copy = nearest();
-    if (!copy)
-        return std::nullopt;
-    const ResolvedChain& chain = chainOf(*copy);
-    const double scale = placeOf(*copy).scale;
-    const double from = std::max(0.6 * chain.radius * scale, 0.2);
-    return std::pair(from, std::max(chain.fromMetres.back() * scale * 1.6, from * 20));
-}
-
-void Viewport::walkBack() {
-    const auto ends = walkEnds();
-    if (!ends)
-        return;
-    if (m_walk.isActive()) {
-        m_walk.stop();
-        return;
-    }
-    std::tie(m_walkNear, m_walkFar) = *ends;
-    m_walkPhase = 0;
-    m_walk.start();
-}
-
-Viewport::Reading Viewport::reading() const {
-    Reading out;
-    const auto copy = nearest();
-    if (!copy)
-        return out;
-    const ResolvedChain& chain = chainOf(*copy);
-    const Placement& place = placeOf(*copy);
-    const Pick picked = pick(*copy);
-    out.metres = subjectDistance();
-    out.height =
-        screenHeight(shotView(), chain.radius * place.scale, (centreOf(place, chain.bounds) - shotView().eye).norm());
-    if (picked.level >= 0) {
-        out.level = picked.level;
-        out.triangles = chain.levels[static_cast<std::size_t>(picked.level)].triangles;
-        out.errorPx = picked.errorPx;
-    }
-    return out;
-}
-
-std::uint32_t Viewport::nearestPlacement() const {
-    const auto copy = nearest();
-    return copy && !m_input.batches[copy->batch].strands ? placeOf(*copy).id : 0;
-}
-
-QString Viewport::why() const {
-    const auto copy = nearest();
-    if (!copy)
-        return {};
-    return QString::fromStdString(
-        explainPick(chainOf(*copy), placeOf(*copy), selectedView(), selectionOptions(), pick(*copy)));
-}
-
-void Viewport::stopWalk() {
-    m_walk.stop();
-}
-
-void Viewport::frameSelection() {
-    const Subject* subject = m_bench.session.subject();
-    if (subject == nullptr)
-        return;
-    m_framed = subject->id;
-    m_framedAcross = 0;
-    if (solo()) {
-        const Bounds bounds = seenBox(*subject);
-        m_framedAcross = bounds.diagonal();
-        const double radius = subject->isMesh() ? subject->radius : bounds.diagonal() / 2;
-        double wide = radius;
-        m_soloOrbit.pivot = bounds.centre();
-        if (comparing(Arrangement::LineUp)) {
-            const auto offsets = lineUpOffsets(*subject);
-            wide = std::max(radius, (offsets.back() - offsets.front()) / 2 + bounds.size().x() / 2);
-            m_soloOrbit.yaw = 0.0;
-            m_soloOrbit.pitch = 0.12;
-            const double aspect = height() > 0 ? static_cast<double>(width()) / height() : 1.6;
-            const double half = std::tan(m_bench.session.scene().settings.view.fovY / 2);
-            const double tall = bounds.size().y() / 2 + bounds.size().z() / 4;
-            m_soloOrbit.distance = 1.03 * std::max(wide / (half * aspect), tall / half * 1.3) + bounds.size().z() / 2;
-        } else {
-            m_soloOrbit.distance = 1.15 * radius / std::sin(m_bench.session.scene().settings.view.fovY / 2);
-        }
-    } else if (chosenGround() != nullptr) {
-        const Vec3d middle = subject->bounds.centre();
-        m_groundPlace.reset();
-        m_sceneOrbit.pivot = {
-            middle.x(), subject->terrain()->heights->heightAt(middle.x(), middle.z()).value_or(middle.y()), middle.z()};
-        m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.35);
-        m_sceneOrbit.distance = 0.5 * subject->radius;
-    } else if (!m_sceneViewSet && lookOver(*subject)) {
-        // Its copies stand all round it else.
-    } else {
-        const auto copy = nearest();
-        if (!copy)
-            return;
-        const ResolvedChain& chain = chainOf(*copy);
-        m_sceneOrbit.pivot = centreOf(placeOf(*copy), chain.bounds);
-        m_sceneOrbit.pitch = std::max(m_sceneOrbit.pitch, 0.08);
-        m_sceneOrbit.distance =
-            1.3 * chain.radius * placeOf(*copy).scale / std::sin(m_bench.session.scene().settings.view.fovY / 2);
-    }
-    moved();
-}
-
-void Viewport::framePlace(const Vec3d& place, double radius) {
-    orbit().pivot = place;
-    const Subject* subject = m_bench.session.meshSubject();
-    orbit().distance = std::max(6 * radius, subject != nullptr ? 0.12 * subject->radius : 0.1);
-    moved();
 }
 
 void Viewport::initializeGL() {
