@@ -43,7 +43,7 @@ double textureBytes(const Image& image);
 /// ERRORS BadInput (not a PNG or JPEG that can be read), TooLarge (more than 16,384 a side; refused before decoding).
 Result<Pixels> decodeImage(const Image& image);
 /// REQUIRES   as many pixels as it says, at least one.
-/// COST       some 30 ns a pixel.
+/// COST       some 60 ns a pixel.
 Image encodePng(const Pixels& pixels, const std::string& name);
 
 /// Bilinear, repeating outside of 0..1, in linear light (colours) or as the numbers stand (`plain`); alpha 0..1.
