@@ -2,6 +2,7 @@
 
 #include "appmodel/text.h"
 #include "budget/devices.h"
+#include "io/import/apart_subject.h"
 #include "io/import/read_strands.h"
 #include "scene/kinds.h"
 #include "scene/mend_subject.h"
@@ -411,6 +412,36 @@ void FilesModel::putLevelsInOrder(std::uint32_t id) {
         return;
     m_session.document.push(
         changeSubject(m_session.scene(), withLevelsInOrder(*found), "Put the levels in order of " + found->name));
+}
+
+void FilesModel::takeApart(std::uint32_t id) {
+    const Subject* found = m_session.scene().findMesh(id);
+    if (found == nullptr)
+        return;
+    const QString name = toText(found->name);
+    m_session.jobs().run(
+        tr("Taking %1 apart").arg(name),
+        [this, id, whole = *found, start = m_session.document.snapshot()](const JobContext& job) -> JobQueue::Finish {
+            auto made = thicket::takeApart(whole, job);
+            if (!made)
+                return [this, error = made.error()] { m_session.report(error); };
+            return [this, id, start, things = std::make_shared<std::vector<Subject>>(std::move(*made))] {
+                const Subject* now = m_session.document.isOpen(start) ? m_session.scene().findMesh(id) : nullptr;
+                if (now == nullptr)
+                    return;
+                for (Subject& thing : *things) {
+                    standAsIn(*now, thing);
+                    thing.role = now->role;
+                }
+                const QString was = toText(now->name);
+                const std::size_t count = things->size();
+                m_session.document.push(
+                    replaceSubject(m_session.scene(), id, std::move(*things), "Take " + now->name + " apart"));
+                const auto& all = m_session.scene().subjects;
+                m_session.selectSubject(all[all.size() - count].id);
+                m_session.say(tr("%1 is %2 subjects now, each with the places where it stands").arg(was).arg(count));
+            };
+        });
 }
 
 void FilesModel::removeSubject(std::uint32_t id) {

@@ -34,6 +34,8 @@ public:
     void mendAll(std::uint32_t id);
     /// Levels from the most triangles to the fewest; those that are no lighter than the one before go.
     void putLevelsInOrder(std::uint32_t id);
+    /// Makes a subject of each thing that a mesh's file holds, standing as it does in the whole, which goes; one step.
+    void takeApart(std::uint32_t id);
     void removeSubject(std::uint32_t id);
     /// Gives a subject the rule and levels of another one of its kind, as one step.
     void takeLevels(std::uint32_t id, std::uint32_t from);

@@ -502,7 +502,7 @@ void ThinModel::addHandMade(std::uint32_t id, const QStringList& paths) {
                 return read.error();
             ImportedSubject& first = read->front();
             toMetres(first);
-            auto added = thicket::addHandMade(made, std::move(first.levels.front().mesh), std::move(first.surfaces),
+            auto added = thicket::addHandMade(made, std::move(first.levels.front().mesh), *first.surfaces,
                                               job.part(0.4, 1));
             if (!added)
                 return added.error();

@@ -67,6 +67,9 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     std::vector<std::filesystem::path> inspectFiles;
     CLI::App* inspectCommand = app.add_subcommand("inspect", "Say what files hold and what is wrong with them");
     inspectCommand->add_option("FILE", inspectFiles, "Mesh files")->required();
+    const char* const apartHelp = "Take every mesh of a file as a subject of its own, with the places where it stands";
+    bool inspectApart = false;
+    inspectCommand->add_flag("--apart", inspectApart, apartHelp);
     common(inspectCommand);
 
     ThinOptions thinOptions;
@@ -91,6 +94,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
             ->add_option("--deviation", thinOptions.deviations, "Largest deviations in metres, such as 0.001,0.01")
             ->delimiter(',')
             ->check(CLI::PositiveNumber);
+    thinCommand->add_flag("--apart", thinOptions.apart, apartHelp);
     auto* role = thinCommand->add_option("--role", thinOptions.role,
                                          "landmark, working-piece, dressing, ground-cover or horizon");
     std::vector<CLI::Option*> targets{levels, ratios, triangles, deviation, role};
@@ -471,7 +475,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         thinOptions.allowPx = 0; // the role's own
     try {
         if (inspectCommand->parsed())
-            return inspect(console, inspectFiles);
+            return inspect(console, inspectFiles, inspectApart ? Meshes::Apart : Meshes::Together);
         if (thinCommand->parsed())
             return thin(console, thinOptions);
         if (measureCommand->parsed())

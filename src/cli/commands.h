@@ -2,6 +2,7 @@
 // One function a command. Each returns an exit code; options come as plain structs.
 
 #include "base/job.h"
+#include "io/import/import.h"
 #include "scene/scene.h"
 
 #include <filesystem>
@@ -27,6 +28,7 @@ struct ThinOptions {
     double fovDegrees = 60;
     int heightPx = 1080;
     std::string role;
+    bool apart = false; ///< every mesh of a file is a subject
     CutRules cutRules;
     bool everyPoint = false;
     bool looks = false; ///< look at each switch, and place it where nobody sees it
@@ -179,7 +181,7 @@ struct DemoOptions {
     bool thin = false;
 };
 
-int inspect(const Console& console, const std::vector<std::filesystem::path>& files);
+int inspect(const Console& console, const std::vector<std::filesystem::path>& files, Meshes how);
 int thin(const Console& console, const ThinOptions& options);
 int mend(const Console& console, const MendOptions& options);
 int measure(const Console& console, const MeasureOptions& options);

@@ -45,10 +45,10 @@ ordered_json encode(const OneSidedDeviation& d) {
     return {{"max", d.max}, {"bound", d.bound}, {"p99", d.p99}, {"rms", d.rms}};
 }
 
-Result<std::vector<ImportedSubject>> readAll(const std::vector<fs::path>& files, const JobContext& job) {
+Result<std::vector<ImportedSubject>> readAll(const std::vector<fs::path>& files, Meshes how, const JobContext& job) {
     std::vector<ImportedSubject> all;
     for (const fs::path& file : files) {
-        auto read = readModel(file, job);
+        auto read = readModel(file, job, how);
         if (!read)
             return read.error();
         std::move(read->begin(), read->end(), std::back_inserter(all));
@@ -176,8 +176,8 @@ ordered_json encodePlaces(const FindingPlaces& places) {
 
 } // namespace
 
-int inspect(const Console& console, const std::vector<fs::path>& files) {
-    auto all = readAll(files, console.job);
+int inspect(const Console& console, const std::vector<fs::path>& files, Meshes how) {
+    auto all = readAll(files, how, console.job);
     if (!all)
         return fail(console, all.error());
     ordered_json report = ordered_json::array();
@@ -300,7 +300,7 @@ int thin(const Console& console, const ThinOptions& options) {
     view.fovY = options.fovDegrees * std::numbers::pi / 180;
     view.lines = options.heightPx;
     const auto start = std::chrono::steady_clock::now();
-    auto all = readAll(options.files, console.job);
+    auto all = readAll(options.files, options.apart ? Meshes::Apart : Meshes::Together, console.job);
     if (!all)
         return fail(console, all.error());
     const double readMs = msSince(start);
@@ -470,7 +470,7 @@ int measure(const Console& console, const MeasureOptions& options) {
             return fail(console, read.error());
         toMetres(read->front());
         if (meshes.empty())
-            texels = texelsAcross(read->front().surfaces);
+            texels = texelsAcross(*read->front().surfaces);
         meshes.push_back(std::move(read->front().levels.front().mesh));
     }
     DeviationOptions how;

@@ -140,6 +140,7 @@ bool liesSomewhere(FindingKind kind) {
     case FindingKind::LevelsOutOfOrder:
     case FindingKind::LevelBoundsDisagree:
     case FindingKind::TooLight:
+    case FindingKind::SeveralThings:
         return false;
     }
     return false;

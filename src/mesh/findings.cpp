@@ -40,6 +40,8 @@ std::string Finding::text() const {
         return fmt::format("L{} differs from L0 in size or origin", level);
     case FindingKind::TooLight:
         return "too light for levels to pay";
+    case FindingKind::SeveralThings:
+        return n + " meshes of its file are one subject here";
     }
     return {};
 }

@@ -19,7 +19,8 @@ enum class FindingKind {
     MissingUvs,
     LevelsOutOfOrder,
     LevelBoundsDisagree,
-    TooLight
+    TooLight,
+    SeveralThings ///< its file holds more than one thing
 };
 
 struct Finding {

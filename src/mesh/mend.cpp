@@ -263,6 +263,7 @@ std::optional<Mend> mendFor(FindingKind finding, double diagonal) {
     case FindingKind::LevelsOutOfOrder:
     case FindingKind::LevelBoundsDisagree:
     case FindingKind::TooLight:
+    case FindingKind::SeveralThings:
         return std::nullopt;
     }
     return std::nullopt;

@@ -64,7 +64,7 @@ struct Image {
     std::vector<std::byte> encoded;
 };
 
-/// What the levels of one subject share.
+/// What the levels of one subject share, or of all subjects of a file.
 struct Surfaces {
     std::vector<Material> materials; ///< at least one once a mesh uses it
     std::vector<Image> images;

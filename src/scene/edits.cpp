@@ -161,6 +161,16 @@ Edit removeSubject(const Scene& scene, std::uint32_t id) {
     return edit;
 }
 
+Edit replaceSubject(const Scene& scene, std::uint32_t id, std::vector<Subject> by, std::string label) {
+    Edit edit = removeSubject(scene, id);
+    Scene without = scene;
+    apply(without, edit);
+    Edit added = addSubjects(without, std::move(by), {});
+    std::move(added.changes.begin(), added.changes.end(), std::back_inserter(edit.changes));
+    edit.label = std::move(label);
+    return edit;
+}
+
 Edit changeSettings(const Scene& scene, Settings after, std::string label, std::string mergeKey) {
     return {std::move(label), {SettingsEdit{scene.settings, std::move(after)}}, std::move(mergeKey)};
 }

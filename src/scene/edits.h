@@ -50,6 +50,8 @@ Edit changeSubject(const Scene& scene, Subject after, std::string label, std::st
 Edit addSubjects(const Scene& scene, std::vector<Subject> subjects, std::string label);
 /// Removes a subject with its copies; from fields that it is an asset of go its copies.
 Edit removeSubject(const Scene& scene, std::uint32_t id);
+/// Removes a subject, as above, and adds others at the end in its place.
+Edit replaceSubject(const Scene& scene, std::uint32_t id, std::vector<Subject> by, std::string label);
 Edit changeSettings(const Scene& scene, Settings after, std::string label, std::string mergeKey = {});
 /// Changes one placed copy, wherever it is. Empty when there is none of that id.
 Edit changeCopy(const Scene& scene, std::uint32_t placement, const Placement& after, std::string label);

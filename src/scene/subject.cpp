@@ -52,6 +52,49 @@ double textureBytesOf(const Subject& subject, const Level& level) {
     return bytes;
 }
 
+namespace {
+
+/// Leaves out materials that no level has, and pictures that no material shows: a file's surfaces may be those of many
+/// subjects.
+void dropUnused(LevelSet& set) {
+    std::vector<bool> used(set.surfaces.materials.size(), false);
+    for (const auto& mesh : set.meshes)
+        for (const MeshPart& part : mesh->parts)
+            if (part.material < used.size())
+                used[part.material] = true;
+    if (std::find(used.begin(), used.end(), false) == used.end() ||
+        std::find(used.begin(), used.end(), true) == used.end())
+        return;
+    std::vector<std::uint32_t> materialTo(used.size(), 0);
+    std::vector<int> imageTo(set.surfaces.images.size(), -1);
+    Surfaces kept;
+    for (std::size_t m = 0; m < used.size(); ++m) {
+        if (!used[m])
+            continue;
+        materialTo[m] = static_cast<std::uint32_t>(kept.materials.size());
+        kept.materials.push_back(set.surfaces.materials[m]);
+        for (int* image : picturesOf(kept.materials.back())) {
+            if (*image < 0)
+                continue;
+            int& to = imageTo[static_cast<std::size_t>(*image)];
+            if (to < 0) {
+                to = static_cast<int>(kept.images.size());
+                kept.images.push_back(std::move(set.surfaces.images[static_cast<std::size_t>(*image)]));
+            }
+            *image = to;
+        }
+    }
+    for (auto& mesh : set.meshes) {
+        Mesh own = *mesh;
+        for (MeshPart& part : own.parts)
+            part.material = part.material < materialTo.size() ? materialTo[part.material] : part.material;
+        mesh = std::make_shared<const Mesh>(std::move(own));
+    }
+    set.surfaces = std::move(kept);
+}
+
+} // namespace
+
 LevelSet joinLevels(const Subject& subject) {
     LevelSet set;
     set.surfaces = *subject.mesh().surfaces;
@@ -85,6 +128,7 @@ LevelSet joinLevels(const Subject& subject) {
             part.material += at->second;
         set.meshes.push_back(std::make_shared<const Mesh>(std::move(mesh)));
     }
+    dropUnused(set);
     return set;
 }
 

@@ -96,7 +96,9 @@ struct CutRules {
 struct SourceFile {
     std::filesystem::path path; ///< absolute while running; relative to the project in its file
     std::string hash;           ///< of the file's bytes when it was read
-    std::string family;         ///< which of the file's level families, empty when it holds one
+    std::string family;         ///< which of the file's subjects, empty when it holds one
+    bool apart = false;         ///< each mesh of the file is a subject
+    std::uint32_t things = 1;   ///< that its meshes would be, taken apart
 };
 
 /// A mesh with its chain, and where it stands in the scene.
@@ -228,7 +230,7 @@ std::shared_ptr<const Surfaces> surfacesOf(const Subject& subject, const Level& 
 double textureBytesOf(const Subject& subject, const Level& level);
 
 /// All levels with one set of materials and pictures: those of levels with surfaces of their own are added, pictures
-/// that are the same bytes once.
+/// that are the same bytes once. What no level uses is not among them.
 /// REQUIRES   every level has its mesh.
 struct LevelSet {
     Surfaces surfaces;

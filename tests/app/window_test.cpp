@@ -158,6 +158,32 @@ TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
     EXPECT_TRUE(window->bench().session.document.modified()) << "it was brought in, and stands";
 }
 
+TEST_F(WindowTest, a_file_of_several_things_is_taken_apart_by_one_click) {
+    const std::string crate = "v 0 0 0\nv 1 0 0\nv 0 2 0\nv 0 0 3\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n";
+    const std::string keg = "v 5 0 0\nv 7 0 0\nv 5 2 0\nv 5 0 3\nf 5 7 6\nf 5 6 8\nf 5 8 7\nf 6 7 8\n";
+    ASSERT_TRUE(writeTextFile(folder.path() / "two.obj", "o crate\n" + crate + "o keg\n" + keg));
+    window->open({text(folder.path() / "two.obj")});
+    waitForJobs();
+    window->setStage(Stage::Gather);
+    auto* list = window->findChild<FindingsView*>()->list();
+    QPushButton* apart = nullptr;
+    ASSERT_TRUE(QTest::qWaitFor(
+        [&] {
+            for (QPushButton* button : list->findChildren<QPushButton*>())
+                if (button->text() == "Take apart" && button->isVisible())
+                    apart = button;
+            return apart != nullptr;
+        },
+        60'000));
+    for (int row = 0; row < list->model()->rowCount(); ++row)
+        EXPECT_GE(list->visualRect(list->model()->index(row, 0)).height(), apart->height()) << "no mend is cut off";
+    QTest::mouseClick(apart, Qt::LeftButton);
+    waitForJobs();
+    ASSERT_EQ(window->bench().session.scene().subjects.size(), 2U);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    EXPECT_EQ(window->bench().session.scene().subjects.size(), 1U);
+}
+
 TEST_F(WindowTest, a_click_marks_where_a_finding_lies_and_the_next_one_goes_on) {
     Mesh mesh = shapes::sphere(10);
     for (const std::uint32_t t : {3U, 700U})

@@ -74,6 +74,31 @@ TEST_F(SessionTest, saving_while_levels_are_made_never_calls_them_saved) {
     EXPECT_EQ(levelsIn("a.thicket.json"), session().meshSubject()->mesh().levels.size());
 }
 
+TEST_F(SessionTest, a_file_of_several_things_is_taken_apart_in_one_step) {
+    const std::string crate = "v 0 0 0\nv 1 0 0\nv 0 2 0\nv 0 0 3\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n";
+    const std::string keg = "v 5 0 0\nv 7 0 0\nv 5 2 0\nv 5 0 3\nf 5 7 6\nf 5 6 8\nf 5 8 7\nf 6 7 8\n";
+    ASSERT_TRUE(writeTextFile(folder.path() / "two.obj", "o crate\n" + crate + "o keg\n" + keg));
+    bench.files.openFiles({pathOf("two.obj")});
+    settle();
+    ASSERT_EQ(scene().subjects.size(), 1U);
+    bench.files.takeApart(session().subjectId());
+    bench.files.renameSubject(session().subjectId(), "while it is read");
+    settle();
+    ASSERT_EQ(scene().subjects.size(), 2U);
+    EXPECT_EQ(scene().subjects[0].name, "crate");
+    EXPECT_EQ(scene().subjects[1].name, "keg");
+    EXPECT_EQ(session().subjectId(), scene().subjects[0].id);
+    document().undo().undo();
+    ASSERT_EQ(scene().subjects.size(), 1U);
+    EXPECT_EQ(scene().subjects[0].name, "while it is read");
+
+    // Removed while it is read: nothing comes of it.
+    bench.files.takeApart(session().subjectId());
+    bench.files.removeSubject(session().subjectId());
+    settle();
+    EXPECT_TRUE(scene().subjects.empty());
+}
+
 TEST_F(SessionTest, a_project_that_is_still_being_saved_does_not_name_the_next_one) {
     add("ball");
     bench.files.saveProject(pathOf("old.thicket.json"));

@@ -453,6 +453,35 @@ TEST(Cli, inspect_reports_findings) {
     }
 }
 
+TEST(Cli, a_scene_is_taken_apart) {
+    const TempFolder folder;
+    constexpr int kAcross = 9; // points of a hilly square
+    std::string text;
+    for (const auto& [name, beside] : {std::pair("dune", 0), std::pair("bank", 20)}) {
+        text += fmt::format("o {}\n", name);
+        for (int i = 0; i < kAcross * kAcross; ++i)
+            text += fmt::format("v {} {} {}\n", beside + i / kAcross, i * i % 7 * 0.1, i % kAcross);
+        for (int i = 0; i + kAcross < kAcross * kAcross; ++i)
+            if (i % kAcross + 1 < kAcross) // from the end, as OBJ counts backwards
+                text += fmt::format("f {0} {1} {2} {3}\n", i - kAcross * kAcross, i + 1 - kAcross * kAcross,
+                                    i + 1 - kAcross * (kAcross - 1), i - kAcross * (kAcross - 1));
+    }
+    const fs::path file = folder.path() / "shore.obj";
+    ASSERT_TRUE(writeTextFile(file, text));
+    const Ran whole = run({"inspect", file.string(), "--json"});
+    ASSERT_EQ(whole.code, 0) << whole.err;
+    EXPECT_EQ(whole.json()["subjects"].size(), 1U);
+    EXPECT_NE(whole.out.find("2 meshes of its file are one subject here"), std::string::npos);
+    const Ran apart = run({"inspect", file.string(), "--apart", "--json"});
+    ASSERT_EQ(apart.code, 0) << apart.err;
+    ASSERT_EQ(apart.json()["subjects"].size(), 2U);
+    EXPECT_EQ(apart.json()["subjects"][1]["subject"], "dune");
+    const Ran thinned =
+        run({"thin", file.string(), "--apart", "--ratios", "0.5", "-o", (folder.path() / "out").string()});
+    ASSERT_EQ(thinned.code, 0) << thinned.err;
+    EXPECT_TRUE(fs::exists(folder.path() / "out" / "dune.glb") && fs::exists(folder.path() / "out" / "bank.glb"));
+}
+
 TEST(Cli, cancel_exits_with_4_and_writes_nothing) {
     const TempFolder folder;
     std::stop_source stop;

@@ -144,7 +144,8 @@ Subject anySubject(Dice& dice, std::uint32_t id) {
     s.id = id;
     s.name = "thing \"" + std::to_string(id) + "\" ä";
     s.role = kRoles[dice.upTo(4)].value;
-    s.source = {"/somewhere/models/thing.glb", "00ffeeddccbbaa9900ffeeddccbbaa99", dice.coin() ? "" : "family"};
+    s.source = {"/somewhere/models/thing.glb", "00ffeeddccbbaa9900ffeeddccbbaa99", dice.coin() ? "" : "family",
+                dice.coin()};
     for (int i = 0; i <= dice.upTo(5); ++i)
         s.mesh().levels.push_back(anyLevel(dice, i == 0));
     s.rule = anyRule(dice);

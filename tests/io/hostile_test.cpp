@@ -138,7 +138,7 @@ TEST_F(Hostile, no_picture_from_outside_its_folder_is_taken) {
         const auto got = read(gltf);
         if (!got)
             continue;
-        const Surfaces& surfaces = got->front().surfaces;
+        const Surfaces& surfaces = *got->front().surfaces;
         for (const Image& image : surfaces.images)
             EXPECT_TRUE(image.encoded.empty()) << uri;
         EXPECT_FALSE(got->front().notes.empty()) << uri << ": what was left out is said";
@@ -178,7 +178,7 @@ TEST_F(Hostile, materials_of_other_formats_stay_in_their_folder_too) {
             folder / "a.obj", "mtllib " + library + "\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nusemtl m\nf 1/1 2/1 3/1\n"));
         const auto got = readModel(folder / "a.obj", {});
         ASSERT_TRUE(got) << got.error().text();
-        for (const Image& image : got->front().surfaces.images)
+        for (const Image& image : got->front().surfaces->images)
             EXPECT_FALSE(holds(image.encoded, "tide table")) << library;
     }
 }

@@ -125,7 +125,7 @@ TEST(Glb, comes_back_as_it_was) {
             EXPECT_TRUE(read->front().levels[i].mesh.positions == levels[i]->positions);
             EXPECT_TRUE(read->front().levels[i].mesh.uvs == levels[i]->uvs);
         }
-        EXPECT_EQ(read->front().surfaces.materials.front().name, "clay");
+        EXPECT_EQ(read->front().surfaces->materials.front().name, "clay");
     }
 }
 
@@ -138,9 +138,9 @@ TEST(Glb, pictures_pass_through_unchanged) {
                           encodeGlb("ball", {share(shapes::texturedSphere(8, 4))}, s, GlbLevels::Named, {})));
     const auto read = readModel(folder.path() / "x.glb", {});
     ASSERT_TRUE(read);
-    ASSERT_EQ(read->front().surfaces.images.size(), 1U);
-    EXPECT_EQ(read->front().surfaces.images[0].encoded, s.images[0].encoded);
-    EXPECT_EQ(read->front().surfaces.materials[0].baseColorImage, 0);
+    ASSERT_EQ(read->front().surfaces->images.size(), 1U);
+    EXPECT_EQ(read->front().surfaces->images[0].encoded, s.images[0].encoded);
+    EXPECT_EQ(read->front().surfaces->materials[0].baseColorImage, 0);
 }
 
 TEST(Glb, skins_morphs_and_second_uvs_come_back_as_they_were) {
@@ -795,7 +795,7 @@ TEST(Import, names_that_are_not_utf8_can_be_written_again) {
     auto read = readModel(file, {});
     ASSERT_TRUE(read) << read.error().text();
     std::vector<std::shared_ptr<const Mesh>> levels{std::make_shared<const Mesh>(read->front().levels.front().mesh)};
-    const auto glb = encodeGlb(read->front().name, levels, read->front().surfaces, GlbLevels::Named, {});
+    const auto glb = encodeGlb(read->front().name, levels, *read->front().surfaces, GlbLevels::Named, {});
     ASSERT_TRUE(writeFile(folder.path() / "post.glb", glb));
     EXPECT_TRUE(readModel(folder.path() / "post.glb", {}));
 }

@@ -174,7 +174,7 @@ TEST(OtherRig, it_goes_on_into_gltf_and_moves_there_as_before) {
     const ImportedSubject subject = readAs(folder, bending("1"));
     const auto mesh = std::make_shared<const Mesh>(subject.levels.front().mesh);
     ASSERT_TRUE(writeFile(folder.path() / "strip.glb",
-                          encodeGlb("strip", {mesh}, subject.surfaces, GlbLevels::Named, {}, &subject.rig)));
+                          encodeGlb("strip", {mesh}, *subject.surfaces, GlbLevels::Named, {}, &subject.rig)));
     const auto back = readModel(folder.path() / "strip.glb", {});
     ASSERT_TRUE(back) << back.error().text();
     const Mesh& rest = back->front().levels.front().mesh;

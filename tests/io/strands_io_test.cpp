@@ -432,8 +432,8 @@ TEST(Shipping, strands_and_emitters_are_written_and_read_back) {
     const auto cards = readModel(folder.path() / "out" / fmt::format("grass.L{}.cards.glb", levels - 1), {});
     ASSERT_TRUE(cards);
     EXPECT_EQ(cards->front().levels.front().mesh.triangleCount(), 2 * (body.strands->size() / 10));
-    ASSERT_EQ(cards->front().surfaces.images.size(), 1U);
-    const auto picture = decodeImage(cards->front().surfaces.images[0]);
+    ASSERT_EQ(cards->front().surfaces->images.size(), 1U);
+    const auto picture = decodeImage(cards->front().surfaces->images[0]);
     ASSERT_TRUE(picture);
     EXPECT_EQ(picture->width, body.layout.cards->width);
     const auto back = readEmitterFile(folder.path() / "out" / "signal-fire.emitter.json");

@@ -35,14 +35,14 @@ fs::path plateWith(const fs::path& folder, const std::string& lines) {
 }
 
 const Material& paintOf(const ImportedSubject& subject) {
-    for (const Material& m : subject.surfaces.materials)
+    for (const Material& m : subject.surfaces->materials)
         if (m.name == "paint")
             return m;
-    return subject.surfaces.materials.front();
+    return subject.surfaces->materials.front();
 }
 
 Pixels pixelsAt(const ImportedSubject& subject, int image) {
-    return image < 0 ? Pixels{} : *decodeImage(subject.surfaces.images[static_cast<std::size_t>(image)]);
+    return image < 0 ? Pixels{} : *decodeImage(subject.surfaces->images[static_cast<std::size_t>(image)]);
 }
 
 /// Two triangles in a file whose lengths are so many centimetres.
@@ -82,7 +82,7 @@ TEST(OtherSurfaces, nothing_outside_of_the_folder_is_looked_at) {
     for (const char* name : {"../wood.png", "wood.png", "textures/wood.png"}) {
         const auto read = readModel(plateWith(inside, std::string("map_Kd ") + name + "\n"), {});
         ASSERT_TRUE(read) << read.error().text();
-        EXPECT_TRUE(read->front().surfaces.images.empty()) << name;
+        EXPECT_TRUE(read->front().surfaces->images.empty()) << name;
         EXPECT_FALSE(read->front().notes.empty()) << name;
     }
 }
@@ -99,7 +99,7 @@ TEST(OtherSurfaces, cover_goes_into_the_colours_alpha_and_is_tested) {
     ASSERT_TRUE(read) << read.error().text();
     const Material& paint = paintOf(read->front());
     EXPECT_EQ(paint.alphaMode, AlphaMode::Mask);
-    EXPECT_EQ(read->front().surfaces.images.size(), 1U) << "what went into another is not kept besides";
+    EXPECT_EQ(read->front().surfaces->images.size(), 1U) << "what went into another is not kept besides";
     const Pixels leaf = pixelsAt(read->front(), paint.baseColorImage);
     ASSERT_EQ(leaf.width, 8);
     EXPECT_EQ(leaf.at(1, 3)[3], 0);
@@ -128,7 +128,7 @@ TEST(OtherSurfaces, a_bump_map_that_holds_normals_is_a_normal_map) {
         ASSERT_TRUE(read) << read.error().text();
         EXPECT_EQ(paintOf(read->front()).normalImage >= 0, normals);
         EXPECT_EQ(read->front().notes.empty(), normals) << "what was left out is said";
-        EXPECT_EQ(read->front().surfaces.images.size(), normals ? 2U : 1U);
+        EXPECT_EQ(read->front().surfaces->images.size(), normals ? 2U : 1U);
     }
 }
 
@@ -215,7 +215,7 @@ TEST(OtherSurfaces, webp_in_gltf_is_read) {
     const auto read = readModel(file, {});
     ASSERT_TRUE(read) << read.error().text();
     const ImportedSubject& subject = read->front();
-    const Pixels back = pixelsAt(subject, subject.surfaces.materials.front().baseColorImage);
+    const Pixels back = pixelsAt(subject, subject.surfaces->materials.front().baseColorImage);
     ASSERT_FALSE(back.rgba.empty());
     EXPECT_EQ(back.rgba, shell.rgba);
 }

@@ -39,6 +39,9 @@ QVariant FindingModel::data(const QModelIndex& index, int role) const {
     const Finding* f = finding(index);
     if (f == nullptr || index.column() != 0)
         return {};
+    constexpr int kRowHeight = 26; // with room for a mend, whether or not the first row has one
+    if (role == Qt::SizeHintRole)
+        return QSize(0, kRowHeight);
     const Look& l = Look::now();
     if (role == Qt::DisplayRole)
         return (f->serious ? QStringLiteral("●  ") : QStringLiteral("○  ")) + QString::fromStdString(f->text());
@@ -115,6 +118,14 @@ QPushButton* FindingsView::mendButton(const Subject& subject, const Finding& fin
             makeButton(tr("Put in order"), tr("Sort the levels by triangles; those that are no lighter go"));
         connect(button, &QPushButton::clicked, this,
                 [this] { m_bench.files.putLevelsInOrder(m_bench.session.subjectId()); });
+        return button;
+    }
+    if (finding.kind == FindingKind::SeveralThings) {
+        QPushButton* button =
+            makeButton(tr("Take apart"),
+                       tr("Makes each of them a subject that stands where it stands now; what moves as one stays "
+                          "together. Levels of the whole go with it"));
+        connect(button, &QPushButton::clicked, this, [this] { m_bench.files.takeApart(m_bench.session.subjectId()); });
         return button;
     }
     if (finding.kind == FindingKind::UnusualSize) {

@@ -101,12 +101,13 @@ Result<void> GltfReader::append(const tinygltf::Primitive& primitive, const std:
             extras.tangents.push_back(own);
         }
     }
-    const bool skinned = jointRange.count > 0 && !joints->empty() && !weights->empty();
-    if (skinned || !extras.joints.empty()) {
+    const bool skinned = jointRange.count > 0 && !jointRange.whole && !joints->empty() && !weights->empty();
+    if (skinned || jointRange.whole || !extras.joints.empty()) {
         fill(extras.joints, Joints{});
         fill(extras.weights, Vec4f(1, 0, 0, 0));
         for (std::size_t i = 0; i < count; ++i) {
             Joints own{};
+            own[0] = static_cast<std::uint16_t>(jointRange.whole ? jointRange.first : 0);
             Vec4f share(1, 0, 0, 0);
             for (std::size_t k = 0; k < 4 && skinned; ++k) {
                 const double joint = (*joints)[4 * i + k] + jointRange.first;

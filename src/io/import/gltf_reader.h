@@ -7,6 +7,7 @@
 #define TINYGLTF_NO_STB_IMAGE
 #define TINYGLTF_NO_STB_IMAGE_WRITE
 #include <map>
+#include <optional>
 #include <set>
 #include <tiny_gltf.h>
 
@@ -27,6 +28,7 @@ struct GltfReader {
     struct JointRange {
         double first = 0;
         double count = 0;
+        bool whole = false; ///< every point hangs on the first alone, whatever the mesh says
     };
     /// Appends one primitive, transformed, to a mesh under construction.
     Result<void> append(const tinygltf::Primitive& primitive, const std::vector<std::string>& morphNames,
@@ -44,12 +46,40 @@ private:
                               std::size_t count, VertexExtras& extras) const;
 };
 
+/// What the animations of a file move.
+class GltfMotion {
+public:
+    /// What cannot be read of an animation counts as moving; who reads it says what is wrong.
+    explicit GltfMotion(const GltfReader& reader);
+    /// Whether a node, or one that it hangs on, does not stand still.
+    [[nodiscard]] bool moves(int node) const;
+    /// Whether a node itself is moved.
+    [[nodiscard]] bool animates(int node) const { return m_animated.contains(node); }
+    /// Whether anything moves or bends.
+    [[nodiscard]] bool any() const { return m_any; }
+    /// Lets all nodes stand still, but for what bends.
+    void stand() { m_animated.clear(); }
+    /// Of each node, -1 of a root.
+    [[nodiscard]] const std::vector<int>& parents() const { return m_parents; }
+
+private:
+    std::vector<int> m_parents;
+    std::set<int> m_animated;
+    bool m_any = false;
+};
+
 /// Puts a rig together for the mesh nodes of a subject: their skins' joints with all ancestors, and what animates them.
 class GltfRig {
 public:
-    explicit GltfRig(const GltfReader& reader);
-    /// Where the joints of a node's skin stand; adds them when they are not there yet. Empty for a node without one.
-    Result<GltfReader::JointRange> use(int node);
+    GltfRig(const GltfReader& reader, const GltfMotion& motion);
+    /// Where the joints of a mesh node's skin stand; adds them when they are not there yet. Without a skin it goes with
+    /// another node as a whole, where that moves. Nothing where the file holds nothing that does either.
+    /// carrier  the node that it goes with, itself as a rule; -1: it stands still.
+    /// rest     of the carrier, in the coordinates that the mesh was brought to.
+    Result<GltfReader::JointRange> use(int node, int carrier, const Eigen::Affine3d& rest);
+    /// Hangs what stands still beside what moves on a joint of its own; a level of which nothing moves has none.
+    /// REQUIRES   all of the level has been appended.
+    void hang(VertexExtras& extras);
     /// A node whose way is wanted: one more joint, which a pose then takes from the origin to where the node is.
     void follow(int node);
     /// The rig of all that was used.
@@ -60,13 +90,18 @@ public:
 
 private:
     int nodeFor(int modelNode);
+    Result<GltfReader::JointRange> bend(int skin);
+    GltfReader::JointRange goWith(int carrier, const Eigen::Affine3d& rest);
     Result<void> addAnimation(const tinygltf::Animation& animation);
 
     const GltfReader& m_reader;
-    std::vector<int> m_parent;         ///< of the model's nodes
-    std::map<int, int> m_node;         ///< the rig's node of a model's node
-    std::map<int, std::size_t> m_skin; ///< where a skin's joints begin
+    const GltfMotion& m_motion;
+    std::map<int, int> m_node;            ///< the rig's node of a model's node
+    std::map<int, std::size_t> m_skin;    ///< where a skin's joints begin
+    std::map<int, std::size_t> m_carrier; ///< the joint of what goes with a node
     std::set<int> m_meshNodes;
+    std::optional<std::uint16_t> m_still; ///< the joint of what stands still beside what moves
+    bool m_morphs = false;
     Rig m_rig;
 };
 

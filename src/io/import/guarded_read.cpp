@@ -5,6 +5,7 @@
 #include "io/import/packer.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace thicket::detail {
 namespace {
@@ -67,20 +68,15 @@ Rig unpackRig(Unpacker& from) {
     return rig;
 }
 
-void pack(Packer& to, const ImportedSubject& s) {
-    to.text(s.name);
-    to.text(s.source.family);
-    to.plain<std::uint64_t>(s.notes.size());
-    for (const std::string& note : s.notes)
-        to.text(note);
-    to.plain<std::uint64_t>(s.surfaces.images.size());
-    for (const Image& image : s.surfaces.images) {
+void pack(Packer& to, const Surfaces& s) {
+    to.plain<std::uint64_t>(s.images.size());
+    for (const Image& image : s.images) {
         to.text(image.name);
         to.text(image.mimeType);
         to.array(image.encoded);
     }
-    to.plain<std::uint64_t>(s.surfaces.materials.size());
-    for (const Material& m : s.surfaces.materials) {
+    to.plain<std::uint64_t>(s.materials.size());
+    for (const Material& m : s.materials) {
         // What the import library's reader fills in; the rest keeps its defaults.
         to.text(m.name);
         for (Eigen::Index i = 0; i < 4; ++i)
@@ -95,6 +91,76 @@ void pack(Packer& to, const ImportedSubject& s) {
              {m.baseColorImage, m.metallicRoughnessImage, m.normalImage, m.occlusionImage, m.emissiveImage})
             to.plain(image);
     }
+}
+
+Surfaces unpackSurfaces(Unpacker& from) {
+    Surfaces s;
+    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
+        Image image;
+        image.name = from.text();
+        image.mimeType = from.text();
+        image.encoded = from.array<std::byte>();
+        s.images.push_back(std::move(image));
+    }
+    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
+        Material m;
+        m.name = from.text();
+        for (Eigen::Index i = 0; i < 4; ++i)
+            m.baseColor[i] = from.plain<float>();
+        for (Eigen::Index i = 0; i < 3; ++i)
+            m.emissive[i] = from.plain<float>();
+        m.metallic = from.plain<float>();
+        m.roughness = from.plain<float>();
+        m.alphaMode = from.plain<AlphaMode>();
+        m.doubleSided = from.plain<bool>();
+        for (int* image :
+             {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage})
+            *image = from.plain<int>();
+        s.materials.push_back(std::move(m));
+    }
+    return s;
+}
+
+void pack(Packer& to, const Placements& placed) {
+    std::vector<double> values;
+    for (const Placement& p : placed)
+        values.insert(values.end(), {p.position.x(), p.position.y(), p.position.z(), p.rotation.w(), p.rotation.x(),
+                                     p.rotation.y(), p.rotation.z(), p.scale});
+    to.array(values);
+}
+
+Placements unpackPlacements(Unpacker& from) {
+    constexpr std::size_t kEach = 8;
+    const std::vector<double> values = from.array<double>();
+    Placements placed;
+    for (std::size_t i = 0; i + kEach <= values.size(); i += kEach) {
+        const double* v = &values[i];
+        Placement p;
+        p.position = Vec3d(v[0], v[1], v[2]);
+        p.rotation = Quatd(v[3], v[4], v[5], v[6]);
+        p.scale = v[7];
+        placed.push_back(p);
+    }
+    return placed;
+}
+
+bool isSound(const Placement& p) {
+    return p.position.allFinite() && std::abs(p.rotation.norm() - 1) < 1e-6 && p.scale > 0 && std::isfinite(p.scale);
+}
+
+/// `surfaces`: of the subject before; those that are the same are not written again.
+void pack(Packer& to, const ImportedSubject& s, const Surfaces* surfaces) {
+    to.text(s.name);
+    to.text(s.source.family);
+    to.plain(s.source.things);
+    to.plain(s.ofWhole);
+    to.plain<std::uint64_t>(s.notes.size());
+    for (const std::string& note : s.notes)
+        to.text(note);
+    to.plain(s.surfaces.get() == surfaces);
+    if (s.surfaces.get() != surfaces)
+        pack(to, *s.surfaces);
+    pack(to, s.placed);
     to.plain(s.metresPerUnit);
     to.plain<std::uint64_t>(s.levels.size());
     for (const ImportedLevel& level : s.levels) {
@@ -112,35 +178,16 @@ void pack(Packer& to, const ImportedSubject& s) {
     pack(to, s.rig);
 }
 
-ImportedSubject unpackSubject(Unpacker& from) {
+ImportedSubject unpackSubject(Unpacker& from, const std::shared_ptr<const Surfaces>& surfaces) {
     ImportedSubject s;
     s.name = from.text();
     s.source.family = from.text();
+    s.source.things = from.plain<std::uint32_t>();
+    s.ofWhole = from.plain<bool>();
     for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n)
         s.notes.push_back(from.text());
-    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
-        Image image;
-        image.name = from.text();
-        image.mimeType = from.text();
-        image.encoded = from.array<std::byte>();
-        s.surfaces.images.push_back(std::move(image));
-    }
-    for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
-        Material m;
-        m.name = from.text();
-        for (Eigen::Index i = 0; i < 4; ++i)
-            m.baseColor[i] = from.plain<float>();
-        for (Eigen::Index i = 0; i < 3; ++i)
-            m.emissive[i] = from.plain<float>();
-        m.metallic = from.plain<float>();
-        m.roughness = from.plain<float>();
-        m.alphaMode = from.plain<AlphaMode>();
-        m.doubleSided = from.plain<bool>();
-        for (int* image :
-             {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage})
-            *image = from.plain<int>();
-        s.surfaces.materials.push_back(std::move(m));
-    }
+    s.surfaces = from.plain<bool>() && surfaces ? surfaces : sharedSurfaces(unpackSurfaces(from));
+    s.placed = unpackPlacements(from);
     s.metresPerUnit = from.plain<double>();
     for (auto n = from.plain<std::uint64_t>(); n > 0 && from.whole(); --n) {
         ImportedLevel level;
@@ -170,16 +217,19 @@ std::uint64_t workIn(const std::filesystem::path& path) {
 
 } // namespace
 
-int serveReader(const std::filesystem::path& path, int fd) {
+int serveReader(const std::filesystem::path& path, Meshes how, int fd) {
     fenceIn(workIn(path));
     Packer packer;
     try {
-        const auto read = readOther(path, {});
+        const auto read = readOther(path, how, {});
         packer.plain(read.has_value());
         if (read) {
             packer.plain<std::uint64_t>(read->size());
-            for (const ImportedSubject& subject : *read)
-                pack(packer, subject);
+            const Surfaces* before = nullptr;
+            for (const ImportedSubject& subject : *read) {
+                pack(packer, subject, before);
+                before = subject.surfaces.get();
+            }
         } else {
             packer.plain(read.error().code);
             packer.text(read.error().where);
@@ -192,12 +242,15 @@ int serveReader(const std::filesystem::path& path, int fd) {
     return sendAll(fd, packer.bytes().data(), packer.bytes().size()) ? 0 : 1;
 }
 
-Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job) {
+Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, Meshes how,
+                                                      const JobContext& job) {
     const auto damaged = [&](const char* what) {
         return Error{ErrorCode::BadInput, path.string(), what,
                      "the file is likely damaged; export it again, best as glTF"};
     };
-    const auto bytes = askReader({path.string()}, {}, workIn(path), path, job);
+    const auto bytes = askReader(how == Meshes::Apart ? std::vector<std::string>{path.string(), kApartArgument}
+                                                      : std::vector<std::string>{path.string()},
+                                 {}, workIn(path), path, job);
     if (!bytes)
         return bytes.error();
     Unpacker packed(*bytes);
@@ -211,11 +264,12 @@ Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::pat
     }
     std::vector<ImportedSubject> subjects;
     for (auto n = packed.plain<std::uint64_t>(); n > 0 && packed.whole(); --n)
-        subjects.push_back(unpackSubject(packed));
+        subjects.push_back(unpackSubject(packed, subjects.empty() ? nullptr : subjects.back().surfaces));
     const bool sound = std::all_of(subjects.begin(), subjects.end(), [](const ImportedSubject& s) {
-        return isSound(s.rig) && std::all_of(s.levels.begin(), s.levels.end(), [&s](const ImportedLevel& level) {
-                   return isSound(level.mesh.extras, s.rig);
-               });
+        return isSound(s.rig) &&
+               std::all_of(s.placed.begin(), s.placed.end(), [](const Placement& p) { return isSound(p); }) &&
+               std::all_of(s.levels.begin(), s.levels.end(),
+                           [&s](const ImportedLevel& level) { return isSound(level.mesh.extras, s.rig); });
     });
     if (!packed.whole() || !sound)
         return damaged("could not be read whole");

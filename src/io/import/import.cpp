@@ -64,6 +64,8 @@ void toMetres(ImportedSubject& subject) {
     for (ImportedLevel& level : subject.levels)
         for (Vec3f& p : level.mesh.positions)
             p *= static_cast<float>(subject.metresPerUnit);
+    for (Placement& standing : subject.placed)
+        standing.position *= subject.metresPerUnit;
     subject.metresPerUnit = 1;
 }
 
@@ -132,12 +134,13 @@ std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects)
     for (ImportedSubject& subject : subjects) {
         const LevelName split = splitLevelName(subject.source.path.stem().string());
         ImportedSubject* family = nullptr;
-        if (split.level >= 0 && subject.levels.size() == 1)
+        const bool named = split.level >= 0 && subject.levels.size() == 1 && subject.source.family.empty();
+        if (named)
             for (ImportedSubject& candidate : joined)
                 if (candidate.name == split.base)
                     family = &candidate;
         if (family == nullptr) {
-            if (split.level >= 0 && subject.levels.size() == 1)
+            if (named)
                 subject.name = split.base;
             joined.push_back(std::move(subject));
             continue;
@@ -147,17 +150,18 @@ std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects)
             toMetres(subject);
         }
         joinRigs(*family, subject);
-        const auto materials = static_cast<std::uint32_t>(family->surfaces.materials.size());
-        const auto images = static_cast<int>(family->surfaces.images.size());
-        for (Material material : subject.surfaces.materials) {
+        Surfaces both = *family->surfaces;
+        const auto materials = static_cast<std::uint32_t>(both.materials.size());
+        const auto images = static_cast<int>(both.images.size());
+        for (Material material : subject.surfaces->materials) {
             for (int* image : {&material.baseColorImage, &material.metallicRoughnessImage, &material.normalImage,
                                &material.occlusionImage, &material.emissiveImage})
                 if (*image >= 0)
                     *image += images;
-            family->surfaces.materials.push_back(material);
+            both.materials.push_back(material);
         }
-        std::move(subject.surfaces.images.begin(), subject.surfaces.images.end(),
-                  std::back_inserter(family->surfaces.images));
+        both.images.insert(both.images.end(), subject.surfaces->images.begin(), subject.surfaces->images.end());
+        family->surfaces = std::make_shared<const Surfaces>(std::move(both));
         for (ImportedLevel& level : subject.levels) {
             for (MeshPart& part : level.mesh.parts)
                 part.material += materials;
@@ -173,10 +177,6 @@ namespace {
 void makeNamesValid(ImportedSubject& subject) {
     subject.name = validUtf8(subject.name);
     subject.source.family = validUtf8(subject.source.family);
-    for (Material& material : subject.surfaces.materials)
-        material.name = validUtf8(material.name);
-    for (Image& image : subject.surfaces.images)
-        image.name = validUtf8(image.name);
     for (ImportedLevel& level : subject.levels)
         level.name = validUtf8(level.name);
     for (std::string& note : subject.notes)
@@ -184,7 +184,22 @@ void makeNamesValid(ImportedSubject& subject) {
 }
 } // namespace
 
-Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobContext& job) {
+std::shared_ptr<const Surfaces> detail::sharedSurfaces(Surfaces surfaces) {
+    for (Material& material : surfaces.materials)
+        material.name = validUtf8(material.name);
+    for (Image& image : surfaces.images)
+        image.name = validUtf8(image.name);
+    if (surfaces.materials.empty())
+        surfaces.materials.emplace_back();
+    const auto images = static_cast<int>(surfaces.images.size());
+    for (Material& m : surfaces.materials)
+        for (int* image :
+             {&m.baseColorImage, &m.metallicRoughnessImage, &m.normalImage, &m.occlusionImage, &m.emissiveImage})
+            *image = *image < images ? *image : -1;
+    return std::make_shared<const Surfaces>(std::move(surfaces));
+}
+
+Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobContext& job, Meshes how) {
     job.report(0, "reading " + path.filename().string());
     std::string suffix = path.extension().string();
     std::transform(suffix.begin(), suffix.end(), suffix.begin(),
@@ -201,11 +216,11 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
     Result<std::vector<ImportedSubject>> read = std::vector<ImportedSubject>{};
     try {
         if (suffix == ".glb" || suffix == ".gltf") {
-            read = detail::readGltf(path, *data, job);
+            read = detail::readGltf(path, *data, how, job);
         } else {
             data->clear();
             data->shrink_to_fit();
-            read = detail::readOtherGuarded(path, job);
+            read = detail::readOtherGuarded(path, how, job);
         }
     } catch (const std::bad_alloc&) {
         return Error{ErrorCode::TooLarge, path.string(), "needs more memory than there is",
@@ -223,8 +238,7 @@ Result<std::vector<ImportedSubject>> readModel(const fs::path& path, const JobCo
     for (ImportedSubject& subject : *read) {
         subject.source.path = fs::absolute(path).lexically_normal();
         subject.source.hash = hash;
-        if (subject.surfaces.materials.empty())
-            subject.surfaces.materials.emplace_back();
+        subject.source.apart = how == Meshes::Apart;
         makeNamesValid(subject);
         for (ImportedLevel& level : subject.levels) {
             if (auto fine = checkMesh(level.mesh, path.string()); !fine)
@@ -244,7 +258,7 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
     Subject subject;
     subject.name = imported.name;
     subject.source = imported.source;
-    subject.mesh().surfaces = std::make_shared<const Surfaces>(std::move(imported.surfaces));
+    subject.mesh().surfaces = std::move(imported.surfaces);
     if (!imported.rig.empty())
         subject.mesh().rig = std::make_shared<const Rig>(std::move(imported.rig));
     for (ImportedLevel& level : imported.levels) {
@@ -252,6 +266,8 @@ Result<Subject> makeSubject(ImportedSubject imported, const JobContext& job) {
                               subject.mesh().levels.empty() ? LevelOrigin::Source : LevelOrigin::HandMade);
         subject.mesh().levels.push_back(std::move(own));
     }
+    for (Placement& standing : imported.placed)
+        standing.position *= imported.metresPerUnit;
     if (!imported.placed.empty())
         subject.mesh().placed = std::make_shared<const Placements>(std::move(imported.placed));
     refreshSubject(subject);

@@ -18,11 +18,12 @@ struct ImportedLevel {
 struct ImportedSubject {
     std::string name;
     SourceFile source;
-    Surfaces surfaces;
+    std::shared_ptr<const Surfaces> surfaces = std::make_shared<const Surfaces>(); ///< may be all of the file's
     Rig rig;
     std::vector<ImportedLevel> levels;
     double metresPerUnit = 1;            ///< as the file says; it was not scaled by that yet
-    Placements placed;                   ///< where it stands, when the file places it many times; else empty
+    bool ofWhole = false;                ///< taken apart: otherwise it is part of what the file's meshes are together
+    Placements placed;                   ///< where it stands, when the file says where that is of each; else empty
     std::vector<double> screenCoverages; ///< from the glTF level-of-detail extension, one a level, or empty
     std::vector<std::string> notes;      ///< what was inferred or mended, in words for the user
 };
@@ -31,10 +32,17 @@ struct ImportedSubject {
 /// often is part of the whole, as the wheels of a car are.
 constexpr int kMostBaked = 16;
 
-/// Reads one file. Meshes of a file make one subject, unless their names or the level-of-detail extension say that they
-/// are levels, or it stands in many places; then each is one. Node transforms are applied. Every mesh has passed checkMesh.
+/// How the meshes of a file become subjects.
+enum class Meshes {
+    Together, ///< one subject, but for what stands in many places
+    Apart     ///< each mesh is a subject with the places where it stands; what moves as one thing stays together
+};
+
+/// Reads one file. Its meshes become subjects as `how` says; those whose names or the level-of-detail extension say that
+/// they are levels become one in either case. Node transforms are applied. Every mesh has passed checkMesh.
 /// ERRORS     NotFound, BadInput, TooLarge (refused before allocation), Cancelled. Nothing is kept then.
-Result<std::vector<ImportedSubject>> readModel(const std::filesystem::path& path, const JobContext& job);
+Result<std::vector<ImportedSubject>> readModel(const std::filesystem::path& path, const JobContext& job,
+                                               Meshes how = Meshes::Together);
 
 /// Joins subjects from several files whose names differ only by a level suffix (post_LOD0.obj, post_LOD1.obj).
 std::vector<ImportedSubject> joinFamilies(std::vector<ImportedSubject> subjects);
@@ -62,15 +70,20 @@ std::vector<std::string> readableSuffixes();
 
 namespace detail {
 Result<std::vector<ImportedSubject>> readGltf(const std::filesystem::path& path, std::span<const std::byte> data,
-                                              const JobContext& job);
-Result<std::vector<ImportedSubject>> readOther(const std::filesystem::path& path, const JobContext& job);
+                                              Meshes how, const JobContext& job);
+Result<std::vector<ImportedSubject>> readOther(const std::filesystem::path& path, Meshes how, const JobContext& job);
 /// readOther in a process of its own (ask_reader.h): the import library crashes or runs on without end on some damaged
 /// files. Cancel ends it at once.
-Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, const JobContext& job);
+Result<std::vector<ImportedSubject>> readOtherGuarded(const std::filesystem::path& path, Meshes how,
+                                                      const JobContext& job);
+/// What that program is told besides the file.
+constexpr const char* kApartArgument = "apart";
 /// That program's whole life: reads the file and writes what came of it to `fd`. Returns its exit code.
-int serveReader(const std::filesystem::path& path, int fd);
+int serveReader(const std::filesystem::path& path, Meshes how, int fd);
 /// The same where it unpacks triangles (packed_geometry.h): takes them from a file and writes what came of it to another.
 int serveUnpacking(int from, int to);
+/// What subjects of a file share: with names that are sound, and a material for meshes that have none.
+std::shared_ptr<const Surfaces> sharedSurfaces(Surfaces surfaces);
 /// Orders by triangles, aligns origins, names the subject.
 void finishFamily(ImportedSubject& subject);
 } // namespace detail

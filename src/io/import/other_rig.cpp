@@ -97,7 +97,7 @@ double secondsATick(const aiAnimation& animation) {
 
 } // namespace
 
-OtherRig::OtherRig(const aiScene& scene) : m_scene(scene) {
+OtherMotion::OtherMotion(const aiScene& scene) : m_scene(scene) {
     nameAll(*scene.mRootNode, m_named);
     for (unsigned a = 0; a < scene.mNumAnimations; ++a)
         for (unsigned c = 0; c < scene.mAnimations[a]->mNumChannels; ++c) {
@@ -109,13 +109,18 @@ OtherRig::OtherRig(const aiScene& scene) : m_scene(scene) {
         }
 }
 
-bool OtherRig::moves(const aiNode& node, const aiMesh& mesh) const {
+bool OtherMotion::moves(const aiNode& node, const aiMesh& mesh) const {
     if (mesh.HasBones())
         return true;
     for (const aiNode* n = &node; n != nullptr; n = n->mParent)
         if (m_animated.contains(n))
             return true;
     return false;
+}
+
+const aiNode* OtherMotion::find(const std::string& name) const {
+    const auto found = m_named.find(name);
+    return found != m_named.end() ? found->second : nullptr;
 }
 
 int OtherRig::nodeFor(const aiNode& node) {
@@ -159,10 +164,10 @@ void OtherRig::append(const aiNode& node, const aiMesh& mesh, const aiMatrix4x4&
     bool all = mesh.HasBones();
     for (unsigned b = 0; b < mesh.mNumBones; ++b) {
         const aiBone& bone = *mesh.mBones[b];
-        const auto found = m_named.find(bone.mName.C_Str());
-        if (found == m_named.end())
+        const aiNode* found = m_motion.find(bone.mName.C_Str());
+        if (found == nullptr)
             continue;
-        const std::size_t joint = jointFor(*found->second, bone.mOffsetMatrix * back);
+        const std::size_t joint = jointFor(*found, bone.mOffsetMatrix * back);
         for (unsigned i = 0; i < bone.mNumWeights; ++i) {
             Held own{bone.mWeights[i].mWeight, joint};
             if (bone.mWeights[i].mVertexId >= mesh.mNumVertices || !(own.weight > 0) || !std::isfinite(own.weight))
@@ -193,8 +198,8 @@ void OtherRig::addAnimation(const aiAnimation& animation) {
     RigAnimation out{animation.mName.C_Str(), {}};
     float first = 0; // glTF's times begin at 0 or later
     for (unsigned c = 0; c < animation.mNumChannels; ++c) {
-        const auto named = m_named.find(animation.mChannels[c]->mNodeName.C_Str());
-        const auto node = named != m_named.end() ? m_nodes.find(named->second) : m_nodes.end();
+        const aiNode* named = m_motion.find(animation.mChannels[c]->mNodeName.C_Str());
+        const auto node = named != nullptr ? m_nodes.find(named) : m_nodes.end();
         if (node == m_nodes.end())
             continue; // moves something that is not here
         for (RigChannel& channel : channelsOf(*animation.mChannels[c], secondsATick(animation),
@@ -214,8 +219,8 @@ Rig OtherRig::finish() {
     if (m_rig.joints.size() > kJointsAtMost)
         return {};
     if (!m_rig.joints.empty())
-        for (unsigned a = 0; a < m_scene.mNumAnimations; ++a)
-            addAnimation(*m_scene.mAnimations[a]);
+        for (unsigned a = 0; a < m_motion.scene().mNumAnimations; ++a)
+            addAnimation(*m_motion.scene().mAnimations[a]);
     return std::move(m_rig);
 }
 

@@ -19,13 +19,29 @@ struct aiScene;
 
 namespace thicket::detail {
 
+/// What the animations of a file move.
+class OtherMotion {
+public:
+    explicit OtherMotion(const aiScene& scene);
+    [[nodiscard]] const aiScene& scene() const { return m_scene; }
+    /// Whether a mesh bends, or a node that it hangs on moves in an animation.
+    [[nodiscard]] bool moves(const aiNode& node, const aiMesh& mesh) const;
+    /// Whether a node itself is moved.
+    [[nodiscard]] bool animates(const aiNode& node) const { return m_animated.contains(&node); }
+    /// The node of a name, the first one; null where there is none.
+    [[nodiscard]] const aiNode* find(const std::string& name) const;
+
+private:
+    const aiScene& m_scene;
+    std::map<std::string, const aiNode*> m_named;
+    std::set<const aiNode*> m_animated; ///< that do not stand still
+};
+
 /// What moves one subject: the joints that its meshes name, what these hang on, and what animates it.
 class OtherRig {
 public:
-    explicit OtherRig(const aiScene& scene);
+    explicit OtherRig(const OtherMotion& motion) : m_motion(motion) {}
 
-    /// Whether a mesh bends, or a node that it hangs on moves in an animation.
-    [[nodiscard]] bool moves(const aiNode& node, const aiMesh& mesh) const;
     /// Joints and weights of a mesh's vertices, of each the four that hold it most. What is bound to none goes with its node.
     /// world  of the node, which the vertices were brought to.
     void append(const aiNode& node, const aiMesh& mesh, const aiMatrix4x4& world, VertexExtras& to);
@@ -38,9 +54,7 @@ private:
     std::size_t jointFor(const aiNode& node, const aiMatrix4x4& inverseBind);
     void addAnimation(const aiAnimation& animation);
 
-    const aiScene& m_scene;
-    std::map<std::string, const aiNode*> m_named;
-    std::set<const aiNode*> m_animated; ///< that do not stand still
+    const OtherMotion& m_motion;
     std::map<const aiNode*, int> m_nodes;
     std::map<std::pair<int, Bind>, std::size_t> m_joints;
     Rig m_rig;

@@ -72,7 +72,8 @@ Result<std::vector<Route>> readCameras(const std::filesystem::path& file, const 
     if (!loaded)
         return loaded.error();
     const detail::GltfReader reader{loaded->model, file.string()};
-    detail::GltfRig builder(reader);
+    const detail::GltfMotion motion(reader);
+    detail::GltfRig builder(reader, motion);
     std::vector<std::string> names;
     for (const detail::PlacedNode& at : detail::placedNodes(loaded->model)) {
         const tinygltf::Node& node = loaded->model.nodes[static_cast<std::size_t>(at.node)];

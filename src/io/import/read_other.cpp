@@ -1,8 +1,10 @@
 #include "base/file.h"
 #include "io/import/import.h"
 #include "io/import/near_copy.h"
+#include "io/import/other_claims.h"
 #include "io/import/other_rig.h"
 #include "io/import/other_surfaces.h"
+#include "io/import/take_apart.h"
 
 #include <algorithm>
 #include <assimp/DefaultIOSystem.h>
@@ -34,110 +36,6 @@ public:
 private:
     const JobContext& m_job;
 };
-
-/// Whether some line has at least so many letters.
-bool hasLongLine(std::istream& in, std::size_t least) {
-    std::vector<char> block(std::size_t{1} << 20);
-    std::size_t length = 0; // of the line so far
-    while (in.read(block.data(), static_cast<std::streamsize>(block.size())) || in.gcount() > 0) {
-        const char* at = block.data();
-        const char* const end = at + in.gcount();
-        while (const void* newline = std::memchr(at, '\n', static_cast<std::size_t>(end - at))) {
-            if (length + static_cast<std::size_t>(static_cast<const char*>(newline) - at) >= least)
-                return true;
-            at = static_cast<const char*>(newline) + 1;
-            length = 0;
-        }
-        length += static_cast<std::size_t>(end - at);
-    }
-    return length >= least;
-}
-
-/// Of an OBJ: the import library's triangles of a polygon take the square of its corners, so no face may have very many.
-Result<void> checkFaces(std::istream& in, const fs::path& path) {
-    constexpr std::size_t kMostCorners = 4096;
-    if (!hasLongLine(in, 2 * kMostCorners))
-        return {};
-    in.clear();
-    in.seekg(0);
-    std::string line;
-    for (std::size_t number = 1; std::getline(in, line); ++number) {
-        if (line.size() < 2 * kMostCorners || line[0] != 'f')
-            continue;
-        std::size_t corners = 0;
-        for (std::size_t i = 1; i < line.size(); ++i)
-            corners += line[i] != ' ' && line[i] != '\t' && (line[i - 1] == ' ' || line[i - 1] == '\t') ? 1 : 0;
-        if (corners > kMostCorners)
-            return Error{ErrorCode::BadInput, path.string(),
-                         fmt::format("line {} is a face of {} corners, more than the {} that are read", number, corners,
-                                     kMostCorners),
-                         "triangulate it before it is exported"};
-    }
-    return {};
-}
-
-/// Headers that promise more than the file holds are refused before anything is allocated for them.
-Result<void> checkClaims(const fs::path& path, const std::string& suffix) {
-    std::ifstream in(path, std::ios::binary | std::ios::ate);
-    const auto size = static_cast<double>(in.tellg());
-    in.seekg(0);
-    const auto lying = [&](const std::string& what) {
-        return Error{ErrorCode::BadInput, path.string(), what, "the file is cut short or damaged; export it again"};
-    };
-    if (suffix == ".stl") {
-        char head[84] = {};
-        in.read(head, sizeof head);
-        if (in.gcount() < 15)
-            return lying("is too short for an STL file");
-        const bool text = std::string(head, 5) == "solid";
-        std::uint32_t count = 0;
-        std::memcpy(&count, head + 80, 4);
-        if (!text && in.gcount() == 84 && 84.0 + 50.0 * count > size)
-            return lying(fmt::format("claims {} triangles, more than the file holds", count));
-    }
-    if (suffix == ".obj")
-        return checkFaces(in, path);
-    if (suffix == ".ply") {
-        std::string line;
-        double least = 0;
-        double count = 0;
-        bool ended = false;
-        bool text = false;
-        for (int i = 0; i < 256 && std::getline(in, line); ++i) {
-            std::istringstream words(line);
-            std::string first;
-            std::string second;
-            words >> first >> second;
-            if (i == 0 && first != "ply")
-                return lying("does not begin as a PLY file");
-            if (first == "format")
-                text = second == "ascii";
-            if (first == "element") {
-                words >> count;
-                if (!(count >= 0) || count > 4e9)
-                    return lying("claims an element count that cannot be");
-            }
-            if (first == "property")
-                least +=
-                    count *
-                    (second == "list" || second == "char" || second == "uchar" || second == "int8" || second == "uint8"
-                         ? 1
-                     : second == "short" || second == "ushort" || second == "int16" || second == "uint16" ? 2
-                     : second == "double" || second == "float64"                                          ? 8
-                                                                                                          : 4) *
-                    (text ? 0.25 : 1.0);
-            if (first == "end_header") {
-                ended = true;
-                break;
-            }
-        }
-        if (!ended)
-            return lying("has no end of its header");
-        if (least > size)
-            return lying("claims more elements than the file holds");
-    }
-    return {};
-}
 
 constexpr std::uintmax_t kMostBeside = std::uintmax_t{2} << 30;
 
@@ -213,6 +111,144 @@ void collect(const aiScene& scene, const aiNode& node, const aiMatrix4x4& parent
         collect(scene, *node.mChildren[i], world, pieces);
 }
 
+/// What moves in a file, by the numbers of its nodes.
+class Moving {
+public:
+    explicit Moving(const OtherMotion& motion) : m_motion(motion) {
+        std::vector<int> parents;
+        number(*motion.scene().mRootNode, -1, parents);
+        std::vector<bool> moves(parents.size(), false);
+        for (const auto& [node, index] : m_number)
+            moves[static_cast<std::size_t>(index)] = motion.animates(*node);
+        for (unsigned m = 0; m < motion.scene().mNumMeshes; ++m)
+            for (unsigned b = 0; b < motion.scene().mMeshes[m]->mNumBones; ++b)
+                if (const aiNode* bone = motion.find(motion.scene().mMeshes[m]->mBones[b]->mName.C_Str());
+                    bone != nullptr)
+                    moves[static_cast<std::size_t>(m_number.at(bone))] = true;
+        m_objects.emplace(std::move(parents), std::move(moves));
+    }
+    /// Which object something belongs to: that of its first bone, where it bends; -1 where it stands still.
+    [[nodiscard]] int objectOf(const aiNode& node, const aiMesh& mesh) const {
+        const aiNode* bone = mesh.HasBones() ? m_motion.find(mesh.mBones[0]->mName.C_Str()) : nullptr;
+        return m_objects->of(m_number.at(bone != nullptr ? bone : &node));
+    }
+
+private:
+    void number(const aiNode& node, int parent, std::vector<int>& parents) {
+        const auto own = static_cast<int>(parents.size());
+        m_number.emplace(&node, own);
+        parents.push_back(parent);
+        for (unsigned i = 0; i < node.mNumChildren; ++i)
+            number(*node.mChildren[i], own, parents);
+    }
+
+    const OtherMotion& m_motion;
+    std::map<const aiNode*, int> m_number;
+    std::optional<MovingObjects> m_objects;
+};
+
+Eigen::Affine3d affineOf(const aiMatrix4x4& m) {
+    Eigen::Affine3d out = Eigen::Affine3d::Identity();
+    for (Eigen::Index row = 0; row < 3; ++row)
+        for (Eigen::Index column = 0; column < 4; ++column)
+            out(row, column) = m[static_cast<unsigned>(row)][static_cast<unsigned>(column)];
+    return out;
+}
+aiMatrix4x4 matrixOf(const Eigen::Affine3d& a) {
+    aiMatrix4x4 out;
+    for (Eigen::Index row = 0; row < 3; ++row)
+        for (Eigen::Index column = 0; column < 4; ++column)
+            out[static_cast<unsigned>(row)][static_cast<unsigned>(column)] = static_cast<float>(a(row, column));
+    return out;
+}
+
+/// A subject in the making: its levels' pieces by their numbers.
+struct Family {
+    std::map<int, std::vector<Piece>> levels;
+    Placements placed;
+    std::uint32_t things = 1;
+    bool ofWhole = false;
+};
+using Families = std::map<std::string, Family>;
+
+/// What its names do not say to be levels of something.
+class Rest {
+public:
+    explicit Rest(const OtherMotion& motion) : m_moving(motion) {}
+
+    void add(const Piece& piece) {
+        if (m_nodes.empty() || m_nodes.back().front().node != piece.node) {
+            m_nodes.emplace_back();
+            m_standing.push_back({piece.name, {}, -1, affineOf(piece.transform)});
+        }
+        m_nodes.back().push_back(piece);
+        StandingMesh& standing = m_standing.back();
+        standing.meshes.push_back(static_cast<int>(m_meshes.try_emplace(piece.mesh, m_meshes.size()).first->second));
+        standing.object = std::max(standing.object, m_moving.objectOf(*piece.node, *piece.mesh));
+    }
+    void becomeOne(const std::string& name, Families& families) const {
+        if (m_nodes.empty())
+            return;
+        Family& whole = families[name];
+        whole.things = static_cast<std::uint32_t>(takeApart(m_standing, name).size());
+        for (const std::vector<Piece>& node : m_nodes)
+            whole.levels[0].insert(whole.levels[0].end(), node.begin(), node.end());
+    }
+    void becomeThings(const std::string& nameless, Families& families) const {
+        for (const Thing& thing : takeApart(m_standing, nameless)) {
+            std::string name = thing.name;
+            for (int n = 2; families.contains(name); ++n)
+                name = fmt::format("{} {}", thing.name, n);
+            Family& family = families[name];
+            family.placed = thing.placed;
+            family.ofWhole = true;
+            for (const std::size_t member : thing.members)
+                for (Piece piece : m_nodes[member]) {
+                    if (thing.own)
+                        piece.transform = matrixOf(*thing.own);
+                    family.levels[0].push_back(std::move(piece));
+                }
+        }
+    }
+
+private:
+    Moving m_moving;
+    std::vector<std::vector<Piece>> m_nodes; ///< the pieces of each
+    std::vector<StandingMesh> m_standing;    ///< the same nodes
+    std::map<const aiMesh*, std::size_t> m_meshes;
+};
+
+Families familiesOf(const OtherMotion& motion, const std::string& stem, Meshes how) {
+    std::vector<Piece> pieces;
+    collect(motion.scene(), *motion.scene().mRootNode, aiMatrix4x4(), pieces);
+    std::map<std::string, std::map<int, int>> numbers;
+    for (const Piece& piece : pieces)
+        if (const LevelName split = splitLevelName(piece.name); split.level >= 0)
+            ++numbers[split.base][split.level];
+    Families families;
+    Rest rest(motion);
+    for (const Piece& piece : pieces) {
+        const LevelName split = splitLevelName(piece.name);
+        if (split.level >= 0 && numbers[split.base].size() > 1)
+            families[split.base].levels[split.level].push_back(piece);
+        else
+            rest.add(piece);
+    }
+    if (how == Meshes::Together)
+        rest.becomeOne(stem, families);
+    else
+        rest.becomeThings(stem, families);
+    for (auto& [name, family] : families) {
+        if (how == Meshes::Apart && family.placed.empty())
+            family.placed.emplace_back();
+        for (auto& [number, list] : family.levels)
+            std::stable_sort(list.begin(), list.end(), [](const Piece& a, const Piece& b) {
+                return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex;
+            });
+    }
+    return families;
+}
+
 void append(const Piece& piece, bool withNormals, bool withUvs, bool withColors, Mesh& mesh) {
     const auto base = mesh.vertexCount();
     const aiMatrix3x3 turn(piece.transform);
@@ -265,9 +301,51 @@ void joinAlike(Mesh& mesh, const std::vector<std::uint32_t>& pieceOf) {
     joinVertices(mesh, weld);
 }
 
+ImportedSubject subjectOf(const OtherMotion& motion, const std::string& name, const Family& family,
+                          const ImportedSubject& common) {
+    ImportedSubject subject = common;
+    subject.name = name;
+    subject.source.things = family.things;
+    subject.placed = family.placed;
+    subject.ofWhole = family.ofWhole;
+    if (subject.placed.size() > 1)
+        subject.notes.push_back(
+            fmt::format("it stands {} times in the file and keeps its places", subject.placed.size()));
+    OtherRig rig(motion);
+    bool moves = false;
+    for (const auto& [number, list] : family.levels)
+        for (const Piece& piece : list)
+            moves |= motion.moves(*piece.node, *piece.mesh);
+    for (const auto& [number, list] : family.levels) {
+        const auto any = [&list = list](auto has) {
+            return std::any_of(list.begin(), list.end(), [&](const Piece& p) { return has(*p.mesh); });
+        };
+        Mesh mesh;
+        std::vector<std::uint32_t> pieceOf; // of a vertex: those of one piece are joined
+        for (const Piece& piece : list) {
+            append(piece, any([](const aiMesh& m) { return m.HasNormals(); }),
+                   any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
+                   any([](const aiMesh& m) { return m.HasVertexColors(0); }), mesh);
+            if (moves)
+                rig.append(*piece.node, *piece.mesh, piece.transform, mesh.extras);
+            pieceOf.resize(mesh.vertexCount(), static_cast<std::uint32_t>(pieceOf.size()));
+        }
+        joinAlike(mesh, pieceOf);
+        if (!mesh.indices.empty())
+            subject.levels.push_back({fmt::format("{}_LOD{}", name, number), number, std::move(mesh)});
+    }
+    subject.rig = rig.finish();
+    if (subject.rig.empty() && moves) {
+        for (ImportedLevel& level : subject.levels)
+            level.mesh.extras = {};
+        subject.notes.emplace_back("it has more than 65,536 joints, which were left out: split the character");
+    }
+    return subject;
+}
+
 } // namespace
 
-Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobContext& job) {
+Result<std::vector<ImportedSubject>> readOther(const fs::path& path, Meshes how, const JobContext& job) {
     std::string suffix = path.extension().string();
     std::transform(suffix.begin(), suffix.end(), suffix.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
@@ -299,10 +377,6 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
                      unknown ? "is of a kind that cannot be read" : "cannot be read (" + reason + ")",
                      unknown ? "export it as glTF, OBJ, PLY or STL" : "check that it is whole; export it again"};
     }
-    std::vector<Piece> pieces;
-    collect(*scene, *scene->mRootNode, aiMatrix4x4(), pieces);
-    std::stable_sort(pieces.begin(), pieces.end(),
-                     [](const Piece& a, const Piece& b) { return a.mesh->mMaterialIndex < b.mesh->mMaterialIndex; });
     ImportedSubject common;
     if (moved)
         common.notes.push_back(movedNote(moved->shift));
@@ -312,55 +386,19 @@ Result<std::vector<ImportedSubject>> readOther(const fs::path& path, const JobCo
     if (morphs(*scene))
         common.notes.emplace_back("its morph targets were left out: export it as glTF to keep them");
     OtherSurfaces surfaces = otherSurfaces(*scene, path);
-    common.surfaces = std::move(surfaces.surfaces);
+    common.surfaces = sharedSurfaces(std::move(surfaces.surfaces));
     std::move(surfaces.notes.begin(), surfaces.notes.end(), std::back_inserter(common.notes));
-    const std::string stem = path.stem().string();
-    std::map<std::string, std::map<int, std::vector<const Piece*>>> families;
-    std::map<std::string, std::map<int, int>> numbers;
-    for (const Piece& piece : pieces)
-        if (const LevelName split = splitLevelName(piece.name); split.level >= 0)
-            ++numbers[split.base][split.level];
-    for (const Piece& piece : pieces) {
-        const LevelName split = splitLevelName(piece.name);
-        const bool level = split.level >= 0 && numbers[split.base].size() > 1;
-        families[level ? split.base : stem][level ? split.level : 0].push_back(&piece);
-    }
+    const OtherMotion motion(*scene);
+    const Families families = familiesOf(motion, path.stem().string(), how);
     std::vector<ImportedSubject> subjects;
-    for (const auto& [name, levels] : families) {
-        ImportedSubject subject = common;
-        subject.name = name;
+    for (const auto& [name, family] : families) {
+        ImportedSubject subject = subjectOf(motion, name, family, common);
+        if (subject.levels.empty())
+            continue;
         subject.source.family = families.size() > 1 ? name : "";
-        OtherRig rig(*scene);
-        bool moves = false;
-        for (const auto& [number, list] : levels)
-            for (const Piece* piece : list)
-                moves |= rig.moves(*piece->node, *piece->mesh);
-        for (const auto& [number, list] : levels) {
-            const auto any = [&list = list](auto has) {
-                return std::any_of(list.begin(), list.end(), [&](const Piece* p) { return has(*p->mesh); });
-            };
-            Mesh mesh;
-            std::vector<std::uint32_t> pieceOf; // of a vertex: those of one piece are joined
-            for (const Piece* piece : list) {
-                append(*piece, any([](const aiMesh& m) { return m.HasNormals(); }),
-                       any([](const aiMesh& m) { return m.HasTextureCoords(0); }),
-                       any([](const aiMesh& m) { return m.HasVertexColors(0); }), mesh);
-                if (moves)
-                    rig.append(*piece->node, *piece->mesh, piece->transform, mesh.extras);
-                pieceOf.resize(mesh.vertexCount(), static_cast<std::uint32_t>(pieceOf.size()));
-            }
-            joinAlike(mesh, pieceOf);
-            if (!mesh.indices.empty())
-                subject.levels.push_back({fmt::format("{}_LOD{}", name, number), number, std::move(mesh)});
-        }
-        subject.rig = rig.finish();
-        if (subject.rig.empty() && moves) {
-            for (ImportedLevel& level : subject.levels)
-                level.mesh.extras = {};
-            subject.notes.emplace_back("it has more than 65,536 joints, which were left out: split the character");
-        }
-        if (!subject.levels.empty())
-            subjects.push_back(std::move(subject));
+        if (how == Meshes::Apart) // what is said of the file is said once
+            common.notes.clear();
+        subjects.push_back(std::move(subject));
     }
     if (subjects.empty())
         return Error{ErrorCode::BadInput, path.string(), "holds no triangles", "choose a file with a triangle mesh"};

@@ -70,44 +70,33 @@ Result<Subject> attachSprites(const Subject& subject) {
     return out;
 }
 
-} // namespace
+const ImportedSubject* findIn(const std::vector<ImportedSubject>& read, const SourceFile& source) {
+    for (const ImportedSubject& candidate : read)
+        if (source.family.empty() ? read.size() == 1 : candidate.source.family == source.family)
+            return &candidate;
+    return nullptr;
+}
 
-Result<Subject> attachUnlooked(const Subject& subject, const fs::path& file, const JobContext& job,
-                               const fs::path& beside) {
-    if (subject.terrain() != nullptr)
-        return attachHeights(subject, file, job, beside);
-    if (subject.strands() != nullptr)
-        return attachStrands(subject, file, job);
-    if (subject.emitter() != nullptr)
-        return attachSprites(subject);
-    auto read = readModel(file, job);
-    if (!read)
-        return read.error();
-    ImportedSubject* found = nullptr;
-    for (ImportedSubject& candidate : *read)
-        if (subject.source.family.empty() ? read->size() == 1 : candidate.name == subject.source.family)
-            found = &candidate;
-    if (found == nullptr)
-        return Error{ErrorCode::BadInput, file.string(), "does not hold the meshes of " + subject.name,
-                     "point to the file it came from"};
+/// What a mesh's file holds of it.
+Result<Subject> attachMesh(const Subject& subject, const fs::path& file, ImportedSubject found) {
     Subject out = subject;
     MeshBody& body = out.mesh();
-    const bool same = found->source.hash == subject.source.hash;
-    out.source = found->source;
+    const bool same = found.source.hash == subject.source.hash;
+    out.source = found.source;
     std::vector<Mesh*> meshes;
-    for (ImportedLevel& level : found->levels)
+    for (ImportedLevel& level : found.levels)
         meshes.push_back(&level.mesh);
-    if (auto mended = mendAgain(body.mends, meshes, found->rig.empty() ? nullptr : &found->rig); !mended)
+    if (auto mended = mendAgain(body.mends, meshes, found.rig.empty() ? nullptr : &found.rig); !mended)
         return Error{mended.error().code, file.string(), mended.error().what, "point to the file it was mended from"};
-    body.surfaces = std::make_shared<const Surfaces>(std::move(found->surfaces));
-    body.rig = found->rig.empty() ? nullptr : std::make_shared<const Rig>(std::move(found->rig));
-    body.source().mesh = std::make_shared<const Mesh>(std::move(found->levels.front().mesh));
+    body.surfaces = found.surfaces;
+    body.rig = found.rig.empty() ? nullptr : std::make_shared<const Rig>(std::move(found.rig));
+    body.source().mesh = std::make_shared<const Mesh>(std::move(found.levels.front().mesh));
     for (std::size_t i = 1; i < body.levels.size(); ++i) {
         Level& level = body.levels[i];
         if (level.origin == LevelOrigin::Collapsed && !same)
             level.mesh.reset();
         if (level.origin == LevelOrigin::HandMade && !level.surfaces)
-            for (ImportedLevel& own : found->levels)
+            for (ImportedLevel& own : found.levels)
                 if (own.mesh.triangleCount() == level.triangles)
                     level.mesh = std::make_shared<const Mesh>(own.mesh);
     }
@@ -118,6 +107,32 @@ Result<Subject> attachUnlooked(const Subject& subject, const fs::path& file, con
     if (!same)
         body.curve = {};
     return out;
+}
+
+} // namespace
+
+Result<Subject> attachUnlooked(const Subject& subject, const fs::path& file, const JobContext& job,
+                               const fs::path& beside, const std::vector<ImportedSubject>* read) {
+    if (subject.terrain() != nullptr)
+        return attachHeights(subject, file, job, beside);
+    if (subject.strands() != nullptr)
+        return attachStrands(subject, file, job);
+    if (subject.emitter() != nullptr)
+        return attachSprites(subject);
+    std::vector<ImportedSubject> own;
+    if (read == nullptr) {
+        auto now = readModel(file, job, subject.source.apart ? Meshes::Apart : Meshes::Together);
+        if (!now)
+            return now.error();
+        own = std::move(*now);
+    }
+    const ImportedSubject* found = findIn(read != nullptr ? *read : own, subject.source);
+    if (found == nullptr)
+        return Error{ErrorCode::BadInput, file.string(), "does not hold the meshes of " + subject.name,
+                     "point to the file it came from"};
+    if (read != nullptr)
+        return attachMesh(subject, file, *found);
+    return attachMesh(subject, file, std::move(own[static_cast<std::size_t>(found - own.data())]));
 }
 
 Result<Subject> attachSource(const Subject& subject, const fs::path& file, const JobContext& job,

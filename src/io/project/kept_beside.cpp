@@ -127,10 +127,14 @@ void takeKeptLevels(MeshBody& body, const fs::path& project, bool sourceChanged,
         auto kept = readModel(file, job);
         if (!kept || kept->size() != 1)
             continue;
+        // Cut before its source was read with what moves it: it would stand still.
+        if (level.origin == LevelOrigin::Collapsed && body.source().mesh &&
+            !body.source().mesh->extras.joints.empty() && kept->front().levels.front().mesh.extras.joints.empty())
+            continue;
         Level read = level;
         read.mesh = std::make_shared<const Mesh>(std::move(kept->front().levels.front().mesh));
         if (level.surfaces)
-            read.surfaces = std::make_shared<const Surfaces>(std::move(kept->front().surfaces));
+            read.surfaces = kept->front().surfaces;
         const std::string content = levelContent(read);
         if (content != level.content && !(byName && read.mesh->triangleCount() == level.triangles))
             continue;

@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <map>
 #include <optional>
 #include <thread>
 
@@ -54,10 +55,44 @@ struct ReadSubject {
     bool toCut = false; ///< a cut level is not kept beside the project
 };
 
+using FileKey = std::pair<fs::path, bool>; ///< whether it is taken apart
+using FilesRead = std::map<FileKey, std::vector<ImportedSubject>>;
+
+FileKey keyOf(const Subject& subject) {
+    return {subject.source.path, subject.source.apart};
+}
+
+/// The files that several meshes come from, each read once. What cannot be read is said where each wants it.
+FilesRead readShared(const std::vector<Subject>& subjects, const JobContext& job) {
+    std::map<FileKey, int> wanted;
+    for (const Subject& subject : subjects)
+        if (subject.isMesh())
+            ++wanted[keyOf(subject)];
+    std::erase_if(wanted, [](const auto& entry) { return entry.second < 2; });
+    std::vector<FileKey> keys;
+    for (const auto& [key, count] : wanted)
+        keys.push_back(key);
+    std::vector<std::vector<ImportedSubject>> read(keys.size());
+    JobContext silent; // others read beside this thread
+    silent.stop = job.stop;
+    parallelChunks(keys.size(), 1, job, [&](std::size_t k, std::size_t) {
+        if (auto one = readModel(keys[k].first, silent, keys[k].second ? Meshes::Apart : Meshes::Together))
+            read[k] = std::move(*one);
+    });
+    FilesRead out;
+    for (std::size_t k = 0; k < keys.size(); ++k)
+        if (!read[k].empty())
+            out.emplace(keys[k], std::move(read[k]));
+    return out;
+}
+
 /// ERRORS     Cancelled; all else is a problem.
-Result<ReadSubject> readSubject(const Subject& before, const fs::path& project, int version, const JobContext& job) {
+Result<ReadSubject> readSubject(const Subject& before, const fs::path& project, int version, const FilesRead& files,
+                                const JobContext& job) {
     ReadSubject out{before, {}, false};
-    auto attached = attachUnlooked(before, before.source.path, job, levelsFolder(project));
+    const auto read = before.isMesh() ? files.find(keyOf(before)) : files.end();
+    auto attached = attachUnlooked(before, before.source.path, job, levelsFolder(project),
+                                   read != files.end() ? &read->second : nullptr);
     if (!attached) {
         if (attached.error().code == ErrorCode::Cancelled)
             return attached.error();
@@ -110,6 +145,7 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job, Pro
         return decoded.error();
     ProjectLoad load{std::move(decoded->scene), {}, {}};
     std::vector<Subject>& subjects = load.scene.subjects;
+    const FilesRead files = readShared(subjects, job);
     std::vector<std::optional<Result<ReadSubject>>> read(subjects.size());
     std::atomic<std::size_t> done = 0;
     // Only what this thread reads is told of: how far it is itself, with what others have read meanwhile.
@@ -129,7 +165,7 @@ Result<ProjectLoad> readProject(const fs::path& path, const JobContext& job, Pro
         const double from = static_cast<double>(done) / all;
         const JobContext own = tell ? told.part(from, from + 1 / all) : silent;
         own.report(0, "reading " + subjects[i].name);
-        read[i] = readSubject(subjects[i], path, decoded->version, own);
+        read[i] = readSubject(subjects[i], path, decoded->version, files, own);
         if (*read[i] && (*read[i])->subject.isMesh() && (*read[i])->subject.mesh().source().mesh &&
             findings == ProjectFindings::Looked)
             (*read[i])->subject.findings = findProblems((*read[i])->subject);

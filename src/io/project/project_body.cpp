@@ -110,6 +110,8 @@ void encodeBody(const Subject& s, const MeshBody& body, const fs::path& folder, 
     out["source"] = {{"path", relativeTo(s.source.path, folder).generic_string()}, {"hash", s.source.hash}};
     if (!s.source.family.empty())
         out["source"]["family"] = s.source.family;
+    if (s.source.apart)
+        out["source"]["apart"] = true;
     out["levels"] = ordered_json::array();
     for (const Level& level : body.levels)
         out["levels"].push_back(encodeLevel(level));
@@ -182,6 +184,7 @@ MeshBody decodeMesh(const ordered_json& in, const fs::path& folder, const std::s
     file.path = (folder / json::string(source, "path", path + "source.")).lexically_normal();
     file.hash = json::string(source, "hash", path + "source.");
     file.family = json::string(source, "family", path + "source.", "");
+    file.apart = json::flag(source, "apart", path + "source.", false);
     const ordered_json& levels = json::list(in, "levels", path);
     for (std::size_t i = 0; i < levels.size(); ++i)
         body.levels.push_back(decodeLevel(levels[i], fmt::format("{}levels[{}].", path, i)));

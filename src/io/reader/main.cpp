@@ -3,12 +3,15 @@
 
 #include "io/import/import.h"
 
+#include <string_view>
 #include <unistd.h>
 
 int main(int argc, char** argv) {
     if (argc == 1)
         return thicket::detail::serveUnpacking(STDIN_FILENO, STDOUT_FILENO);
-    if (argc != 2)
+    const bool apart = argc == 3 && std::string_view(argv[2]) == thicket::detail::kApartArgument;
+    if (argc != 2 && !apart)
         return 2;
-    return thicket::detail::serveReader(argv[1], STDOUT_FILENO);
+    return thicket::detail::serveReader(argv[1], apart ? thicket::Meshes::Apart : thicket::Meshes::Together,
+                                        STDOUT_FILENO);
 }

@@ -59,7 +59,7 @@ Result<void> shipCards(const Subject& strands, std::size_t level, const fs::path
     if (!back)
         return back.error();
     if (back->size() != 1 || back->front().levels.front().mesh.indices.size() != mesh.indices.size() ||
-        back->front().surfaces.images.size() != 1)
+        back->front().surfaces->images.size() != 1)
         return readBackDiffers(file, "it holds other cards");
     report.files.push_back({file, bytes.size(), true});
     return {};
