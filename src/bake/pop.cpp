@@ -230,6 +230,47 @@ int samplesFor(const PopOptions& options, int side) {
 
 } // namespace
 
+namespace {
+
+/// Blurs by a Gaussian, rows and then columns. What lies beyond the picture is as its edge.
+std::vector<Vec3f> blurred(const std::vector<Vec3f>& colors, int side, double sigma) {
+    constexpr double kLeast = 0.1; // pixels: less changes nothing
+    if (sigma < kLeast)
+        return colors;
+    const int reach = static_cast<int>(std::ceil(3 * sigma));
+    std::vector<float> weights;
+    double sum = 0;
+    for (int k = -reach; k <= reach; ++k) {
+        weights.push_back(static_cast<float>(std::exp(-k * k / (2 * sigma * sigma))));
+        sum += static_cast<double>(weights.back());
+    }
+    for (float& w : weights)
+        w /= static_cast<float>(sum);
+    std::vector<Vec3f> from = colors;
+    std::vector<Vec3f> to(colors.size());
+    for (const bool columns : {false, true}) {
+        parallelChunks(static_cast<std::size_t>(side), 16, [&](std::size_t begin, std::size_t end) {
+            for (int y = static_cast<int>(begin); y < static_cast<int>(end); ++y)
+                for (int x = 0; x < side; ++x) {
+                    Vec3f mean = Vec3f::Zero();
+                    for (int k = -reach; k <= reach; ++k) {
+                        const int u = columns ? x : std::clamp(x + k, 0, side - 1);
+                        const int v = columns ? std::clamp(y + k, 0, side - 1) : y;
+                        mean += weights[static_cast<std::size_t>(k + reach)] *
+                                from[static_cast<std::size_t>(v) * static_cast<std::size_t>(side) +
+                                     static_cast<std::size_t>(u)];
+                    }
+                    to[static_cast<std::size_t>(y) * static_cast<std::size_t>(side) + static_cast<std::size_t>(x)] =
+                        mean;
+                }
+        });
+        std::swap(from, to);
+    }
+    return from;
+}
+
+} // namespace
+
 Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const Bounds& bounds, double centreDistance,
                           double pixelsPerMetre, const PopOptions& options, const JobContext& job) {
     PopScore out;
@@ -252,6 +293,8 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
         out.scale = std::min(out.scale, scale);
         out.pixelsTall = std::max(out.pixelsTall, rowsOf(a, c.side) / scale);
         out.outlineShift = std::max(out.outlineShift, outlineShift(a, b, c.side) / scale);
+        const std::vector<Vec3f> before = blurred(a.color, c.side, options.blurPx * scale);
+        const std::vector<Vec3f> after = blurred(b.color, c.side, options.blurPx * scale);
         Pixels difference{c.side, c.side, std::vector<std::uint8_t>(4 * a.color.size(), 255)};
         struct Changes {
             std::size_t object = 0;
@@ -264,7 +307,7 @@ Result<PopScore> scorePop(const LookFrom& finer, const LookFrom& coarser, const 
             Changes& own = changes[begin / kTogether];
             for (std::size_t i = begin; i < end; ++i) {
                 const bool covered = a.cover[i] > 0 || b.cover[i] > 0;
-                const float apart = covered ? (labOf(a.color[i]) - labOf(b.color[i])).norm() : 0.0F;
+                const float apart = covered ? (labOf(before[i]) - labOf(after[i])).norm() : 0.0F;
                 const auto grey = static_cast<std::uint8_t>(std::lround(255 * std::min(1.0F, apart / kWhiteDeltaE)));
                 std::fill_n(&difference.rgba[4 * i], 3, grey);
                 own.object += covered ? 1 : 0;

@@ -84,7 +84,8 @@ std::size_t Record::bytes() const {
                         uvs.capacity() * sizeof(Vec2f) + colors.capacity() * sizeof(Vec4f) +
                         (parent.capacity() + birth.capacity() + standsFor.capacity() + indices.capacity() +
                          death.capacity() + alive.capacity() + error.capacity() + pieceOf.capacity()) *
-                            sizeof(std::uint32_t);
+                            sizeof(std::uint32_t) +
+                        pieceKinds.capacity() * sizeof(Piece);
     extras.each([&total](const auto& values) {
         total += values.capacity() * sizeof(typename std::decay_t<decltype(values)>::value_type);
     });
@@ -158,8 +159,8 @@ Mesh cutRecord(const Record& record, std::uint32_t triangles) {
                                             [](std::uint32_t at, const Record::PieceDrop& d) { return at < d.time; });
         // What is left of the surface counts, not only of the pieces: a strand of three sides is thinner than a round
         // one.
-        const double share = record.area > 0 ? areaOf(level.positions, level.indices) / record.area : 1.0;
-        growPieces(level, pieceOf, std::min(share, static_cast<double>((later - 1)->keptShare)),
+        const double share = record.area > 0 ? areaThatGrows(level, pieceOf, record.pieceKinds) / record.area : 1.0;
+        growPieces(level, pieceOf, record.pieceKinds, std::min(share, static_cast<double>((later - 1)->keptShare)),
                    static_cast<double>(record.error[(later - 1)->time]));
     }
     return level;

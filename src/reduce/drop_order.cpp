@@ -45,10 +45,17 @@ private:
     }
     void placeSamples();
     void lean(std::uint32_t sample, std::uint32_t without);
-    double costOf(std::uint32_t piece);
+    /// What a piece's absence costs, and how far those that stay are from it, which tells pieces apart that all cost their
+    /// own width: else they would go in the order of the file, one side of a tree before the other.
+    struct Cost {
+        double error = 0;
+        double apart = 0;
+        auto operator<=>(const Cost&) const = default;
+    };
+    Cost costOf(std::uint32_t piece);
     void drop(std::uint32_t piece);
-    Result<void> weighEach(const std::vector<double>& first, double most, DropPlan& plan, const JobContext& job);
-    Result<void> spread(const std::vector<double>& first, double most, DropPlan& plan, const JobContext& job);
+    Result<void> weighEach(const std::vector<Cost>& first, double most, DropPlan& plan, const JobContext& job);
+    Result<void> spread(const std::vector<Cost>& first, double most, DropPlan& plan, const JobContext& job);
 
     const Mesh& m_level;
     const std::vector<std::uint32_t>& m_pieceOf;
@@ -107,18 +114,19 @@ void DropOrder::lean(std::uint32_t sample, std::uint32_t without) {
     m_supporter[sample] = found ? m_pieceOf[found->triangle] : kNone;
 }
 
-double DropOrder::costOf(std::uint32_t piece) {
-    double cost = m_shape[piece].width();
-    for (std::uint32_t s = m_firstSample[piece]; s < m_firstSample[piece + 1] && cost <= m_limit; ++s) {
+DropOrder::Cost DropOrder::costOf(std::uint32_t piece) {
+    double apart = 0;
+    for (std::uint32_t s = m_firstSample[piece]; s < m_firstSample[piece + 1] && apart <= m_limit; ++s) {
         if (m_supporter[s] != kNone && m_gone[m_supporter[s]] != 0)
             lean(s, piece);
-        cost = std::max(cost, m_distance[s]);
+        apart = std::max(apart, m_distance[s]);
     }
-    for (std::uint32_t s = m_leaning[piece]; s != kNone && cost <= m_limit; s = m_nextLeaning[s]) {
+    for (std::uint32_t s = m_leaning[piece]; s != kNone && apart <= m_limit; s = m_nextLeaning[s]) {
         const auto next = m_query.closestOther(m_sample[s], m_limit, m_pieceOf, piece, m_gone);
-        cost = std::max(cost, next ? next->distance : kNever);
+        apart = std::max(apart, next ? next->distance : kNever);
     }
-    return cost <= m_limit ? cost : kNever;
+    const double error = std::max(m_shape[piece].width(), apart);
+    return error <= m_limit ? Cost{error, apart} : Cost{kNever, kNever};
 }
 
 void DropOrder::drop(std::uint32_t piece) {
@@ -142,12 +150,11 @@ void DropOrder::drop(std::uint32_t piece) {
 }
 
 /// One by one, the cheapest next; costs are brought up to date when a piece comes to its turn, for they only rise.
-Result<void> DropOrder::weighEach(const std::vector<double>& first, double most, DropPlan& plan,
-                                  const JobContext& job) {
-    using Entry = std::pair<double, std::uint32_t>;
+Result<void> DropOrder::weighEach(const std::vector<Cost>& first, double most, DropPlan& plan, const JobContext& job) {
+    using Entry = std::pair<Cost, std::uint32_t>;
     std::priority_queue<Entry, std::vector<Entry>, std::greater<>> queue;
     for (std::uint32_t piece = 0; piece < first.size(); ++piece)
-        if (first[piece] <= most)
+        if (first[piece].error <= most)
             queue.emplace(first[piece], piece);
     std::uint32_t steps = 0;
     while (!queue.empty() && plan.order.size() + 1 < first.size()) {
@@ -159,27 +166,27 @@ Result<void> DropOrder::weighEach(const std::vector<double>& first, double most,
         }
         const auto [known, piece] = queue.top();
         queue.pop();
-        const double cost = costOf(piece);
-        if (cost > most)
+        const Cost cost = costOf(piece);
+        if (cost.error > most)
             continue;
         if (cost > known && !queue.empty() && cost > queue.top().first) {
             queue.emplace(cost, piece);
             continue;
         }
         drop(piece);
-        plan.order.push_back({piece, plan.order.empty() ? cost : std::max(cost, plan.order.back().error)});
+        plan.order.push_back({piece, plan.order.empty() ? cost.error : std::max(cost.error, plan.order.back().error)});
     }
     return {};
 }
 
 /// Too many to weigh each: every piece gets a number from the golden ratio's sequence along the curve, so that those
 /// below any limit are evenly spread, and what it costs to keep only them is measured at falling shares.
-Result<void> DropOrder::spread(const std::vector<double>& first, double most, DropPlan& plan, const JobContext& job) {
+Result<void> DropOrder::spread(const std::vector<Cost>& first, double most, DropPlan& plan, const JobContext& job) {
     const Bounds bounds = boundsOf(m_level);
     std::vector<std::uint32_t> mayGo;
     BigVector<Vec3d> places;
     for (std::uint32_t piece = 0; piece < first.size(); ++piece)
-        if (first[piece] <= most) {
+        if (first[piece].error <= most) {
             mayGo.push_back(piece);
             places.emplace_back((m_shape[piece].bounds.centre() - bounds.centre()) / bounds.diagonal());
         }
@@ -240,7 +247,7 @@ Result<DropPlan> DropOrder::plan(const PieceOptions& options, const JobContext& 
         return cancelledError();
 
     DropPlan plan;
-    std::vector<double> first(pieces);
+    std::vector<Cost> first(pieces);
     double area = 0;
     double squares = 0;
     double near = 0;
@@ -250,7 +257,7 @@ Result<DropPlan> DropOrder::plan(const PieceOptions& options, const JobContext& 
         plan.areas.push_back(a);
         area += a;
         squares += a * a;
-        near += first[piece] <= m_limit ? a : 0;
+        near += first[piece].error <= m_limit ? a : 0;
     }
     plan.aggregate = squares > 0 && area * area / squares >= kAggregatePieces && near >= kAggregateShare * area;
     const double most = diagonal * (plan.aggregate ? options.mostShareOfAggregate : options.mostShare);

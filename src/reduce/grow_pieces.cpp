@@ -10,18 +10,20 @@ constexpr double kThinnestStrand = 0.001; // of its extent; what is thinner is a
 constexpr std::uint32_t kNoPiece = 0xFFFFFFFFU;
 } // namespace
 
-double areaOf(const std::vector<Vec3f>& positions, const std::vector<std::uint32_t>& indices) {
+double areaThatGrows(const Mesh& mesh, const std::vector<std::uint32_t>& pieceOf,
+                     std::span<const Record::Piece> kinds) {
     double area = 0;
-    for (std::size_t t = 0; t + 2 < indices.size(); t += 3) {
-        const Vec3d a = positions[indices[t]].cast<double>();
-        area +=
-            (positions[indices[t + 1]].cast<double>() - a).cross(positions[indices[t + 2]].cast<double>() - a).norm() /
-            2;
+    for (std::uint32_t t = 0; t < mesh.triangleCount(); ++t) {
+        if (!kinds.empty() && !kinds[pieceOf[t]].grows)
+            continue;
+        const auto at = [&](std::uint32_t k) { return mesh.positions[mesh.indices[3 * t + k]].cast<double>().eval(); };
+        area += (at(1) - at(0)).cross(at(2) - at(0)).norm() / 2;
     }
     return area;
 }
 
-void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double keptShare, double mostMetres) {
+void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, std::span<const Record::Piece> kinds,
+                double keptShare, double mostMetres) {
     if (level.indices.empty() || keptShare >= 1)
         return;
     const double thicker = std::min(1 / keptShare, kMostGrowth);
@@ -33,6 +35,7 @@ void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double k
         Vec3d anchor{0, 0, 0};     ///< one of its corners: volumes about it cost no digits far from the origin
         Vec3d vectorArea{0, 0, 0}; ///< none when the piece is closed
         Vec3d moment{0, 0, 0};     ///< centre times area
+        double reach = 0;          ///< how far it goes from its centre in its outward direction
     };
     std::vector<Grown> pieces(*std::max_element(pieceOf.begin(), pieceOf.end()) + std::size_t{1});
     std::vector<Vec3d> normal(points.pointCount, Vec3d::Zero()); ///< sum of the faces', weighted by angle
@@ -66,8 +69,20 @@ void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double k
         piece.moment += area * (c[0] + c[1] + c[2]) / 3;
         piece.volume += (c[0] - piece.anchor).dot(cross) / 6;
     }
+    const auto outwardOf = [&kinds](std::uint32_t piece) {
+        return kinds.empty() ? Vec3d(0, 0, 0) : kinds[piece].outward.cast<double>().eval();
+    };
     for (std::uint32_t v = 0; v < level.vertexCount(); ++v) {
-        if (pieceOfVertex[v] == kNoPiece)
+        if (pieceOfVertex[v] == kNoPiece || !(pieces[pieceOfVertex[v]].shape.area > 0))
+            continue;
+        Grown& piece = pieces[pieceOfVertex[v]];
+        const Vec3d outward = outwardOf(pieceOfVertex[v]);
+        if (outward.norm() > 0)
+            piece.reach = std::max(piece.reach, outward.normalized().dot(level.positions[v].cast<double>() -
+                                                                         piece.moment / piece.shape.area));
+    }
+    for (std::uint32_t v = 0; v < level.vertexCount(); ++v) {
+        if (pieceOfVertex[v] == kNoPiece || (!kinds.empty() && !kinds[pieceOfVertex[v]].grows))
             continue;
         const Grown& piece = pieces[pieceOfVertex[v]];
         if (!(piece.shape.area > 0))
@@ -88,7 +103,8 @@ void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double k
         } else {
             const Vec3d centre = piece.moment / piece.shape.area;
             const double scale = 1 + std::min(larger - 1, 2 * mostMetres / std::max(across, 1e-30));
-            level.positions[v] = (centre + scale * (at - centre)).cast<float>();
+            const Vec3d inward = -(scale - 1) * piece.reach * outwardOf(pieceOfVertex[v]);
+            level.positions[v] = (centre + inward + scale * (at - centre)).cast<float>();
         }
     }
 }

@@ -3,6 +3,7 @@
 #include "reduce/collapser.h"
 
 #include <algorithm>
+#include <array>
 #include <bit>
 #include <cmath>
 
@@ -64,6 +65,25 @@ bool Collapser::wedgesMayJoin() const {
     return true;
 }
 
+/// Whether an edge's triangles are a piece of two: a leaf, a decal. Half of one is no level of it; it stays until all of it
+/// goes.
+bool Collapser::isCard(std::uint32_t a, std::uint32_t b) const {
+    if (m_x.link[a].size + m_x.link[b].size != 3)
+        return false;
+    const std::uint32_t both = m_x.link[a].size == 2 ? a : b; // a corner of both triangles
+    std::array<std::uint32_t, 4> others{};
+    std::size_t count = 0;
+    std::uint32_t corners = 2; // of all triangles at these points: six, when there are no others
+    for (const std::uint32_t c : cornersAt(both))
+        for (const std::uint32_t x : {pointAfter(c), pointBefore(c)})
+            if (std::find(others.begin(), others.begin() + static_cast<std::ptrdiff_t>(count), x) ==
+                others.begin() + static_cast<std::ptrdiff_t>(count)) {
+                others[count++] = x;
+                corners += m_x.link[x].size;
+            }
+    return count == 3 && corners == 6;
+}
+
 bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
     // Link condition: the points joined to both ends are just the tips of the edge's triangles.
     ++m_markNow;
@@ -75,8 +95,8 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
         m_x.mark[x] = m_markNow;
         m_x.mark[y] = m_markNow;
     }
-    // Nothing may vanish: the last triangle of an open piece stays.
-    if (edgeTriangles == 0 || m_x.link[a].size + m_x.link[b].size == 2 * edgeTriangles)
+    // Nothing may vanish: the last triangle of an open piece stays, and both of a card.
+    if (edgeTriangles == 0 || m_x.link[a].size + m_x.link[b].size == 2 * edgeTriangles || isCard(a, b))
         return false;
     if ((m_flags[a] & m_flags[b] & Surface::kIrregular) != 0 && edgeTriangles == 2 &&
         (m_flags[a] & m_flags[b] & Surface::kBorder) != 0)

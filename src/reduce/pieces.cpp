@@ -1,6 +1,8 @@
 #include "reduce/pieces.h"
 
+#include "base/parallel.h"
 #include "reduce/drop_order.h"
+#include "reduce/near_points.h"
 
 #include <algorithm>
 #include <array>
@@ -63,6 +65,75 @@ std::vector<std::uint8_t> carefulPieces(const Record& record, const std::vector<
     return stays;
 }
 
+/// The nearest neighbours of a piece, those that say where the rest stands.
+constexpr std::size_t kNeighbours = 16;
+
+/// Where the neighbours of each piece do not stand. Of a half-space full of pieces, the mean of those within a ball lies
+/// half as far off as they do in the mean.
+std::vector<Vec3f> outwardOf(const std::vector<Vec3d>& centres) {
+    constexpr double kOneSided = 0.4;
+    std::vector<Vec3f> out(centres.size(), Vec3f(0, 0, 0));
+    if (centres.size() <= kNeighbours)
+        return out;
+    const reduce::NearPoints near(centres);
+    parallelChunks(centres.size(), 256, [&](std::size_t begin, std::size_t end) {
+        std::array<std::uint32_t, kNeighbours + 1> found{}; // itself among them
+        for (std::size_t i = begin; i < end; ++i) {
+            near.nearest(centres[i], found);
+            Vec3d way(0, 0, 0);
+            double far = 0;
+            for (const std::uint32_t other : found) {
+                way += centres[i] - centres[other];
+                far += (centres[i] - centres[other]).norm();
+            }
+            const double sided = far > 0 ? way.norm() / far : 0;
+            if (sided > 0)
+                out[i] = (std::min(1.0, sided / kOneSided) * way.normalized()).cast<float>();
+        }
+    });
+    return out;
+}
+
+/// What is one of the many: about as large as most of what goes, or smaller.
+std::vector<Record::Piece> kindsOf(const Mesh& level, const std::vector<std::uint32_t>& pieceOf,
+                                   const reduce::DropPlan& plan) {
+    constexpr double kMuchLarger = 4; // times the area of the one in the middle of the area that goes
+    std::vector<double> going;
+    for (const reduce::DropPlan::Drop& drop : plan.order)
+        going.push_back(plan.areas[drop.piece]);
+    std::vector<Record::Piece> out(plan.areas.size());
+    std::sort(going.begin(), going.end());
+    const double half = std::accumulate(going.begin(), going.end(), 0.0) / 2;
+    double usual = 0;
+    for (double sum = 0; const double area : going)
+        if ((sum += area) >= half) {
+            usual = area;
+            break;
+        }
+    for (std::size_t piece = 0; piece < out.size(); ++piece)
+        out[piece].grows = plan.areas[piece] <= kMuchLarger * usual;
+    std::vector<Bounds> boxes(out.size());
+    std::vector<bool> met(out.size(), false);
+    for (std::uint32_t t = 0; t < level.triangleCount(); ++t)
+        for (std::uint32_t k = 0; k < 3; ++k) {
+            const Vec3d at = level.positions[level.indices[3 * t + k]].cast<double>();
+            Bounds& box = boxes[pieceOf[t]];
+            box = met[pieceOf[t]] ? Bounds{box.low.cwiseMin(at), box.high.cwiseMax(at)} : Bounds{at, at};
+            met[pieceOf[t]] = true;
+        }
+    std::vector<std::uint32_t> many;
+    std::vector<Vec3d> centres;
+    for (std::uint32_t piece = 0; piece < out.size(); ++piece)
+        if (out[piece].grows && met[piece]) {
+            many.push_back(piece);
+            centres.push_back(boxes[piece].centre());
+        }
+    const std::vector<Vec3f> outward = outwardOf(centres);
+    for (std::size_t i = 0; i < many.size(); ++i)
+        out[many[i]].outward = outward[i];
+    return out;
+}
+
 /// Puts the drops among the collapses. Collapses of a piece that has gone stay as events that remove nothing.
 void insertDrops(Record& record, const DeviationCurve& curve, const reduce::DropPlan& plan,
                  std::vector<std::uint32_t> pieceOf) {
@@ -75,7 +146,9 @@ void insertDrops(Record& record, const DeviationCurve& curve, const reduce::Drop
         return time + static_cast<std::uint32_t>(std::lower_bound(after.begin(), after.end(), time) - after.begin());
     };
     std::vector<std::uint32_t> goneAt(plan.areas.size(), kNone);
-    double area = std::accumulate(plan.areas.begin(), plan.areas.end(), 0.0);
+    double area = 0;
+    for (std::size_t piece = 0; piece < plan.areas.size(); ++piece)
+        area += record.pieceKinds.empty() || record.pieceKinds[piece].grows ? plan.areas[piece] : 0;
     const double all = area;
     for (std::size_t j = 0; j < plan.order.size(); ++j) {
         const auto time = static_cast<std::uint32_t>(after[j] + j + 1);
@@ -141,7 +214,13 @@ Result<void> dropPieces(Record& record, const DeviationCurve& curve, const Piece
         std::erase_if(plan->order, [&stays](const auto& drop) { return stays[drop.piece] != 0; });
     }
     record.aggregate = plan->aggregate;
-    record.area = record.aggregate ? areaOf(record.positions, record.indices) : 0;
+    if (record.aggregate) {
+        record.pieceKinds = kindsOf(level, pieceOfLevel, *plan);
+        Mesh source;
+        source.positions = record.positions;
+        source.indices = record.indices;
+        record.area = areaThatGrows(source, pieceOf, record.pieceKinds);
+    }
     if (!plan->order.empty())
         insertDrops(record, curve, *plan, std::move(pieceOf));
     return {};

@@ -28,13 +28,16 @@ Result<void> dropPieces(Record& record, const DeviationCurve& curve, const Piece
 /// Loose pieces of a record's surface: sets of triangles that hang together by points.
 std::uint32_t countPieces(const Record& record);
 
-/// Area of a surface, square metres, by three indices a triangle.
-double areaOf(const std::vector<Vec3f>& positions, const std::vector<std::uint32_t>& indices);
+/// Area of the pieces that grow, square metres.
+/// pieceOf  one entry a triangle; kinds: a piece each, or empty: all grow.
+double areaThatGrows(const Mesh& mesh, const std::vector<std::uint32_t>& pieceOf, std::span<const Record::Piece> kinds);
 
 /// Grows the pieces of a level so that they cover what all did: strands get thicker by 1/keptShare, compact and flat
-/// pieces larger by its root, both at most kMostGrowth times and so that nothing moves farther than `mostMetres`.
-/// pieceOf  one entry a triangle of the level.
+/// pieces larger by its root, both at most kMostGrowth times and so that nothing moves farther than `mostMetres`. Those
+/// at the rim of the whole grow inward: they stand out no farther than before, so that the outline stays.
+/// pieceOf  one entry a triangle of the level; kinds: a piece each, or empty: all grow, to all sides alike.
 constexpr double kMostGrowth = 8;
-void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, double keptShare, double mostMetres);
+void growPieces(Mesh& level, const std::vector<std::uint32_t>& pieceOf, std::span<const Record::Piece> kinds,
+                double keptShare, double mostMetres);
 
 } // namespace thicket

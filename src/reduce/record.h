@@ -45,7 +45,14 @@ struct Record {
     std::uint32_t pieces = 1;
     bool asCut = false;     ///< points of its levels are where they have to be: nothing is to move them afterwards
     bool aggregate = false; ///< many alike pieces: the kept ones grow as others go, so that cover holds
-    double area = 0;        ///< of an aggregate: its surface, square metres
+    struct Piece {
+        bool grows = true; ///< one of the many; else it is another thing, as a trunk among leaves
+        /// Where nothing of the kind stands: away from its neighbours, 1 long where they all stand on one side, 0 in
+        /// their midst.
+        Vec3f outward{0, 0, 0};
+    };
+    std::vector<Piece> pieceKinds; ///< of an aggregate: a piece each
+    double area = 0;               ///< of an aggregate: the surface of the pieces that grow, square metres
 
     /// The surface as it is at some times, so that a cut to few triangles need not begin with all. Empty, or made by
     /// `addCheckpoints`; each has three fifths of the triangles of the one before.

@@ -20,6 +20,7 @@ struct BandAsset {
     ViewGrid coarserViews;
     double metres = 0; ///< where the switch is for a copy of scale 1
     bool growsWithScale = true;
+    bool manyAlike = false; ///< its pieces, as leaves: which of them shows where is not seen
     Thinning thinning;   ///< in force
     ResolvedChain chain; ///< by which distances are measured
     /// All that a score follows from. Of the chain that is the rest and the bounds, which are those of the meshes.

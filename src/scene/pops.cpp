@@ -164,7 +164,7 @@ std::vector<SwitchPlace> switchesOf(const Scene& scene) {
                            static_cast<int>(shown),
                            static_cast<int>(i),
                            {levels[shown].mesh, levels[i].mesh, surfacesOf(s, levels[shown]), surfacesOf(s, levels[i]),
-                            chain.fromMetres[i], scene.settings.view.pixelScale()}});
+                            chain.fromMetres[i], scene.settings.view.pixelScale(), s.mesh().aggregate}});
             shown = i;
         }
     }
@@ -249,8 +249,10 @@ Result<PopScore> SwitchLooks::score(double metres, const PopOptions& options, co
     // The switch happens so far from the nearest point of the bounds; the middle is farther by about their half depth.
     const Vec3d half = looks.bounds.size() / 2;
     const double depth = std::max(half.x(), half.z());
+    PopOptions asked = options;
+    asked.blurPx = place.key.manyAlike ? PopOptions::kManyAlikePx : options.blurPx;
     return scorePop(finer, coarser, looks.bounds, std::max(metres + depth, 1.2 * depth + 1e-6), place.key.pixelScale,
-                    options, job);
+                    asked, job);
 }
 
 Result<PopScore> scoreSwitch(const Subject& subject, const SwitchPlace& place, const PopOptions& options,

@@ -21,11 +21,11 @@ bool mayGo(const Level& level) {
 /// Whether the switch from a level to a mesh that was cut goes unseen at a distance.
 bool unseenAt(const Subject& subject, const Level& finer, const std::shared_ptr<const Mesh>& cut, double metres,
               const View& view, const JobContext& job) {
-    const SwitchPlace place{
-        subject.id,
-        0,
-        1,
-        {finer.mesh, cut, surfacesOf(subject, finer), subject.mesh().surfaces, metres, view.pixelScale()}};
+    const SwitchPlace place{subject.id,
+                            0,
+                            1,
+                            {finer.mesh, cut, surfacesOf(subject, finer), subject.mesh().surfaces, metres,
+                             view.pixelScale(), subject.mesh().aggregate}};
     PopOptions options;
     options.untilSeen = subject.rule.allowPx;
     const auto score = scoreSwitch(subject, place, options, job.silent());

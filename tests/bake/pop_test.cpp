@@ -7,6 +7,7 @@
 #include "support/shapes.h"
 
 #include <gtest/gtest.h>
+#include <random>
 
 namespace thicket {
 namespace {
@@ -72,6 +73,46 @@ TEST(Pop, sees_other_colours_where_the_outline_is_the_same) {
 }
 
 /// Squares of four pixels each in two greys, beside their mean: a picture of a quarter of the size shows none of them.
+TEST(Pop, which_of_many_leaves_shows_in_a_pixel_is_not_seen_but_their_colour_is) {
+    // A wall of cards, each a pixel across at 50 m, light and dark by chance.
+    const auto wall = [](unsigned seed, float lighter) {
+        Mesh mesh;
+        std::mt19937 random(seed);
+        std::vector<std::uint32_t> dark;
+        for (int y = 0; y < 60; ++y)
+            for (int x = 0; x < 60; ++x) {
+                const std::uint32_t base = mesh.vertexCount();
+                for (const auto& [u, v] : {std::pair(0, 0), std::pair(1, 0), std::pair(1, 1), std::pair(0, 1)})
+                    mesh.positions.emplace_back(0.05F * static_cast<float>(x + u), 0.05F * static_cast<float>(y + v),
+                                                0);
+                auto& to = random() % 2 == 0 ? mesh.indices : dark;
+                for (const std::uint32_t k : {0U, 1U, 2U, 0U, 2U, 3U})
+                    to.push_back(base + k);
+            }
+        mesh.parts = {{0, static_cast<std::uint32_t>(mesh.indices.size() / 3), 0}};
+        mesh.indices.insert(mesh.indices.end(), dark.begin(), dark.end());
+        mesh.parts.push_back({mesh.parts[0].triangleCount, static_cast<std::uint32_t>(dark.size() / 3), 1});
+        Surfaces s = grey(0.45F * lighter);
+        s.materials.push_back(s.materials[0]);
+        s.materials[1].baseColor = Vec4f(0.35F * lighter, 0.35F * lighter, 0.35F * lighter, 1);
+        for (Material& m : s.materials)
+            m.doubleSided = true;
+        return std::pair(mesh, s);
+    };
+    const auto [one, colours] = wall(1, 1);
+    const auto [other, same] = wall(2, 1);
+    const auto [third, brighter] = wall(2, 1.6F);
+    PopOptions alone;
+    PopOptions together;
+    together.blurPx = PopOptions::kManyAlikePx;
+    EXPECT_FALSE(score(one, colours, other, same, 50, alone).unseen(1));
+    const PopScore shuffled = score(one, colours, other, same, 50, together);
+    EXPECT_TRUE(shuffled.unseen(1)) << shuffled.changedPixels;
+    EXPECT_LT(shuffled.meanDeltaE, score(one, colours, other, same, 50, alone).meanDeltaE);
+    const PopScore lighter = score(one, colours, third, brighter, 50, together);
+    EXPECT_GT(lighter.changedPixels, 0.5) << "what is seen of all together does not hide";
+}
+
 TEST(Pop, is_looked_at_as_large_as_it_is_on_screen) {
     Pixels squares{256, 256, {}};
     for (int y = 0; y < 256; ++y)
