@@ -93,6 +93,7 @@ QWidget* MainWindow::makeLeft() {
     m_list->setEditTriggers(QAbstractItemView::EditKeyPressed);
     m_list->setContextMenuPolicy(Qt::CustomContextMenu);
     m_list->setAccessibleName(tr("Subjects"));
+    m_list->setObjectName(QStringLiteral("subjects"));
     column->addWidget(m_list, 1);
     connect(find, &QLineEdit::textChanged, m_filter, &QSortFilterProxyModel::setFilterFixedString);
     connect(m_list->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& index) {

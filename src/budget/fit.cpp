@@ -9,6 +9,7 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
+#include <iterator>
 
 namespace thicket {
 using detail::FitTable;
@@ -50,6 +51,7 @@ public:
             fillOccluders(m_scene, m_input, m_job.part(0.12, 0.18));
         if (const auto filled = fillTable(coarseTimes(), m_job.part(0.18, 0.48)); !filled)
             return filled.error();
+        m_search.leaveOutOfReach();
         m_errorBefore.clear();
         for (std::size_t i = 0; i < m_search.table.subjects; ++i)
             m_errorBefore.push_back(m_search.table.errorAt(nearestSetting(m_scene.subjects[i].id), i));
@@ -67,7 +69,7 @@ public:
             if (!after)
                 return after.error();
             m_flights += 1;
-            if (after->framesOver == 0) {
+            if (holds(*after)) {
                 fit.after = std::move(*after);
                 held = m_search.chosen;
                 m_heldAim = aim;
@@ -114,12 +116,23 @@ private:
         return out;
     }
 
+    /// Whether all that can be held is.
+    [[nodiscard]] bool holds(const Audit& audit) const {
+        return std::all_of(std::begin(kFrameLimits), std::end(kFrameLimits), [&](const auto& limit) {
+            return m_search.outOfReach.contains(limit.value) ||
+                   std::all_of(audit.frames.begin(), audit.frames.end(), [&](const AuditFrame& frame) {
+                       return amountOf(limit.value, frame) <= budgetOf(limit.value, m_device);
+                   });
+        });
+    }
+
     /// What an aim is to be multiplied by where an audit is over.
     [[nodiscard]] double lowerBy(const Audit& audit) const {
         double most = 0;
         for (const AuditFrame& frame : audit.frames)
             for (const auto& limit : kFrameLimits)
-                most = std::max(most, amountOf(limit.value, frame) / budgetOf(limit.value, m_device) - 1);
+                if (!m_search.outOfReach.contains(limit.value))
+                    most = std::max(most, amountOf(limit.value, frame) / budgetOf(limit.value, m_device) - 1);
         return 1 - std::min(0.2, most + 0.002);
     }
 
@@ -162,7 +175,7 @@ private:
             if (!after)
                 return after.error();
             m_flights += 1;
-            if (after->framesOver == 0) {
+            if (holds(*after)) {
                 fit.after = std::move(*after);
                 m_heldAim = aim;
                 return true;

@@ -40,12 +40,12 @@ struct FitRow {
     bool mayLoosen = true; ///< false: all of its switches were set by hand, or it has none
 };
 
-/// A limit that no setting within the bounds holds.
+/// A limit that is not held: no setting within the bounds does.
 struct Unheld {
     FrameLimit limit = FrameLimit::Milliseconds;
     std::size_t frames = 0;    ///< that are over it
     double seconds = 0;        ///< of the worst of them
-    double needed = 0;         ///< what that frame has of it at the least
+    double needed = 0;         ///< what that frame has of it as fitted
     double budget = 0;         ///< what it may have
     std::uint32_t without = 0; ///< id of the cheapest subject without which the limit would hold; 0: none alone
 };
@@ -65,7 +65,8 @@ struct Fit {
 /// frames, then the step that takes most of what is over for the least error, weighted by importance, is taken until
 /// nothing is over, then given back where there is room, then exchanged between two subjects where less is seen so, and
 /// all frames are flown; where one is over after all, the aim is put lower and the same is done again. What holds is
-/// gone over once more in steps a third as large.
+/// gone over once more in steps a third as large. A limit that even the loosest settings bring less than half-way to its
+/// budget is left alone: it would not hold whatever is seen, and the others are held for the least error.
 /// SOURCE  Funkhouser & Sequin 1993 for choosing by benefit over cost.
 /// ERRORS  as auditRoute's; BadInput for a device whose budgets are not positive.
 /// COST    twenty flights at a part of the frames (FitOptions::frames of them each), and two to nine whole audits.

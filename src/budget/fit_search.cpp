@@ -42,8 +42,37 @@ double FitSearch::ms(const Spent& all) const {
 /// By how much more than it may a frame has, of all three, in shares of what it may.
 double FitSearch::excess(const Spent& all, double aim) const {
     const auto over = [aim](double has, double may) { return std::max(0.0, has / (aim * may) - 1); };
-    return over(ms(all), m_device.frameMs) + over(all.triangles, static_cast<double>(m_device.triangleBudget)) +
-           over(all.draws, static_cast<double>(m_device.drawBudget));
+    double out = 0;
+    if (weighs(FrameLimit::Milliseconds))
+        out += over(ms(all), m_device.frameMs);
+    if (weighs(FrameLimit::Triangles))
+        out += over(all.triangles, static_cast<double>(m_device.triangleBudget));
+    if (weighs(FrameLimit::Draws))
+        out += over(all.draws, static_cast<double>(m_device.drawBudget));
+    return out;
+}
+
+void FitSearch::leaveOutOfReach() {
+    constexpr double kHalfWay = 0.5;
+    const std::vector<std::size_t> now = chosen;
+    std::vector<std::size_t> loosest(table.subjects, 0);
+    for (std::size_t s = 0; s < table.subjects; ++s)
+        loosest[s] = mayLoosen[s] ? table.settings - 1 : 0;
+    std::set<FrameLimit> out;
+    for (const auto& limit : kFrameLimits) {
+        outOfReach.clear();
+        for (const auto& other : kFrameLimits)
+            if (other.value != limit.value)
+                outOfReach.insert(other.value);
+        chosen.assign(table.subjects, 0);
+        const double before = overBy(totals(), 1);
+        chosen = loosest;
+        const double after = overBy(totals(), 1);
+        if (after > 0 && after > kHalfWay * before)
+            out.insert(limit.value);
+    }
+    outOfReach = std::move(out);
+    chosen = now;
 }
 
 std::vector<Spent> FitSearch::totals() const {

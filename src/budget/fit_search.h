@@ -2,7 +2,9 @@
 // What settings cost and how much is seen of them, and the choice among them. Internal to the fit.
 
 #include "base/job.h"
-#include "budget/audit.h"
+#include "budget/fit.h"
+
+#include <set>
 
 namespace thicket::detail {
 
@@ -60,6 +62,7 @@ public:
     std::vector<std::size_t> chosen; ///< a setting a subject
     std::vector<bool> mayLoosen;     ///< a subject
     std::vector<double> importance;  ///< a subject
+    std::set<FrameLimit> outOfReach; ///< limits that nothing is given for
 
     /// screenMs   what all pixels once take.
     FitSearch(const Device& device, double screenMs, const JobContext& job)
@@ -70,10 +73,14 @@ public:
     bool choose(double aim);
     [[nodiscard]] double priceOfAll() const;
     [[nodiscard]] double ms(const Spent& all) const;
+    /// Leaves out the limits that are over and that the loosest settings bring less than half-way to what they may be:
+    /// much would be seen of it, and they would not hold.
+    void leaveOutOfReach();
     /// By frame, of all subjects.
     [[nodiscard]] std::vector<Spent> totals() const;
 
 private:
+    [[nodiscard]] bool weighs(FrameLimit limit) const { return !outOfReach.contains(limit); }
     [[nodiscard]] double excess(const Spent& all, double aim) const;
     [[nodiscard]] Spent withOther(const Spent& total, std::size_t frame, std::size_t s, std::size_t setting) const;
     [[nodiscard]] double price(std::size_t s, std::size_t setting) const;

@@ -117,6 +117,21 @@ TEST(Fit, says_what_cannot_be_held_and_what_would_have_to_give) {
     EXPECT_NE(sentenceOf(fit.unheld[0], scene).find("triangles cannot be held"), std::string::npos);
 }
 
+TEST(Fit, gives_nothing_for_a_limit_that_it_cannot_hold) {
+    for (unsigned seed = 1; seed <= 4; ++seed) {
+        const Scene scene = sceneOf(4, seed);
+        const Device device = tight(scene, 0.3);
+        Device fewDraws = device;
+        fewDraws.drawBudget = 1;
+        const Fit fit = fitOf(scene, device);
+        const Fit beside = fitOf(scene, fewDraws);
+        EXPECT_TRUE(fit.holds()) << seed;
+        EXPECT_EQ(beside.fitted, fit.fitted) << seed << ": no more is seen for draws that are over in any case";
+        ASSERT_EQ(beside.unheld.size(), 1U) << seed;
+        EXPECT_EQ(beside.unheld.front().limit, FrameLimit::Draws);
+    }
+}
+
 TEST(Fit, names_the_one_subject_that_is_in_the_way) {
     Scene scene = sceneOf(3, 5);
     Subject& heavy = scene.subjects[1]; // one level, of which nothing can be taken

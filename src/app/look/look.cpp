@@ -70,7 +70,9 @@ QScrollBar::handle:vertical { background: @line; border-radius: 4px; min-height:
 QScrollBar::add-line, QScrollBar::sub-line { height: 0; width: 0; }
 QScrollBar:horizontal { background: transparent; height: 8px; }
 QScrollBar::handle:horizontal { background: @line; border-radius: 4px; min-width: 24px; }
-QListView, QTreeView, QTableView { background: transparent; border: none; outline: none; }
+QTreeView, QTableView { background: transparent; border: none; outline: none; }
+QListView { background: @raised; border: none; outline: none; }
+#subjects { background: transparent; }
 QTreeView::item { border: none; }
 QTreeView::item:selected, QTableView::item:selected { background: @line; color: @text; }
 QHeaderView::section { background: transparent; color: @quiet; border: none; padding: 4px 8px; font-size: 11px; }
