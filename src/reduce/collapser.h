@@ -85,7 +85,7 @@ private:
     [[nodiscard]] double costOfFarthest(std::uint32_t a, std::uint32_t b, const Vec3d& place, Vec3f& farthest);
     void bindPlace(std::uint32_t a, std::uint32_t b, EdgeBatch& batch, std::size_t lane) const;
     void neighboursOf(std::uint32_t p);
-    [[nodiscard]] bool isCard(std::uint32_t a, std::uint32_t b) const;
+    [[nodiscard]] bool halvesCard(std::uint32_t a, std::uint32_t b, const Vec3d& place) const;
     [[nodiscard]] std::uint64_t keyOf(std::uint32_t triangles, std::uint32_t q, float cost) const;
     void keepEdge(std::uint32_t p, std::uint32_t q, float cost);
     /// Weighs all edges that p owns.

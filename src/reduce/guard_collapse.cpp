@@ -65,23 +65,33 @@ bool Collapser::wedgesMayJoin() const {
     return true;
 }
 
-/// Whether an edge's triangles are a piece of two: a leaf, a decal. Half of one is no level of it; it stays until all of it
-/// goes.
-bool Collapser::isCard(std::uint32_t a, std::uint32_t b) const {
+/// Whether a collapse would leave half of a piece of two triangles: of a leaf, a decal. That is no level of it; it stays
+/// until all of it goes. A blade that ends in a point may become one triangle.
+bool Collapser::halvesCard(std::uint32_t a, std::uint32_t b, const Vec3d& place) const {
+    constexpr double kMostOfIt = 0.7; // of its area
     if (m_x.link[a].size + m_x.link[b].size != 3)
         return false;
     const std::uint32_t both = m_x.link[a].size == 2 ? a : b; // a corner of both triangles
+    const std::uint32_t end = both == a ? b : a;
     std::array<std::uint32_t, 4> others{};
     std::size_t count = 0;
     std::uint32_t corners = 2; // of all triangles at these points: six, when there are no others
-    for (const std::uint32_t c : cornersAt(both))
-        for (const std::uint32_t x : {pointAfter(c), pointBefore(c)})
-            if (std::find(others.begin(), others.begin() + static_cast<std::ptrdiff_t>(count), x) ==
+    double before = 0;
+    double after = 0;
+    for (const std::uint32_t c : cornersAt(both)) {
+        const std::uint32_t x = pointAfter(c);
+        const std::uint32_t y = pointBefore(c);
+        const Vec3d side = m_places[y] - m_places[x];
+        before += side.cross(m_places[both] - m_places[x]).norm();
+        after += x == end || y == end ? 0.0 : side.cross(place - m_places[x]).norm();
+        for (const std::uint32_t p : {x, y})
+            if (std::find(others.begin(), others.begin() + static_cast<std::ptrdiff_t>(count), p) ==
                 others.begin() + static_cast<std::ptrdiff_t>(count)) {
-                others[count++] = x;
-                corners += m_x.link[x].size;
+                others[count++] = p;
+                corners += m_x.link[p].size;
             }
-    return count == 3 && corners == 6;
+    }
+    return count == 3 && corners == 6 && after < kMostOfIt * before;
 }
 
 bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
@@ -96,7 +106,7 @@ bool Collapser::allowed(std::uint32_t a, std::uint32_t b, const Vec3d& place) {
         m_x.mark[y] = m_markNow;
     }
     // Nothing may vanish: the last triangle of an open piece stays, and both of a card.
-    if (edgeTriangles == 0 || m_x.link[a].size + m_x.link[b].size == 2 * edgeTriangles || isCard(a, b))
+    if (edgeTriangles == 0 || m_x.link[a].size + m_x.link[b].size == 2 * edgeTriangles || halvesCard(a, b, place))
         return false;
     if ((m_flags[a] & m_flags[b] & Surface::kIrregular) != 0 && edgeTriangles == 2 &&
         (m_flags[a] & m_flags[b] & Surface::kBorder) != 0)

@@ -601,7 +601,7 @@ TEST(Cli, audit_and_ship_a_project) {
 
     const Ran shipped = run({"ship", project.string(), "-o", (folder.path() / "out").string(), "--json"});
     ASSERT_EQ(shipped.code, 0) << shipped.err;
-    EXPECT_EQ(shipped.json()["files"].size(), 3U);
+    EXPECT_EQ(shipped.json()["files"].size(), 5U);
     const nlohmann::json files = shipped.json()["files"];
     for (const auto& f : files) {
         EXPECT_TRUE(fs::exists(f["path"].get<std::string>()));

@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "io/import/apart_subject.h"
 #include "io/import/import.h"
+#include "io/import/placement_table.h"
 #include "io/import/take_apart.h"
 #include "io/project/project.h"
 #include "io/ship/ship.h"
@@ -269,12 +270,12 @@ TEST(Apart, a_whole_gives_way_to_its_things_in_each_of_its_copies) {
     EXPECT_FALSE(takeApart((*things)[0], {})) << "what is one thing stays one";
 }
 
-TEST(Apart, a_subject_is_shipped_with_its_own_pictures_alone) {
+TEST(Apart, a_thing_is_shipped_with_its_own_pictures_alone_and_its_places) {
     const TempFolder folder;
     SceneFile scene;
     scene.root["materials"] = {{{"name", "tar"}}, {{"name", "rust"}}};
     scene.addNode({{"mesh", scene.addWedge(1, "post", 0)}});
-    scene.addNode({{"mesh", scene.addWedge(2, "keg", 1)}});
+    scene.addNode({{"mesh", scene.addWedge(2, "keg", 1)}, {"translation", {0, 0, 5}}});
     const auto read = readModel(scene.write(folder.path() / "yard.gltf"), {}, Meshes::Apart);
     ASSERT_TRUE(read);
     Scene in;
@@ -285,6 +286,12 @@ TEST(Apart, a_subject_is_shipped_with_its_own_pictures_alone) {
     }
     apply(in, addSubjects(in, std::move(made), "Add"));
     ASSERT_TRUE(shipScene(in, folder.path() / "out", {}, {}));
+    // Where they stand goes along, by the names of the files.
+    const auto places = readPlacementTable(folder.path() / "out" / "scene.placements.csv", {}, {});
+    ASSERT_TRUE(places) << places.error().text();
+    ASSERT_EQ(places->copies.size(), 2U);
+    EXPECT_EQ(places->assets, (std::vector<std::string>{"post", "keg"}));
+    EXPECT_EQ(places->copies[1].position, Vec3d(0, 0, 5));
     const auto back = readModel(folder.path() / "out" / "keg.lod.glb", {});
     ASSERT_TRUE(back) << back.error().text();
     ASSERT_EQ(back->front().surfaces->materials.size(), 1U);

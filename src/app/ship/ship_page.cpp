@@ -106,8 +106,10 @@ ShipPanel::ShipPanel(Workbench& bench, QWidget* parent) : Panel(tr("Hand over"),
     m_named->setToolTip(tr("NAME.levels.glb: one node a level, NAME_LOD0, NAME_LOD1, …"));
     m_json = new QCheckBox(tr("Thresholds as JSON"));
     m_json->setToolTip(tr("NAME.chain.json: every switch, fade, cull rule and measured deviation"));
-    m_tables = new QCheckBox(tr("Fields as tables"));
-    m_tables->setToolTip(tr("NAME.placements.csv and .json: every copy of a field, in its order"));
+    m_tables = new QCheckBox(tr("Places as tables"));
+    m_tables->setToolTip(tr(
+        "scene.placements.csv and .json: where meshes stand; NAME.placements.csv and .json: every copy of a field, in "
+        "its order"));
     m_tiles = new QCheckBox(tr("Tiles of ground as meshes"));
     m_tiles->setToolTip(
         tr("NAME/level_N.glb: every tile of every level, besides the heights, rule and triangle lists that an "

@@ -46,11 +46,11 @@ StretchKey keyOf(const Eigen::Matrix3d& stretch) {
 
 /// Brings what stands upright in the file upright by itself, when all copies agree on which way that is; else leaves it.
 Quatd uprighting(const std::vector<Parted>& copies) {
-    const Vec3d up = copies.front().turn.transpose() * Vec3d::UnitY();
+    const Vec3d up = copies.front().turn.transpose() * kUp;
     for (const Parted& copy : copies)
-        if ((copy.turn * up - Vec3d::UnitY()).norm() > 10 * kAlike)
+        if ((copy.turn * up - kUp).norm() > 10 * kAlike)
             return Quatd::Identity();
-    return Quatd::FromTwoVectors(up, Vec3d::UnitY());
+    return Quatd::FromTwoVectors(up, kUp);
 }
 
 /// Lays copies down as placements of the first.

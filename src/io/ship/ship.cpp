@@ -7,6 +7,7 @@
 #include "io/ship/ship_emitter.h"
 #include "io/ship/ship_field.h"
 #include "io/ship/ship_strands.h"
+#include "io/ship/ship_tables.h"
 #include "io/ship/ship_terrain.h"
 #include "io/ship/write_glb.h"
 
@@ -176,6 +177,9 @@ Result<ShipReport> shipScene(const Scene& scene, const fs::path& folder, const S
             report.files.push_back({file, text.size(), true});
         }
     }
+    if (options.tables)
+        if (auto done = shipPlaces(scene, shipped, folder, freeFileName("scene", names), job, report); !done)
+            return done.error();
     if (options.chainJson)
         if (auto done = shipDevices(scene, shipped, folder, report); !done)
             return done.error();

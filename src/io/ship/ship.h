@@ -14,9 +14,9 @@ struct ShipOptions {
     bool extensionGlb = true; ///< NAME.lod.glb: one node with the level-of-detail extension
     bool namedGlb = true;     ///< NAME.levels.glb: NAME_LOD0, NAME_LOD1, ...
     bool chainJson = true;    ///< NAME.chain.json: every threshold, fade, cull rule and measured deviation
-    bool tables = true;       ///< of a field, NAME.placements.csv and .json
-    bool ribbons = false;     ///< of strands, ribbons of triangles besides their lines
-    bool tiles = false;       ///< of a terrain, every tile of every level as GLB besides what an engine makes them from
+    bool tables = true; ///< of a field, NAME.placements.csv and .json; of placed meshes scene.placements.csv and .json
+    bool ribbons = false; ///< of strands, ribbons of triangles besides their lines
+    bool tiles = false;   ///< of a terrain, every tile of every level as GLB besides what an engine makes them from
 };
 
 struct ShippedFile {

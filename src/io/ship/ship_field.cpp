@@ -2,10 +2,10 @@
 
 #include "base/file.h"
 #include "io/import/import.h"
-#include "io/import/placement_table.h"
 #include "io/json/field_json.h"
 #include "io/json/switching_json.h"
 #include "io/ship/read_back.h"
+#include "io/ship/ship_tables.h"
 #include "io/ship/write_glb.h"
 #include "io/ship/write_table.h"
 
@@ -60,21 +60,6 @@ Result<void> compareBlocks(const fs::path& file, const Subject& asset, const std
     return at == placed.size() ? Result<void>() : readBackDiffers(file, "it holds more copies");
 }
 
-Result<void> compareTable(const fs::path& file, const Placements& copies, const JobContext& job) {
-    const auto back = readPlacementTable(file, {}, job);
-    if (!back)
-        return back.error();
-    if (back->badRows > 0 || back->copies.size() != copies.size())
-        return readBackDiffers(file, "rows are missing");
-    for (std::size_t i = 0; i < copies.size(); ++i) {
-        Placement is = back->copies[i];
-        is.asset = copies[i].asset; // assets are in the order in which they come there
-        if (!(is == copies[i]))
-            return readBackDiffers(file, fmt::format("row {} differs", i + 1));
-    }
-    return {};
-}
-
 } // namespace
 
 std::string encodeField(const Scene& scene, const Subject& field, const View& view) {
@@ -120,31 +105,17 @@ Result<void> shipField(const Scene& scene, const Subject& field, const fs::path&
                        const ShipOptions& options, const JobContext& job, ShipReport& report) {
     const InstancesBody& body = *field.instances();
     const auto names = assetNames(scene, body);
-    const auto text = [&](const char* suffix, const std::string& content,
-                          const std::function<Result<void>(const fs::path&)>& same) -> Result<void> {
-        const fs::path file = folder / (base + suffix);
-        if (auto done = writeTextFile(file, content); !done)
+    if (options.tables)
+        if (auto done = shipTables(*body.copies, names, folder, base, job, report); !done)
             return done;
-        if (auto checked = same(file); !checked)
-            return checked;
-        report.files.push_back({file, content.size(), true});
-        return {};
-    };
-    const auto table = [&](const fs::path& file) { return compareTable(file, *body.copies, job); };
-    if (options.tables) {
-        if (auto done = text(".placements.csv", encodeCsv(*body.copies, names), table); !done)
-            return done;
-        if (auto done = text(".placements.json", encodeTableJson(*body.copies, names), table); !done)
-            return done;
-    }
     if (options.chainJson) {
         const std::string rule = encodeField(scene, field, scene.settings.view);
-        const auto same = [&rule](const fs::path& file) -> Result<void> {
-            const auto back = readTextFile(file);
-            return back && *back == rule ? Result<void>() : readBackDiffers(file, "it differs");
-        };
-        if (auto done = text(".field.json", rule, same); !done)
+        const fs::path file = folder / (base + ".field.json");
+        if (auto done = writeTextFile(file, rule); !done)
             return done;
+        if (const auto back = readTextFile(file); !back || *back != rule)
+            return readBackDiffers(file, "it differs");
+        report.files.push_back({file, rule.size(), true});
     }
     for (std::uint32_t i = 0; options.extensionGlb && i < body.assets.size(); ++i) {
         const Subject* asset = scene.findMesh(body.assets[i]);

@@ -218,7 +218,9 @@ Result<ShippedTiles> shipTiles(const Heights& heights, const TileTree& tree, con
                        {"neighbours", "split a tile while one beside it is two levels finer"},
                        {"allow_px", rule.allowPx},
                        {"morph_band", rule.band},
-                       {"between", rule.crossFade ? "cross-fade" : rule.band > 0 ? "morph" : "sudden"},
+                       {"between", rule.crossFade  ? "cross-fade"
+                                   : rule.band > 0 ? "morph"
+                                                   : "sudden"},
                        {"factor", rule.factor},
                        {"reach_metres", rule.reach}};
     if (auto done = writeChecked(folder / "terrain.json",
