@@ -1,6 +1,7 @@
 #include "app/budget/budget_panel.h"
 #include "app/budget/route_chart.h"
 #include "app/gather/gather_page.h"
+#include "app/ship/ship_page.h"
 #include "app/switching/pop_list.h"
 #include "app/switching/switch_chart.h"
 #include "app/thin/care_bar.h"
@@ -740,6 +741,26 @@ TEST_F(WindowTest, shipping_lists_what_was_verified) {
     waitForJobs();
     ASSERT_NE(window->bench().shipping.report(), nullptr);
     EXPECT_EQ(window->bench().shipping.report()->files.size(), 3U);
+}
+
+TEST_F(WindowTest, as_many_files_are_shipped_as_are_announced) {
+    thinBall(24);
+    const Subject* ball = window->bench().session.meshSubject();
+    Subject standing = *ball;
+    standing.mesh().placed = std::make_shared<const Placements>(Placements(3));
+    window->bench().session.document.push(
+        changeSubject(window->bench().session.scene(), std::move(standing), "Place it"));
+    window->setStage(Stage::Ship);
+    window->bench().shipping.ship(text(folder.path() / "out"), {});
+    waitForJobs();
+    ASSERT_NE(window->bench().shipping.report(), nullptr);
+    const QString announced =
+        QStringLiteral("%1 files from 1 subject").arg(window->bench().shipping.report()->files.size());
+    bool said = false;
+    for (const QLabel* label : window->findChild<ShipPanel*>()->findChildren<QLabel*>())
+        said |= label->text().contains(announced);
+    EXPECT_TRUE(said) << announced.toStdString();
+    EXPECT_EQ(window->bench().shipping.report()->files.size(), 5U);
 }
 
 TEST_F(WindowTest, nothing_breaks_at_other_sizes) {

@@ -145,6 +145,7 @@ void ShipPanel::refresh() {
     FactTable facts(2);
     int ready = 0;
     int files = 0;
+    bool placed = false; // by itself, which the tables of the scene hold
     for (const Subject& s : m_bench.session.scene().subjects) {
         const auto row = [&](bool whole, int own, const QString& text) {
             ready += whole ? 1 : 0;
@@ -154,9 +155,10 @@ void ShipPanel::refresh() {
             facts.row({{name.toHtmlEscaped()}, {whole ? text : tr("not whole"), whole ? l.quiet : l.over}});
         };
         std::visit(Overload{[&](const MeshBody& of) {
-                                row(std::all_of(of.levels.begin(), of.levels.end(),
-                                                [](const Level& x) { return x.mesh != nullptr; }),
-                                    each, countText(of.levels.size(), "level", "levels"));
+                                const bool whole = std::all_of(of.levels.begin(), of.levels.end(),
+                                                               [](const Level& x) { return x.mesh != nullptr; });
+                                placed |= whole && of.placed && !of.placed->empty();
+                                row(whole, each, countText(of.levels.size(), "level", "levels"));
                             },
                             [&](const InstancesBody& of) {
                                 row(true,
@@ -187,6 +189,7 @@ void ShipPanel::refresh() {
                             }},
                    s.body);
     }
+    files += placed && m_tables->isChecked() ? 2 : 0;
     m_what->setText(QStringLiteral("<p style='font-weight:600; margin:0 0 4px 0'>%1</p>%2")
                         .arg(tr("%1 from %2")
                                  .arg(countText(static_cast<std::uint64_t>(files), "file", "files"),
