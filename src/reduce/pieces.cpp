@@ -146,15 +146,19 @@ void insertDrops(Record& record, const DeviationCurve& curve, const reduce::Drop
         return time + static_cast<std::uint32_t>(std::lower_bound(after.begin(), after.end(), time) - after.begin());
     };
     std::vector<std::uint32_t> goneAt(plan.areas.size(), kNone);
+    // The cover that has to be held is that of the pieces that grow.
+    const auto coverOf = [&](std::size_t piece) {
+        return record.pieceKinds.empty() || record.pieceKinds[piece].grows ? plan.areas[piece] : 0.0;
+    };
     double area = 0;
     for (std::size_t piece = 0; piece < plan.areas.size(); ++piece)
-        area += record.pieceKinds.empty() || record.pieceKinds[piece].grows ? plan.areas[piece] : 0;
+        area += coverOf(piece);
     const double all = area;
     for (std::size_t j = 0; j < plan.order.size(); ++j) {
         const auto time = static_cast<std::uint32_t>(after[j] + j + 1);
         goneAt[plan.order[j].piece] = time;
-        area -= plan.areas[plan.order[j].piece];
-        record.drops.push_back({time, static_cast<float>(std::max(area / all, 1e-6))});
+        area -= coverOf(plan.order[j].piece);
+        record.drops.push_back({time, static_cast<float>(all > 0 ? std::max(area / all, 1e-6) : 1.0)});
     }
     const std::size_t times = record.alive.size() + plan.order.size();
     std::vector<std::uint32_t> deaths(times, 0);

@@ -36,7 +36,7 @@ struct Record {
     std::vector<float> error;         ///< estimate from the quadrics, metres, made never to fall; error[0] = 0
 
     std::vector<std::uint32_t> pieceOf; ///< a triangle each: its loose piece; empty when no piece is ever dropped
-    /// Whole pieces that go, by rising time, with the share of all pieces' area that is left then.
+    /// Whole pieces that go, by rising time, with the share that is left then of the area of all pieces that grow.
     struct PieceDrop {
         std::uint32_t time = 0;
         float keptShare = 1;

@@ -159,6 +159,44 @@ TEST(Pieces, leaves_are_whole_or_gone_on_every_side_of_a_tree_alike) {
     }
 }
 
+TEST(Pieces, what_goes_without_being_one_of_the_many_is_not_made_up_for) {
+    Mesh mesh = tree();
+    // Twigs among the leaves, six times as large, which are in the way of nothing and go too.
+    for (int i = 0; i < 12; ++i)
+        shapes::append(mesh, shapes::rod(0.8, 0.05, 6, 6), {0, 0.05 * i - 0.3, 0.04 * (i % 5) - 0.1});
+    shapes::onePart(mesh);
+    const Thinned t = dropFrom(mesh);
+    ASSERT_TRUE(t.after.aggregate);
+    std::vector<double> areas(t.after.pieces, 0);
+    for (std::uint32_t i = 0; i < t.after.death.size(); ++i) {
+        const auto at = [&](std::size_t k) {
+            return t.after.positions[t.after.indices[3 * std::size_t{i} + k]].cast<double>().eval();
+        };
+        areas[t.after.pieceOf[i]] += (at(1) - at(0)).cross(at(2) - at(0)).norm() / 2;
+    }
+    double all = 0;
+    std::size_t other = 0;
+    for (std::size_t piece = 0; piece < areas.size(); ++piece) {
+        all += t.after.pieceKinds[piece].grows ? areas[piece] : 0;
+        other += t.after.pieceKinds[piece].grows ? 0 : 1;
+    }
+    EXPECT_GE(other, 12U) << "twigs and the trunk";
+    std::map<std::uint32_t, std::uint32_t> goneBy; // when the last triangle of a piece goes
+    for (std::uint32_t i = 0; i < t.after.death.size(); ++i)
+        goneBy[t.after.pieceOf[i]] = std::max(goneBy[t.after.pieceOf[i]], t.after.death[i]);
+    std::size_t twigs = 0;
+    for (const Record::PieceDrop& drop : t.after.drops) {
+        double left = 0;
+        for (const auto& [piece, time] : goneBy) {
+            left += t.after.pieceKinds[piece].grows && time > drop.time ? areas[piece] : 0;
+            twigs += time == drop.time && !t.after.pieceKinds[piece].grows ? 1 : 0;
+        }
+        // Strands are weighed by the coarse level that they are planned on.
+        ASSERT_NEAR(drop.keptShare, left / all, 0.03) << "at " << drop.time;
+    }
+    EXPECT_GT(twigs, 0U) << "some of them went";
+}
+
 TEST(Pieces, a_tree_that_is_thinned_keeps_its_outline_its_cover_and_its_trunk) {
     const Thinned t = dropFrom(tree());
     const Bounds before = boundsOf(t.source);
