@@ -53,6 +53,15 @@ std::vector<fs::path> readableFiles(const fs::path& folder, const JobContext& jo
     return found;
 }
 
+/// The first field that has a mesh among its assets; null where none has.
+const Subject* fieldOf(const Scene& scene, std::uint32_t mesh) {
+    for (const Subject& subject : scene.subjects)
+        if (const InstancesBody* field = subject.instances();
+            field != nullptr && std::find(field->assets.begin(), field->assets.end(), mesh) != field->assets.end())
+            return &subject;
+    return nullptr;
+}
+
 struct ReadIn {
     std::vector<Subject> subjects;
     std::vector<ChainFile> chains;
@@ -418,30 +427,49 @@ void FilesModel::takeApart(std::uint32_t id) {
     const Subject* found = m_session.scene().findMesh(id);
     if (found == nullptr)
         return;
-    const QString name = toText(found->name);
     m_session.jobs().run(
-        tr("Taking %1 apart").arg(name),
-        [this, id, whole = *found, start = m_session.document.snapshot()](const JobContext& job) -> JobQueue::Finish {
-            auto made = thicket::takeApart(whole, job);
+        tr("Taking %1 apart").arg(toText(found->name)),
+        [this, id, asked = m_session.document.snapshot()](const JobContext& job) -> JobQueue::Finish {
+            const Snapshot start = m_session.document.snapshot();
+            const Subject* whole = start.document == asked.document ? start.scene->findMesh(id) : nullptr;
+            if (whole == nullptr)
+                return {};
+            if (const Subject* field = fieldOf(*start.scene, id); field != nullptr)
+                return [this, error = Error{ErrorCode::BadInput, whole->name,
+                                            "stands in " + field->name + ", which would lose it",
+                                            "take it out of that field first"}] { m_session.report(error); };
+            auto made = thicket::takeApart(*whole, job);
             if (!made)
                 return [this, error = made.error()] { m_session.report(error); };
-            return [this, id, start, things = std::make_shared<std::vector<Subject>>(std::move(*made))] {
-                const Subject* now = m_session.document.isOpen(start) ? m_session.scene().findMesh(id) : nullptr;
-                if (now == nullptr)
-                    return;
-                for (Subject& thing : *things) {
-                    standAsIn(*now, thing);
-                    thing.role = now->role;
-                }
-                const QString was = toText(now->name);
-                const std::size_t count = things->size();
-                m_session.document.push(
-                    replaceSubject(m_session.scene(), id, std::move(*things), "Take " + now->name + " apart"));
-                const auto& all = m_session.scene().subjects;
-                m_session.selectSubject(all[all.size() - count].id);
-                m_session.say(tr("%1 is %2 subjects now, each with the places where it stands").arg(was).arg(count));
+            return [this, start, before = *whole, things = std::make_shared<std::vector<Subject>>(std::move(*made))] {
+                if (m_session.document.isOpen(start))
+                    adoptThings(before, std::move(*things));
             };
         });
+}
+
+void FilesModel::adoptThings(const Subject& before, std::vector<Subject> things) {
+    const Subject* now = m_session.scene().findMesh(before.id);
+    if (now == nullptr)
+        return;
+    // Where it stands and what it is to the scene may have changed; what it is may not.
+    if (now->source.hash != before.source.hash || now->mesh().mends != before.mesh().mends ||
+        fieldOf(m_session.scene(), before.id) != nullptr) {
+        m_session.say(tr("%1: it was changed meanwhile and stays as it is; do it again").arg(toText(now->name)), true);
+        return;
+    }
+    for (Subject& thing : things) {
+        standAsIn(*now, thing);
+        thing.role = now->role;
+        thing.rule.allowPx = now->rule.allowPx;
+    }
+    const QString was = toText(now->name);
+    const std::size_t count = things.size();
+    m_session.document.push(
+        replaceSubject(m_session.scene(), before.id, std::move(things), "Take " + now->name + " apart"));
+    const auto& all = m_session.scene().subjects;
+    m_session.selectSubject(all[all.size() - count].id);
+    m_session.say(tr("%1 is %2 subjects now, each with the places where it stands").arg(was).arg(count));
 }
 
 void FilesModel::removeSubject(std::uint32_t id) {

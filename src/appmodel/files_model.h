@@ -34,7 +34,8 @@ public:
     void mendAll(std::uint32_t id);
     /// Levels from the most triangles to the fewest; those that are no lighter than the one before go.
     void putLevelsInOrder(std::uint32_t id);
-    /// Makes a subject of each thing that a mesh's file holds, standing as it does in the whole, which goes; one step.
+    /// Makes a subject of each thing that a mesh's file holds, standing as it does in the whole, which goes; one step. Not
+    /// of what stands in a field.
     void takeApart(std::uint32_t id);
     void removeSubject(std::uint32_t id);
     /// Gives a subject the rule and levels of another one of its kind, as one step.
@@ -49,6 +50,7 @@ signals:
 
 private:
     void adoptLoad(ProjectLoad load, const std::filesystem::path& path);
+    void adoptThings(const Subject& before, std::vector<Subject> things);
     void adoptChains(const std::vector<ChainFile>& chains, QStringList problems);
 
     Session& m_session;

@@ -200,4 +200,22 @@ TEST_F(Fields, what_a_table_placed_stands_on_the_ground_in_one_step) {
     EXPECT_EQ(body().copies, before);
 }
 
+TEST_F(Fields, what_they_are_made_of_is_not_taken_apart) {
+    ASSERT_TRUE(writeTextFile(folder.path() / "two.obj",
+                              "o a\nv 0 0 0\nv 1 0 0\nv 0 2 0\nf 1 2 3\no b\nv 5 0 0\nv 6 0 0\nv 5 2 0\nf 4 5 6\n"));
+    bench.files.openFiles({QString::fromStdString((folder.path() / "two.obj").string())});
+    settle();
+    const std::uint32_t two = scene().subjects.back().id;
+    bench.fields.scatterNew({two});
+    settle();
+    ASSERT_NE(scene().subjects.back().instances(), nullptr);
+    const std::size_t copies = scene().subjects.back().instances()->copies->size();
+    said.clear();
+    bench.files.takeApart(two);
+    settle();
+    EXPECT_NE(scene().findMesh(two), nullptr);
+    EXPECT_EQ(scene().subjects.back().instances()->copies->size(), copies);
+    EXPECT_TRUE(said.join(' ').contains("take it out of that field first")) << said.join(' ').toStdString();
+}
+
 } // namespace thicket::app

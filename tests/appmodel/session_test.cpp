@@ -4,6 +4,7 @@
 #include "appmodel/workbench.h"
 #include "base/file.h"
 #include "io/ship/write_glb.h"
+#include "scene/mend_subject.h"
 #include "support/roles.h"
 #include "support/shapes.h"
 #include "support/temp_folder.h"
@@ -91,6 +92,40 @@ TEST_F(SessionTest, a_file_of_several_things_is_taken_apart_in_one_step) {
     document().undo().undo();
     ASSERT_EQ(scene().subjects.size(), 1U);
     EXPECT_EQ(scene().subjects[0].name, "while it is read");
+
+    // Mended as it begins: what comes of it is of the mended one, or it is said that it was changed.
+    QStringList said;
+    QObject::connect(&session(), &Session::message, &session(), [&said](const QString& text) { said << text; });
+    bench.files.takeApart(scene().subjects[0].id);
+    auto mended = mendSubject(scene().subjects[0], {MendKind::Unit, 0.01}, {});
+    ASSERT_TRUE(mended);
+    document().push(changeSubject(scene(), std::move(mended->subject), "Mend"));
+    settle();
+    if (scene().subjects.size() == 2) {
+        EXPECT_NEAR(scene().subjects[1].bounds.size().x(), 0.02, 1e-6);
+        EXPECT_NEAR((*scene().subjects[1].mesh().placed)[0].position.x() + scene().subjects[1].bounds.low.x(), 0.05,
+                    1e-6);
+        document().undo().undo();
+    } else {
+        EXPECT_TRUE(said.join(' ').contains("changed meanwhile")) << said.join(' ').toStdString();
+    }
+    ASSERT_EQ(scene().subjects.size(), 1U);
+    document().undo().undo();
+
+    // Its file is gone: that is said, and nothing else happens.
+    said.clear();
+    fs::rename(folder.path() / "two.obj", folder.path() / "away.obj");
+    bench.files.takeApart(scene().subjects[0].id);
+    settle();
+    ASSERT_EQ(scene().subjects.size(), 1U);
+    EXPECT_TRUE(said.join(' ').contains("two.obj")) << said.join(' ').toStdString();
+    fs::rename(folder.path() / "away.obj", folder.path() / "two.obj");
+
+    // Cancelled.
+    bench.files.takeApart(scene().subjects[0].id);
+    session().jobs().cancelAll();
+    settle();
+    ASSERT_EQ(scene().subjects.size(), 1U);
 
     // Removed while it is read: nothing comes of it.
     bench.files.takeApart(session().subjectId());

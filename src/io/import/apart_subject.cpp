@@ -63,8 +63,6 @@ Result<std::vector<Subject>> takeApart(const Subject& whole, const JobContext& j
         auto inUnit = inUnitOf(whole, std::move(*made), job);
         if (!inUnit)
             return inUnit.error();
-        inUnit->role = whole.role;
-        inUnit->rule.allowPx = whole.rule.allowPx;
         out.push_back(std::move(*inUnit));
     }
     return out;
