@@ -341,6 +341,41 @@ TEST(MovingParts, of_a_gltf_file_go_with_their_nodes) {
     EXPECT_TRUE(named(*apart, "tower")->rig.empty());
 }
 
+TEST(MovingParts, of_a_project_from_before_they_moved_have_their_levels_cut_anew) {
+    const TempFolder folder;
+    SceneFile scene;
+    const int hub = scene.addNode({{"name", "hub"}});
+    scene.addNode({{"name", "vane"}, {"mesh", scene.addWedge(1)}}, hub);
+    scene.animate(hub, "translation", {0, 0, 0, 0, 0, 5});
+    auto read = readModel(scene.write(folder.path() / "pump.gltf"), {});
+    ASSERT_TRUE(read);
+    // As such a file was read then: standing still, a level cut from that.
+    read->front().rig = {};
+    read->front().levels.front().mesh.extras = {};
+    auto subject = makeSubject(std::move(read->front()), {});
+    ASSERT_TRUE(subject);
+    Mesh cut = *subject->mesh().source().mesh;
+    cut.indices.resize(9);
+    cut.parts.front().triangleCount = 3;
+    for (const bool locked : {false, true}) {
+        Level level = levelFrom(std::make_shared<const Mesh>(cut), {}, LevelOrigin::Collapsed);
+        level.content = levelContent(level);
+        level.locked = locked;
+        Subject with = *subject;
+        with.mesh().levels.push_back(level);
+        Scene in;
+        apply(in, addSubjects(in, {with}, "Add"));
+        const fs::path project = folder.path() / (locked ? "locked.thicket.json" : "free.thicket.json");
+        ASSERT_TRUE(writeProject(in, project, true));
+        const auto load = readProject(project, {});
+        ASSERT_TRUE(load) << load.error().text();
+        const Subject& now = load->scene.subjects.front();
+        EXPECT_NE(now.mesh().rig, nullptr);
+        EXPECT_EQ(load->toCut.size(), locked ? 0U : 1U) << "a locked level is never made anew";
+        EXPECT_EQ(now.mesh().levels[1].mesh != nullptr, locked);
+    }
+}
+
 TEST(MovingParts, that_say_the_same_all_the_time_stand_still) {
     const TempFolder folder;
     SceneFile scene;

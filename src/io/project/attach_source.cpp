@@ -74,7 +74,8 @@ const ImportedSubject* findIn(const std::vector<ImportedSubject>& read, const So
     for (const ImportedSubject& candidate : read)
         if (source.family.empty() ? read.size() == 1 : candidate.source.family == source.family)
             return &candidate;
-    return nullptr;
+    // Of a file that held several and holds this one alone now.
+    return read.size() == 1 && read.front().name == source.family ? &read.front() : nullptr;
 }
 
 /// What a mesh's file holds of it.

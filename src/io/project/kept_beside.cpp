@@ -127,8 +127,8 @@ void takeKeptLevels(MeshBody& body, const fs::path& project, bool sourceChanged,
         auto kept = readModel(file, job);
         if (!kept || kept->size() != 1)
             continue;
-        // Cut before its source was read with what moves it: it would stand still.
-        if (level.origin == LevelOrigin::Collapsed && body.source().mesh &&
+        // Cut before its source was read with what moves it: it would stand still. A locked one is never made anew.
+        if (level.origin == LevelOrigin::Collapsed && !level.locked && body.source().mesh &&
             !body.source().mesh->extras.joints.empty() && kept->front().levels.front().mesh.extras.joints.empty())
             continue;
         Level read = level;

@@ -56,13 +56,13 @@ struct ReadSubject {
 };
 
 using FileKey = std::pair<fs::path, bool>; ///< whether it is taken apart
-using FilesRead = std::map<FileKey, std::vector<ImportedSubject>>;
+using FilesRead = std::map<FileKey, Result<std::vector<ImportedSubject>>>;
 
 FileKey keyOf(const Subject& subject) {
     return {subject.source.path, subject.source.apart};
 }
 
-/// The files that several meshes come from, each read once. What cannot be read is said where each wants it.
+/// The files that several meshes come from, each read once, or what is wrong with it.
 FilesRead readShared(const std::vector<Subject>& subjects, const JobContext& job) {
     std::map<FileKey, int> wanted;
     for (const Subject& subject : subjects)
@@ -72,17 +72,15 @@ FilesRead readShared(const std::vector<Subject>& subjects, const JobContext& job
     std::vector<FileKey> keys;
     for (const auto& [key, count] : wanted)
         keys.push_back(key);
-    std::vector<std::vector<ImportedSubject>> read(keys.size());
-    JobContext silent; // others read beside this thread
-    silent.stop = job.stop;
+    if (!keys.empty())
+        job.report(0, "reading what several subjects come from");
+    std::vector<Result<std::vector<ImportedSubject>>> read(keys.size(), cancelledError());
     parallelChunks(keys.size(), 1, job, [&](std::size_t k, std::size_t) {
-        if (auto one = readModel(keys[k].first, silent, keys[k].second ? Meshes::Apart : Meshes::Together))
-            read[k] = std::move(*one);
+        read[k] = readModel(keys[k].first, job.silent(), keys[k].second ? Meshes::Apart : Meshes::Together);
     });
     FilesRead out;
     for (std::size_t k = 0; k < keys.size(); ++k)
-        if (!read[k].empty())
-            out.emplace(keys[k], std::move(read[k]));
+        out.emplace(keys[k], std::move(read[k]));
     return out;
 }
 
@@ -91,8 +89,13 @@ Result<ReadSubject> readSubject(const Subject& before, const fs::path& project, 
                                 const JobContext& job) {
     ReadSubject out{before, {}, false};
     const auto read = before.isMesh() ? files.find(keyOf(before)) : files.end();
-    auto attached = attachUnlooked(before, before.source.path, job, levelsFolder(project),
-                                   read != files.end() ? &read->second : nullptr);
+    Result<Subject> attached = cancelledError();
+    if (read == files.end())
+        attached = attachUnlooked(before, before.source.path, job, levelsFolder(project));
+    else if (read->second)
+        attached = attachUnlooked(before, before.source.path, job, levelsFolder(project), &*read->second);
+    else
+        attached = read->second.error();
     if (!attached) {
         if (attached.error().code == ErrorCode::Cancelled)
             return attached.error();
