@@ -41,7 +41,7 @@ std::string Finding::text() const {
     case FindingKind::TooLight:
         return "too light for levels to pay";
     case FindingKind::SeveralThings:
-        return n + " meshes of its file are one subject here";
+        return n + " things of its file are one subject here";
     }
     return {};
 }

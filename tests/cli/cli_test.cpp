@@ -471,7 +471,7 @@ TEST(Cli, a_scene_is_taken_apart) {
     const Ran whole = run({"inspect", file.string(), "--json"});
     ASSERT_EQ(whole.code, 0) << whole.err;
     EXPECT_EQ(whole.json()["subjects"].size(), 1U);
-    EXPECT_NE(whole.out.find("2 meshes of its file are one subject here"), std::string::npos);
+    EXPECT_NE(whole.out.find("2 things of its file are one subject here"), std::string::npos);
     const Ran apart = run({"inspect", file.string(), "--apart", "--json"});
     ASSERT_EQ(apart.code, 0) << apart.err;
     ASSERT_EQ(apart.json()["subjects"].size(), 2U);

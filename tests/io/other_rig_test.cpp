@@ -117,6 +117,32 @@ TEST(OtherRig, a_skin_bends_as_its_bones_say_in_metres) {
     }
 }
 
+TEST(OtherRig, copies_of_a_mesh_keep_their_places_in_metres_when_they_are_taken_apart) {
+    const TempFolder folder;
+    for (const auto& [unit, metre] : {std::pair{"1", 1.0}, std::pair{"0.01", 0.01}}) {
+        const std::string copy =
+            "<node id=\"{0}\" name=\"{0}\"><translate>{1} 0 0</translate><rotate>0 1 0 {2}</rotate>"
+            "<scale>2 2 2</scale><instance_geometry url=\"#strip\"/></node>";
+        ASSERT_TRUE(writeTextFile(folder.path() / "strips.dae",
+                                  document(unit, strip(),
+                                           fmt::format(fmt::runtime(copy), "strip_1", 10, 0) +
+                                               fmt::format(fmt::runtime(copy), "strip_2", 30, 90))));
+        const auto read = readModel(folder.path() / "strips.dae", {}, Meshes::Apart);
+        ASSERT_TRUE(read) << read.error().text();
+        ASSERT_EQ(read->size(), 1U);
+        EXPECT_EQ(read->front().name, "strip");
+        const auto subject = makeSubject(read->front(), {});
+        ASSERT_TRUE(subject);
+        EXPECT_NEAR(subject->bounds.size().y(), 4 * metre, 1e-6) << "as large as it stands there";
+        const Placements& placed = *subject->mesh().placed;
+        ASSERT_EQ(placed.size(), 2U);
+        EXPECT_NEAR(placed[0].position.x(), 10 * metre, 1e-6);
+        EXPECT_NEAR(placed[1].position.x(), 30 * metre, 1e-6);
+        EXPECT_NEAR(placed[1].scale, 1, 1e-6);
+        EXPECT_LT((placed[1].rotation * Vec3d(1, 0, 0) - Vec3d(0, 0, -1)).norm(), 1e-5);
+    }
+}
+
 TEST(OtherRig, what_hangs_on_an_animated_node_goes_with_it) {
     const TempFolder folder;
     const ImportedSubject subject =

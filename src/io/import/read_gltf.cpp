@@ -123,6 +123,8 @@ private:
     /// Adds a node's mesh to a level. `place`: what its points are brought to. `carrier`: the node that it goes along with
     /// where that moves; -1: none, and it stands still.
     Result<void> add(int index, const Eigen::Affine3d& place, int carrier, Family& family, int level) {
+        if (m_job.cancelled())
+            return cancelledError();
         const tinygltf::Node& node = nodeAt(index);
         if (node.mesh >= static_cast<int>(m_reader.model.meshes.size()))
             return m_reader.bad("a node names a mesh that does not exist");
@@ -326,8 +328,6 @@ private:
         for (const PlacedNode* p : left) {
             if (auto done = add(p->node, p->transform, p->node, whole, 0); !done)
                 return done;
-            if (m_job.cancelled())
-                return cancelledError();
         }
         return {};
     }
@@ -346,8 +346,6 @@ private:
                 if (auto done = add(p.node, thing.own.value_or(p.transform), thing.own ? -1 : p.node, f, 0); !done)
                     return done;
             }
-            if (m_job.cancelled())
-                return cancelledError();
         }
         return {};
     }
@@ -379,9 +377,10 @@ private:
         std::vector<ImportedSubject> subjects;
         const bool places =
             std::any_of(m_families.begin(), m_families.end(), [](const Family& f) { return !f.placed.empty(); });
+        FreeNames names;
         for (Family& f : m_families) {
             ImportedSubject subject;
-            subject.name = f.shown.empty() ? m_stem : f.shown;
+            subject.name = names.take(f.shown.empty() ? m_stem : f.shown);
             subject.source.family = m_families.size() > 1 ? (f.name.empty() ? m_stem : f.name) : "";
             subject.source.things = f.things;
             subject.ofWhole = f.ofWhole;

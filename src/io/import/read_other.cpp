@@ -195,11 +195,11 @@ public:
             whole.levels[0].insert(whole.levels[0].end(), node.begin(), node.end());
     }
     void becomeThings(const std::string& nameless, Families& families) const {
+        FreeNames free;
+        for (const auto& [name, family] : families)
+            free.take(name);
         for (const Thing& thing : takeApart(m_standing, nameless)) {
-            std::string name = thing.name;
-            for (int n = 2; families.contains(name); ++n)
-                name = fmt::format("{} {}", thing.name, n);
-            Family& family = families[name];
+            Family& family = families[free.take(thing.name)];
             family.placed = thing.placed;
             family.ofWhole = true;
             for (const std::size_t member : thing.members)

@@ -4,7 +4,6 @@
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
-#include <map>
 
 namespace thicket::detail {
 namespace {
@@ -90,6 +89,14 @@ std::optional<Placement> placementOf(const Eigen::Affine3d& transform) {
     return p;
 }
 
+std::string FreeNames::take(std::string name) {
+    while (++m_taken[name] > 1) {
+        const int times = m_taken[name];
+        name = fmt::format("{} {}", name, times);
+    }
+    return name;
+}
+
 std::string commonName(const std::vector<std::string>& names) {
     if (names.empty())
         return {};
@@ -136,16 +143,14 @@ std::vector<Thing> takeApart(const std::vector<StandingMesh>& meshes, const std:
             groups[at].parts.push_back(*parts);
     }
     std::vector<Thing> out;
-    std::map<std::string, int> taken; // how often
+    FreeNames free;
     for (Group& group : groups) {
         Thing thing;
         std::vector<std::string> names;
         for (const std::size_t member : group.members)
             names.push_back(meshes[member].name);
         const std::string name = commonName(names);
-        thing.name = name.empty() ? nameless : name;
-        while (++taken[thing.name] > 1)
-            thing.name = fmt::format("{} {}", thing.name, taken[thing.name]);
+        thing.name = free.take(name.empty() ? nameless : name);
         if (group.parts.empty())
             thing.placed.emplace_back();
         else

@@ -5,6 +5,7 @@
 
 #include <Eigen/Geometry>
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -37,6 +38,15 @@ std::vector<Thing> takeApart(const std::vector<StandingMesh>& meshes, const std:
 
 /// A transform as a placement; empty where it shears, mirrors or stretches unevenly, or has no size.
 std::optional<Placement> placementOf(const Eigen::Affine3d& transform);
+
+/// Names that nobody has yet: the second "Lamp" is "Lamp 2".
+class FreeNames {
+public:
+    std::string take(std::string name);
+
+private:
+    std::map<std::string, int> m_taken; ///< how often it was asked for
+};
 
 /// What names of copies have in common ("Lamp.001", "Lamp.002": "Lamp"), or the first of them.
 std::string commonName(const std::vector<std::string>& names);
