@@ -200,8 +200,8 @@ std::vector<Finding> findProblems(const Subject& subject) {
     std::vector<Finding> out = findMeshProblems(*subject.mesh().source().mesh);
     const std::vector<Finding> chain = findChainProblems(subject);
     out.insert(out.end(), chain.begin(), chain.end());
-    if (subject.source.things > 1)
-        out.push_back({FindingKind::SeveralThings, subject.source.things, 0, 0, false});
+    if (subject.source.things > 1) // before what is mended of the whole
+        out.insert(out.begin(), {FindingKind::SeveralThings, subject.source.things, 0, 0, false});
     return out;
 }
 
