@@ -301,6 +301,9 @@ TEST(Apart, a_thing_is_shipped_with_its_own_pictures_alone_and_its_places) {
 TEST(Apart, names_are_what_copies_have_in_common) {
     EXPECT_EQ(detail::commonName({"Lamp.001", "Lamp.002"}), "Lamp");
     EXPECT_EQ(detail::commonName({"Lamp", "Lamp.001"}), "Lamp");
+    EXPECT_EQ(detail::commonName({"Rock57.0012", "Rock57.0431"}), "Rock57");
+    EXPECT_EQ(detail::commonName({"Rock57.12", "Rock57.31"}), "Rock57");
+    EXPECT_EQ(detail::commonName({"post10", "post11"}), "post");
     EXPECT_EQ(detail::commonName({"Crate_7b"}), "Crate_7b");
     EXPECT_EQ(detail::commonName({"a1", "b2"}), "a1");
     EXPECT_EQ(detail::commonName({"", ""}), "");

@@ -105,9 +105,13 @@ std::string commonName(const std::vector<std::string>& names) {
         const auto [end, other] = std::mismatch(common.begin(), common.end(), name.begin(), name.end());
         common = common.substr(0, static_cast<std::size_t>(end - common.begin()));
     }
-    if (names.size() > 1 && common.size() < names.front().size())
-        while (!common.empty() && (separates(common.back()) || (common.back() >= '0' && common.back() <= '9')))
+    if (names.size() > 1 && common.size() < names.front().size()) {
+        // What is left of the number that tells them apart, and what separates it; not a number before that.
+        while (!common.empty() && common.back() >= '0' && common.back() <= '9')
             common.remove_suffix(1);
+        while (!common.empty() && separates(common.back()))
+            common.remove_suffix(1);
+    }
     constexpr std::size_t kLeast = 3; // letters that say something
     return common.size() >= kLeast ? std::string(common) : names.front();
 }
