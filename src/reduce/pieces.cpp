@@ -134,6 +134,18 @@ std::vector<Record::Piece> kindsOf(const Mesh& level, const std::vector<std::uin
     return out;
 }
 
+/// Square metres of each piece as it is in the source.
+std::vector<double> areasOf(const Record& record, const std::vector<std::uint32_t>& pieceOf) {
+    std::vector<double> out(record.pieces, 0);
+    for (std::size_t t = 0; t < pieceOf.size(); ++t) {
+        const auto at = [&](std::size_t k) {
+            return record.positions[record.indices[3 * t + k]].cast<double>().eval();
+        };
+        out[pieceOf[t]] += (at(1) - at(0)).cross(at(2) - at(0)).norm() / 2;
+    }
+    return out;
+}
+
 /// Puts the drops among the collapses. Collapses of a piece that has gone stay as events that remove nothing.
 void insertDrops(Record& record, const DeviationCurve& curve, const reduce::DropPlan& plan,
                  std::vector<std::uint32_t> pieceOf) {
@@ -145,13 +157,15 @@ void insertDrops(Record& record, const DeviationCurve& curve, const reduce::Drop
     const auto shifted = [&after](std::uint32_t time) {
         return time + static_cast<std::uint32_t>(std::lower_bound(after.begin(), after.end(), time) - after.begin());
     };
-    std::vector<std::uint32_t> goneAt(plan.areas.size(), kNone);
-    // The cover that has to be held is that of the pieces that grow.
+    std::vector<std::uint32_t> goneAt(record.pieces, kNone);
+    // The cover that has to be held is that of the pieces that grow, as they are in the source: the plan knows them as
+    // coarse as they could be for it.
+    const std::vector<double> areas = areasOf(record, pieceOf);
     const auto coverOf = [&](std::size_t piece) {
-        return record.pieceKinds.empty() || record.pieceKinds[piece].grows ? plan.areas[piece] : 0.0;
+        return record.pieceKinds.empty() || record.pieceKinds[piece].grows ? areas[piece] : 0.0;
     };
     double area = 0;
-    for (std::size_t piece = 0; piece < plan.areas.size(); ++piece)
+    for (std::size_t piece = 0; piece < areas.size(); ++piece)
         area += coverOf(piece);
     const double all = area;
     for (std::size_t j = 0; j < plan.order.size(); ++j) {

@@ -191,8 +191,7 @@ TEST(Pieces, what_goes_without_being_one_of_the_many_is_not_made_up_for) {
             left += t.after.pieceKinds[piece].grows && time > drop.time ? areas[piece] : 0;
             twigs += time == drop.time && !t.after.pieceKinds[piece].grows ? 1 : 0;
         }
-        // Strands are weighed by the coarse level that they are planned on.
-        ASSERT_NEAR(drop.keptShare, left / all, 0.03) << "at " << drop.time;
+        ASSERT_NEAR(drop.keptShare, left / all, 1e-5) << "at " << drop.time;
     }
     EXPECT_GT(twigs, 0U) << "some of them went";
 }
