@@ -3,7 +3,7 @@
 #include "appmodel/text.h"
 #include "budget/devices.h"
 #include "io/import/apart_subject.h"
-#include "io/import/read_strands.h"
+#include "io/import/import_strands.h"
 #include "scene/kinds.h"
 #include "scene/mend_subject.h"
 #include "scene/strand_subject.h"
@@ -90,18 +90,6 @@ void takeChainBeside(Subject& subject, ReadIn& in) {
 
 /// Reads meshes and chain descriptions. ERRORS Cancelled; what else goes wrong is in `problems`, a line a file.
 /// A file without triangles may hold lines.
-Result<Subject> strandsOf(const fs::path& file, const JobContext& job) {
-    StrandsBody body;
-    auto read = readStrands(file, {body.width, false}, job.part(0, 0.6));
-    if (!read)
-        return read.error();
-    body.strands = std::make_shared<const StrandSet>(std::move(read->set));
-    auto made = makeStrands(file.stem().string(), Role::Dressing, std::move(body), job.part(0.6, 1));
-    if (made)
-        made->source = {fs::absolute(file).lexically_normal(), read->hash, {}};
-    return made;
-}
-
 Result<ReadIn> readIn(const QStringList& paths, const RoleRules& roles, const JobContext& job) {
     ReadIn in;
     std::vector<fs::path> files;
@@ -128,10 +116,13 @@ Result<ReadIn> readIn(const QStringList& paths, const RoleRules& roles, const Jo
             std::move(read->begin(), read->end(), std::back_inserter(all));
         else if (read.error().code == ErrorCode::Cancelled)
             return read.error();
-        else if (auto strands = strandsOf(files[i], job.part(0.6, 1)))
-            in.subjects.push_back(std::move(*strands));
-        else
+        else if (auto strands = importStrands(files[i], {}, Role::Dressing, {}, job.part(0.6, 1))) {
+            for (const std::string& note : strands->notes)
+                in.notes << toText(strands->subject.name + ": " + note);
+            in.subjects.push_back(std::move(strands->subject));
+        } else {
             in.problems << toText(read.error().text());
+        }
     }
     if (job.cancelled())
         return cancelledError();

@@ -1,7 +1,7 @@
 #include "appmodel/strand_model.h"
 
 #include "appmodel/text.h"
-#include "io/import/read_strands.h"
+#include "io/import/import_strands.h"
 #include "io/project/project.h"
 #include "io/project/recipe_file.h"
 #include "scene/strand_subject.h"
@@ -103,20 +103,14 @@ void StrandModel::edit(const Subject& after, const QString& label, const QString
 void StrandModel::importLines(const QString& path) {
     m_session.add(tr("Reading %1").arg(path.section('/', -1)),
                   [this, path](const Scene&, const JobContext& job) -> Result<Subject> {
-                      const std::filesystem::path file = std::filesystem::absolute(toPath(path)).lexically_normal();
-                      StrandsBody body;
-                      auto read = readStrands(file, {body.width, false}, job.part(0, 0.7));
-                      if (!read)
-                          return read.error();
-                      if (!read->notes.empty())
-                          QMetaObject::invokeMethod(this, [this, path, note = read->notes.front()] {
+                      auto made = importStrands(toPath(path), {}, Role::Dressing, {}, job);
+                      if (!made)
+                          return made.error();
+                      if (!made->notes.empty())
+                          QMetaObject::invokeMethod(this, [this, path, note = made->notes.front()] {
                               m_session.say(path.section('/', -1) + QStringLiteral(": ") + toText(note));
                           });
-                      body.strands = std::make_shared<const StrandSet>(std::move(read->set));
-                      auto made = makeStrands(file.stem().string(), Role::Dressing, std::move(body), job.part(0.7, 1));
-                      if (made)
-                          made->source = {file, read->hash, {}};
-                      return made;
+                      return std::move(made->subject);
                   });
 }
 
@@ -318,6 +312,35 @@ void StrandModel::relink(std::uint32_t id, const QString& path) {
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
         Subject after = withGrowthOf(now, before, made);
         after.source = made.source;
+        return after;
+    };
+    m_session.change({id}, std::move(change));
+}
+
+void StrandModel::readAs(std::uint32_t id, const Reading& how, const QString& label) {
+    const Subject* found = strands(id);
+    if (found == nullptr || found->strands()->recipe || !found->strands()->strands ||
+        readingOf(*found->strands()) == how)
+        return;
+    Session::Change change{tr("Reading %1").arg(toText(found->source.path.filename().string())),
+                           label.arg(toText(found->name)).toStdString()};
+    change.key = QStringLiteral("read-%1").arg(id);
+    change.supersede = true;
+    change.kind = Kind::Strands;
+    change.work = [how](const Subject& before, const Scene&, const JobContext& job) {
+        Subject start = inUnit(before, how.unit);
+        auto& body = std::get<StrandsBody>(start.body);
+        body.width = how.width;
+        body.up = how.up;
+        return attachSource(start, start.source.path, job);
+    };
+    change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        Subject after = withGrowthOf(now, before, made);
+        after.source = made.source;
+        if (now.rule == before.rule)
+            after.rule = made.rule;
+        if (now.strands()->thinning == before.strands()->thinning)
+            setThinning(after, made.strands()->thinning);
         return after;
     };
     m_session.change({id}, std::move(change));

@@ -2,6 +2,7 @@
 // Strands: in from lines and recipes, grown in the background, their levels and looks, and what thinning covers.
 
 #include "appmodel/session.h"
+#include "mesh/upright.h"
 
 #include <functional>
 #include <map>
@@ -21,6 +22,16 @@ public:
     void saveRecipe(std::uint32_t id, const QString& path);
     /// Reads the lines of strands that came from a file from another one.
     void relink(std::uint32_t id, const QString& path);
+    /// How strands of a file are read.
+    struct Reading {
+        double width; ///< metres, where it says nothing of that
+        double unit;  ///< metres that one of its lengths is
+        Up up;
+        bool operator==(const Reading&) const = default;
+    };
+    [[nodiscard]] static Reading readingOf(const StrandsBody& body) { return {body.width, body.unit, body.up}; }
+    /// Reads them again. One step, in the background.
+    void readAs(std::uint32_t id, const Reading& how, const QString& label);
 
     /// What they grow by, or will when growing ends; null when they came from a file.
     [[nodiscard]] const StrandRecipe* recipe(std::uint32_t id) const;

@@ -1,6 +1,7 @@
 #include "cli/cli.h"
 
 #include "cli/commands.h"
+#include "mesh/mend.h"
 #include "strands/strand_cards.h"
 
 #include <CLI/CLI.hpp>
@@ -14,6 +15,7 @@ namespace {
 /// The mends of a command line as they are written there.
 struct MendValues {
     std::string unit;
+    std::string up;
     double weld = 0;
     double needles = 0;
     double specks = 0;
@@ -33,6 +35,8 @@ struct MendValues {
             }
             options.mends.push_back({MendKind::Unit, *metres});
         }
+        if (!up.empty() && fromKey<Up>(up) != Up::Y)
+            options.mends.push_back({MendKind::Upright, static_cast<double>(*fromKey<Up>(up))});
         const auto add = [&options](bool asked, MendKind kind, double value = 0) {
             if (asked)
                 options.mends.push_back({kind, value});
@@ -48,6 +52,11 @@ struct MendValues {
         return true;
     }
 };
+
+StrandsOptions withUp(StrandsOptions options, const std::string& axis) {
+    options.up = *fromKey<Up>(axis);
+    return options;
+}
 
 } // namespace
 
@@ -167,8 +176,11 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                             "File or folder to write; of a project the same one if left out");
     mendCommand->add_option("--subject", mendOptions.subject, "Only the mesh of this name");
     mendCommand->add_flag("--all", mendOptions.all, "Every mend that the findings marked ! have");
+    const char* const upHelp = "Which of the file's axes points up, or down: y, z, y-down or z-down";
+    const CLI::IsMember axes({"y", "z", "y-down", "z-down"});
     MendValues mendValues;
     mendCommand->add_option("--unit", mendValues.unit, "What 1 in the file is: mm, cm, m, inch or so many metres");
+    mendCommand->add_option("--up", mendValues.up, upHelp)->check(axes);
     mendCommand->add_flag("--area", mendValues.area, "Remove triangles without area");
     mendCommand->add_flag("--duplicates", mendValues.duplicates, "Remove triangles that lie on others");
     mendCommand->add_option("--weld", mendValues.weld, "Join points of open borders that lie so close, metres")
@@ -419,6 +431,20 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
     strandsCommand->add_option("--width", strandsOptions.width, "Metres, where the file says none")
         ->capture_default_str()
         ->check(CLI::Range(1e-6, 10.0));
+    strandsCommand
+        ->add_option_function<std::string>(
+            "--unit",
+            [&strandsOptions](const std::string& text) {
+                const auto metres = unitMetres(text);
+                if (!metres)
+                    throw CLI::ValidationError(
+                        "--unit", "\"" + text + "\" is no unit; use mm, cm, m, inch or metres as a number");
+                strandsOptions.unit = *metres;
+            },
+            "What one of the file's lengths is: mm, cm, m, inch or metres as a number")
+        ->excludes(grow);
+    std::string strandsUp = "y";
+    strandsCommand->add_option("--up", strandsUp, upHelp)->capture_default_str()->check(axes)->excludes(grow);
     strandsCommand->add_option("--density", strandsOptions.density, "Strands a square metre, in place of the recipe's")
         ->needs(grow)
         ->check(CLI::PositiveNumber);
@@ -504,7 +530,7 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
         if (terrainCommand->parsed())
             return terrain(console, terrainOptions);
         if (strandsCommand->parsed())
-            return strands(console, strandsOptions);
+            return strands(console, withUp(std::move(strandsOptions), strandsUp));
         if (emitterCommand->parsed())
             return emitter(console, emitterOptions);
         if (selectCommand->parsed())

@@ -31,7 +31,7 @@ struct ThinOptions {
     bool apart = false; ///< every mesh of a file is a subject
     CutRules cutRules;
     bool everyPoint = false;
-    bool looks = false; ///< look at each switch, and place it where nobody sees it
+    bool looks = false;             ///< look at each switch, and place it where nobody sees it
     bool rebuild = false;           ///< levels of even triangles in place of cut ones
     bool quads = false;             ///< of OBJ files: in quads where that can be
     MaterialChoice materials;       ///< of every level but the first
@@ -65,7 +65,7 @@ struct ProjectOptions {
     std::string route;
     bool smooth = false;
     std::vector<std::string> leave; ///< subjects that a fit leaves as they are
-    double most = 32;                ///< times an allowance that a fit loosens
+    double most = 32;               ///< times an allowance that a fit loosens
     bool dryRun = false;
     std::filesystem::path junit;   ///< the outcome for build servers, as JUnit XML; empty: none
     std::filesystem::path against; ///< an audit of before, as JSON
@@ -134,6 +134,8 @@ struct StrandsOptions {
     double density = 0; ///< in place of the recipe's; 0: that
     std::optional<std::uint32_t> seed;
     std::vector<double> cover; ///< distances at which the cover is measured
+    double unit = 1;           ///< metres that one of the file's lengths is
+    Up up = Up::Y;             ///< of the file
     std::uint32_t perCard = 0; ///< strands that a card of the last level stands for; 0: no such level
     double fovDegrees = 60;
     int heightPx = 1080;

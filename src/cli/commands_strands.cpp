@@ -4,7 +4,7 @@
 #include "cli/commands.h"
 #include "cli/project_input.h"
 #include "cli/report.h"
-#include "io/import/read_strands.h"
+#include "io/import/import_strands.h"
 #include "io/project/project.h"
 #include "io/project/recipe_file.h"
 #include "scene/edits.h"
@@ -20,19 +20,16 @@ using nlohmann::ordered_json;
 namespace {
 
 Result<Subject> readLines(const Console& console, const StrandsOptions& options, std::vector<std::string>& notes) {
-    auto read = readStrands(options.file, {options.width, false}, console.job);
-    if (!read)
-        return read.error();
-    notes = read->notes;
     StrandsBody body;
     body.width = options.width;
-    body.strands = std::make_shared<const StrandSet>(std::move(read->set));
+    body.unit = options.unit;
+    body.up = options.up;
     const Role role = options.role.empty() ? Role::GroundCover : *fromKey<Role>(options.role);
-    auto made = makeStrands(options.name.empty() ? options.file.stem().string() : options.name, role, std::move(body),
-                            console.job);
-    if (made)
-        made->source = {fs::absolute(options.file).lexically_normal(), read->hash, {}};
-    return made;
+    auto made = importStrands(options.file, options.name, role, std::move(body), console.job);
+    if (!made)
+        return made.error();
+    notes = std::move(made->notes);
+    return std::move(made->subject);
 }
 
 Result<Subject> grow(const Console& console, const StrandsOptions& options, Scene& scene) {

@@ -1,6 +1,7 @@
 #include "mesh/mend.h"
 
 #include "mesh/mesh_checks.h"
+#include "mesh/upright.h"
 
 #include <algorithm>
 #include <array>
@@ -204,6 +205,20 @@ void scaleMesh(Mesh& mesh, float by) {
             move *= by;
 }
 
+void turnMeshUp(Mesh& mesh, Up up) {
+    const auto turn = [up](auto& vectors) {
+        for (auto& v : vectors)
+            v = turnedUp(up, v);
+    };
+    turn(mesh.positions);
+    turn(mesh.normals);
+    turn(mesh.extras.tangents);
+    for (MorphTarget& morph : mesh.extras.morphs) {
+        turn(morph.moves);
+        turn(morph.normalMoves);
+    }
+}
+
 } // namespace
 
 std::optional<double> unitMetres(const std::string& text) {
@@ -230,6 +245,8 @@ std::pair<double, double> mendRange(MendKind kind) {
         return {1e-6, 0.2};
     case MendKind::Unit:
         return {1e-6, 1e6};
+    case MendKind::Upright:
+        return {1, 3};
     case MendKind::Area:
     case MendKind::Duplicates:
     case MendKind::Flipped:
@@ -311,6 +328,12 @@ Result<std::uint32_t> mendMesh(Mesh& mesh, const Mend& mend) {
     case MendKind::Unit:
         mended = mend.value == 1 ? 0 : mesh.vertexCount();
         scaleMesh(out, static_cast<float>(mend.value));
+        break;
+    case MendKind::Upright:
+        if (mend.value != 1 && mend.value != 2 && mend.value != 3)
+            return Error{ErrorCode::BadInput, {}, fmt::format("{} is no axis that is up", mend.value), "use 1, 2 or 3"};
+        mended = mesh.vertexCount();
+        turnMeshUp(out, static_cast<Up>(static_cast<int>(mend.value)));
         break;
     case MendKind::Place:
         break;

@@ -18,6 +18,7 @@ enum class MendKind {
     Needles,    ///< triangles thinner than `value` of their longest side go: short sides are closed, long ones turned
     Flipped,    ///< triangles that face against the rest, or pieces that are inside out, are turned round
     Unit,       ///< what the file has as 1 is `value` metres
+    Upright,    ///< another axis of the file is up: `value` is an Up, 1 to 3
     Place,      ///< coarser levels from files are moved to where the first one is
 };
 constexpr Named<MendKind> kMendKinds[] = {{MendKind::Area, "area", "Remove triangles without area"},
@@ -28,6 +29,7 @@ constexpr Named<MendKind> kMendKinds[] = {{MendKind::Area, "area", "Remove trian
                                           {MendKind::Needles, "needles", "Remove needles"},
                                           {MendKind::Flipped, "flipped", "Turn round"},
                                           {MendKind::Unit, "unit", "Change the unit"},
+                                          {MendKind::Upright, "upright", "Turn upright"},
                                           {MendKind::Place, "place", "Move into place"}};
 constexpr std::span<const Named<MendKind>> namesOf(MendKind /*any*/) {
     return kMendKinds;
@@ -56,8 +58,8 @@ std::optional<Mend> mendFor(FindingKind finding, double diagonal);
 
 /// Makes a mend of one mesh: all kinds but Place. Vertices that nothing uses any more go. What a vertex carries stays
 /// with it.
-/// RETURNS    how many triangles (Unwelded: points; Normals, Unit: vertices) it was made to; 0: the mesh is unchanged.
-/// ERRORS     BadInput where nothing would be left of it.
+/// RETURNS    how many triangles (Unwelded: points; Normals, Unit, Upright: vertices) it was made to; 0: the mesh is unchanged.
+/// ERRORS     BadInput where nothing would be left of it, or `value` is no axis.
 /// COST       O(T log T) for each time round; needles take up to 16.
 Result<std::uint32_t> mendMesh(Mesh& mesh, const Mend& mend);
 

@@ -1,9 +1,11 @@
 #include "scene/mend_subject.h"
 
 #include "measure/deviation.h"
+#include "mesh/upright.h"
 #include "scene/thin_subject.h"
 
 #include <algorithm>
+#include <functional>
 
 namespace thicket {
 namespace {
@@ -31,6 +33,17 @@ std::shared_ptr<const Care> scaledCare(const std::shared_ptr<const Care>& care, 
         stroke.radius *= by;
         stroke.mirrorX *= by;
     }
+    return std::make_shared<const Care>(std::move(out));
+}
+
+/// Strokes are mirrored across X, about which it is turned.
+std::shared_ptr<const Care> turnedCare(const std::shared_ptr<const Care>& care, Up up) {
+    if (!care)
+        return nullptr;
+    Care out = *care;
+    for (CareStroke& stroke : out)
+        for (Vec3f& place : stroke.path)
+            place = turnedUp(up, place);
     return std::make_shared<const Care>(std::move(out));
 }
 
@@ -68,22 +81,48 @@ Result<void> measureAgain(Subject& subject, const JobContext& job) {
     return {};
 }
 
-/// All levels, however they came about, and all lengths that were measured of them.
+/// A mend of all levels, however they came about.
+Result<std::uint32_t> mendLevels(Subject& subject, const Mend& mend) {
+    std::uint32_t count = 0;
+    for (Level& level : subject.mesh().levels) {
+        if (!level.mesh)
+            continue;
+        Mesh mesh = *level.mesh;
+        auto done = mendMesh(mesh, mend);
+        if (!done) {
+            Error error = done.error();
+            error.where = subject.name;
+            return error;
+        }
+        if (auto fine = checkMesh(mesh, subject.name); !fine)
+            return fine.error();
+        count += *done;
+        level.mesh = std::make_shared<const Mesh>(std::move(mesh));
+    }
+    return count;
+}
+
+/// All that belongs to a subject and is no level of its is changed with them: what moves it, and what is painted.
+void changeBeside(MeshBody& body, const std::function<void(Rig&)>& rigged,
+                  const std::function<std::shared_ptr<const Care>(const std::shared_ptr<const Care>&)>& painted) {
+    if (body.rig) {
+        Rig rig = *body.rig;
+        rigged(rig);
+        body.rig = std::make_shared<const Rig>(std::move(rig));
+    }
+    const bool asCut = body.careCut == body.care;
+    body.care = painted(body.care);
+    body.careCut = asCut ? body.care : painted(body.careCut);
+}
+
+/// All lengths that were measured of the levels go along.
 Result<std::uint32_t> changeUnit(Subject& subject, const Mend& mend) {
     MeshBody& body = subject.mesh();
     const auto by = static_cast<float>(mend.value);
-    std::uint32_t count = 0;
+    auto count = mendLevels(subject, mend);
+    if (!count)
+        return count;
     for (Level& level : body.levels) {
-        if (level.mesh) {
-            Mesh mesh = *level.mesh;
-            auto done = mendMesh(mesh, mend);
-            if (!done)
-                return done.error();
-            if (auto fine = checkMesh(mesh, subject.name); !fine)
-                return fine.error();
-            count += *done;
-            level.mesh = std::make_shared<const Mesh>(std::move(mesh));
-        }
         for (double* length : {&level.deviation, &level.visible, &level.promised, &level.p99, &level.rms, &level.posed,
                                &level.seen, &level.views.half})
             *length *= mend.value;
@@ -91,15 +130,32 @@ Result<std::uint32_t> changeUnit(Subject& subject, const Mend& mend) {
         if (level.mesh)
             level.content = levelContent(level);
     }
-    if (body.rig) {
-        Rig rig = *body.rig;
-        scaleRig(rig, by);
-        body.rig = std::make_shared<const Rig>(std::move(rig));
-    }
-    const bool asCut = body.careCut == body.care;
-    body.care = scaledCare(body.care, by);
-    body.careCut = asCut ? body.care : scaledCare(body.careCut, by);
+    changeBeside(
+        body, [by](Rig& rig) { scaleRig(rig, by); }, [by](const auto& care) { return scaledCare(care, by); });
     return count;
+}
+
+/// What was measured holds as it did.
+Result<std::uint32_t> turnUpright(Subject& subject, const Mend& mend) {
+    MeshBody& body = subject.mesh();
+    if (std::any_of(body.levels.begin(), body.levels.end(), [](const Level& l) { return ofPictures(l.origin); }))
+        return Error{ErrorCode::BadInput, subject.name, "has levels made of pictures, which show it as it stands",
+                     "remove them, and make them again when it stands upright"};
+    auto count = mendLevels(subject, mend);
+    if (!count)
+        return count;
+    for (Level& level : body.levels)
+        if (level.mesh)
+            level.content = levelContent(level);
+    const auto up = static_cast<Up>(static_cast<int>(mend.value));
+    changeBeside(
+        body, [up](Rig& rig) { turnUp(rig, up); }, [up](const auto& care) { return turnedCare(care, up); });
+    return count;
+}
+
+/// A mend that is made to all levels alike, and to what is measured of them.
+bool ofWhole(MendKind kind) {
+    return kind == MendKind::Unit || kind == MendKind::Upright;
 }
 
 } // namespace
@@ -107,8 +163,8 @@ Result<std::uint32_t> changeUnit(Subject& subject, const Mend& mend) {
 Result<MendedSubject> mendSubject(const Subject& subject, const Mend& mend, const JobContext& job) {
     MendedSubject out{subject, 0};
     MeshBody& body = out.subject.mesh();
-    if (mend.kind == MendKind::Unit) {
-        auto count = changeUnit(out.subject, mend);
+    if (ofWhole(mend.kind)) {
+        auto count = mend.kind == MendKind::Unit ? changeUnit(out.subject, mend) : turnUpright(out.subject, mend);
         if (!count)
             return count.error();
         out.count = *count;
@@ -143,7 +199,7 @@ Result<MendedSubject> mendSubject(const Subject& subject, const Mend& mend, cons
     body.mends.push_back(mend);
     body.curve = {};
     refreshSubject(out.subject);
-    if (mend.kind != MendKind::Unit)
+    if (!ofWhole(mend.kind))
         if (auto done = measureAgain(out.subject, job.part(0.1, 0.9)); !done)
             return done.error();
     if (job.cancelled())
@@ -186,12 +242,14 @@ Result<void> mendAgain(const std::vector<Mend>& mends, const std::vector<Mesh*>&
                         p += *way;
             continue;
         }
-        const std::size_t count = mend.kind == MendKind::Unit ? levels.size() : 1;
+        const std::size_t count = ofWhole(mend.kind) ? levels.size() : 1;
         for (std::size_t i = 0; i < count; ++i)
             if (auto done = mendMesh(*levels[i], mend); !done)
                 return done.error();
         if (mend.kind == MendKind::Unit && rig != nullptr)
             scaleRig(*rig, static_cast<float>(mend.value));
+        if (mend.kind == MendKind::Upright && rig != nullptr)
+            turnUp(*rig, static_cast<Up>(static_cast<int>(mend.value)));
     }
     return {};
 }

@@ -144,6 +144,24 @@ Result<Subject> withStrandLevels(Subject subject, std::vector<StrandLevel> level
     return subject;
 }
 
+Subject inUnit(Subject subject, double metres) {
+    auto& body = std::get<StrandsBody>(subject.body);
+    const double by = metres / body.unit;
+    const double length = body.places.meanLength;
+    const SwitchRule usual = usualStrandRule(subject.role, length);
+    if (body.thinning == usualStrandThinning(subject.role, subject.rule.reachMetres) && subject.rule == usual) {
+        subject.rule = usualStrandRule(subject.role, by * length);
+        body.thinning = usualStrandThinning(subject.role, subject.rule.reachMetres);
+    }
+    for (StrandLevel& level : body.levels) {
+        level.deviation *= by;
+        if (level.fixed && level.fixed->unit == DecideBy::Distance)
+            level.fixed->value *= by;
+    }
+    body.unit = metres;
+    return subject;
+}
+
 Subject withLook(Subject subject, const StrandLook& look) {
     auto& body = std::get<StrandsBody>(subject.body);
     body.look = look;

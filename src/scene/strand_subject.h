@@ -19,6 +19,10 @@ Result<Subject> withStrands(Subject subject, std::shared_ptr<const StrandSet> st
 /// ERRORS    Cancelled.
 Result<Subject> withStrandLevels(Subject subject, std::vector<StrandLevel> levels, const JobContext& job);
 
+/// Strands of a file as they are when one of its lengths is so many metres, before it is read again: levels and distances
+/// go along, rule and curves where they are still what the role gave.
+Subject inUnit(Subject subject, double metres);
+
 /// The same strands in other colours, in their picture too.
 Subject withLook(Subject subject, const StrandLook& look);
 

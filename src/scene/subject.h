@@ -10,6 +10,7 @@
 #include "mesh/care.h"
 #include "mesh/mend.h"
 #include "mesh/rig.h"
+#include "mesh/upright.h"
 #include "reduce/chain.h"
 #include "scatter/recipe.h"
 #include "strands/grow_strands.h"
@@ -163,6 +164,9 @@ struct StrandsBody {
     Thinning thinning = Thinning::ofWidths();
     StrandLook look;
     double width = 0.004;                 ///< metres, where the file says none
+    double unit = 1;                      ///< metres that one of the file's lengths is
+    Up up = Up::Y;                        ///< in the file
+    bool ownWidths = false;               ///< the file says how wide they are; known once it was read
     std::shared_ptr<const Mesh> likeness; ///< some of them as a mesh, for pictures, made when the strands are
     std::shared_ptr<const Surfaces> likenessSurfaces;
     std::shared_ptr<const StrandRecipe> recipe = {}; ///< what they were grown by; null: they came from a file

@@ -50,6 +50,8 @@ struct SwitchRule {
     bool everyPoint = false;   ///< by the largest deviation of any point, not by what of it a pixel can show
     bool looks = true;         ///< and no nearer than where a switch that was looked at goes unseen
     std::uint32_t target = 0;  ///< id of the copy whose place distances are measured from; 0: the camera
+
+    bool operator==(const SwitchRule&) const = default;
 };
 
 /// A rule with its allowance made larger.

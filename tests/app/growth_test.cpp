@@ -108,6 +108,32 @@ TEST_F(GrowthWindow, a_number_typed_in_gather_grows_anew) {
     EXPECT_EQ(own().strands()->strands->size(), before);
 }
 
+TEST_F(GrowthWindow, a_width_and_a_unit_are_chosen_for_lines_that_say_nothing_of_them) {
+    const fs::path file = folder.path() / "hair.obj";
+    ASSERT_TRUE(writeTextFile(file, "v 0 0 0\nv 0 10 0\nv 5 0 0\nv 5 20 0\nl 1 2\nl 3 4\n"));
+    window->open({text(file)});
+    waitForJobs();
+    window->setStage(Stage::Gather);
+    auto* width = named<NumberBox>("strandsWidth");
+    ASSERT_TRUE(width->isVisible());
+    auto* unit = named<ChoiceBox>("strandsUnit");
+    EXPECT_EQ(unit->currentText(), "m");
+    unit->setFocus();
+    QTest::keyClick(unit, Qt::Key_Up);
+    waitForJobs();
+    EXPECT_EQ(unit->currentText(), "cm");
+    EXPECT_NEAR(own().strands()->places.meanLength, 0.15, 1e-6);
+    width->setFocus();
+    width->selectAll();
+    QTest::keyClicks(width, "0.2");
+    QTest::keyClick(width, Qt::Key_Return);
+    waitForJobs();
+    EXPECT_NEAR(own().strands()->places.meanWidth, 0.0002, 1e-9);
+    steps().undo();
+    EXPECT_NEAR(own().strands()->places.meanWidth, 0.004, 1e-9);
+    EXPECT_NEAR(width->value(), 4, 1e-9);
+}
+
 TEST_F(GrowthWindow, a_handle_of_keep_is_dragged_and_the_measured_cover_follows) {
     grow(Stage::Switch);
     FieldChart& chart = window->fieldChart();

@@ -198,6 +198,39 @@ TEST_F(Growth, lines_that_are_not_found_are_pointed_to_again) {
     EXPECT_EQ(scene().find(id)->source.path.filename(), "moved.glb");
 }
 
+TEST_F(Growth, how_a_file_is_read_is_changed_in_one_step_and_undone) {
+    const auto file = folder.path() / "hair.obj";
+    ASSERT_TRUE(writeTextFile(file, "v 0 0 0\nv 0 10 0\nv 1 20 0\nv 5 0 0\nv 5 9 1\nl 1 2 3\nl 4 5\n"));
+    bench.strands.importLines(QString::fromStdString(file.string()));
+    idle();
+    ASSERT_EQ(scene().subjects.size(), 1U) << said.join("; ").toStdString();
+    id = scene().subjects[0].id;
+    const StrandSet before = *strands().strands;
+    const double length = strands().places.meanLength;
+    EXPECT_FALSE(strands().ownWidths);
+    const int steps = bench.session.document.undo().index();
+    bench.strands.readAs(id, {strands().width, 0.01, Up::Y}, "Change the unit of %1");
+    idle();
+    EXPECT_NEAR(strands().places.meanLength, length / 100, 1e-6);
+    EXPECT_NEAR(strands().places.meanWidth, 0.004, 1e-8) << "metres, whatever the file's lengths are";
+    const double high = strands().places.world.size().y();
+    bench.strands.readAs(id, {0.0001, 0.01, Up::MinusZ}, "Turn %1 upright");
+    idle();
+    EXPECT_NEAR(strands().places.meanWidth, 0.0001, 1e-9);
+    EXPECT_NEAR(strands().places.world.size().z(), high, 0.005) << "but for their width";
+    EXPECT_NEAR(strands().places.meanLength, length / 100, 1e-6);
+    EXPECT_EQ(bench.session.document.undo().index(), steps + 2);
+    undo();
+    undo();
+    EXPECT_EQ(*strands().strands, before);
+    EXPECT_EQ(strands().unit, 1);
+    std::filesystem::remove(file);
+    bench.strands.readAs(id, {0.0001, 0.01, Up::Y}, "Change the width of %1");
+    idle();
+    EXPECT_EQ(*strands().strands, before) << "without their file they stay as they are";
+    EXPECT_TRUE(said.last().contains("hair.obj")) << said.last().toStdString();
+}
+
 TEST_F(Growth, what_was_grown_and_lost_grows_again_as_it_was) {
     grow();
     const StrandSet before = *strands().strands;

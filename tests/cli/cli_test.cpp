@@ -87,6 +87,7 @@ TEST(Cli, mend_writes_what_is_sound_and_leaves_the_file_alone) {
     EXPECT_EQ(run({"mend", in.string(), "-o", out.string()}).code, 2) << "no mend was named";
     EXPECT_EQ(run({"mend", in.string(), "--all"}).code, 2) << "nowhere to write";
     EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--unit", "feet"}).code, 2);
+    EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--up", "x"}).code, 2);
     EXPECT_EQ(run({"mend", in.string(), "-o", out.string(), "--specks", "0.9"}).code, 2);
     EXPECT_FALSE(fs::exists(out));
     const Ran ran =
@@ -793,6 +794,24 @@ TEST(CliStrands, a_recipe_grows_and_its_levels_and_cover_are_said) {
     const Ran lines = run({"strands", (files.folder.path() / "out2" / "marram.L0.lines.glb").string(), "--json"});
     ASSERT_EQ(lines.code, 0) << lines.err;
     EXPECT_EQ(lines.json()["count"], out["count"]);
+}
+
+TEST(CliStrands, a_files_lengths_are_in_the_unit_that_is_said) {
+    const FieldFiles files;
+    const std::string hair = files.written("hair.obj", "v 0 0 0\nv 0 10 0\nv 5 0 0\nv 5 20 0\nl 1 2\nl 3 4\n");
+    const Ran made = run({"strands", hair, "--unit", "cm", "--width", "0.0002", "-o", files.project, "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    EXPECT_NEAR(made.json()["mean_length_metres"].get<double>(), 0.15, 1e-6);
+    const auto project = nlohmann::json::parse(*readTextFile(files.project));
+    EXPECT_EQ(project["subjects"][0]["unit"], 0.01);
+    EXPECT_EQ(project["subjects"][0]["up"], "y");
+    const Ran lying = run({"strands", hair, "--up", "z", "-o", files.project, "--json"});
+    ASSERT_EQ(lying.code, 0) << lying.err;
+    EXPECT_EQ(nlohmann::json::parse(*readTextFile(files.project))["subjects"][0]["up"], "z");
+    EXPECT_EQ(run({"strands", hair, "--up", "x"}).code, 2);
+    const Ran wrong = run({"strands", hair, "--unit", "ell"});
+    EXPECT_NE(wrong.code, 0);
+    EXPECT_NE(wrong.err.find("use mm, cm, m, inch"), std::string::npos) << wrong.err;
 }
 
 TEST(CliStrands, cards_are_a_last_level_that_a_project_keeps) {

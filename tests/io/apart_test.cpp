@@ -9,6 +9,7 @@
 #include "io/ship/ship.h"
 #include "mesh/pose.h"
 #include "scene/edits.h"
+#include "scene/mend_subject.h"
 #include "support/temp_folder.h"
 
 #include <algorithm>
@@ -268,6 +269,41 @@ TEST(Apart, a_whole_gives_way_to_its_things_in_each_of_its_copies) {
     ASSERT_EQ(in.subjects.size(), 1U);
     EXPECT_EQ(in.subjects.front().name, "yard");
     EXPECT_FALSE(takeApart((*things)[0], {})) << "what is one thing stays one";
+}
+
+TEST(Apart, things_of_a_whole_that_was_mended_stand_where_it_stood) {
+    const TempFolder folder;
+    SceneFile scene;
+    const int post = scene.addWedge(1, "post");
+    const int boat = scene.addWedge(2, "boat");
+    scene.addNode({{"mesh", post}, {"translation", {3, 1, 0}}, {"rotation", {0, 0.6, 0, 0.8}}});
+    scene.addNode({{"mesh", post}, {"translation", {-2, 0, 5}}, {"rotation", {0.36, 0.48, 0, 0.8}}});
+    scene.addNode({{"mesh", boat}, {"translation", {0, 0, 10}}});
+    auto read = readModel(scene.write(folder.path() / "yard.gltf"), {});
+    ASSERT_TRUE(read);
+    auto whole = makeSubject(std::move(read->front()), {});
+    ASSERT_TRUE(whole);
+    for (const Mend& mend : {Mend{MendKind::Upright, 1}, Mend{MendKind::Unit, 0.01}, Mend{MendKind::Upright, 2}}) {
+        auto mended = mendSubject(*whole, mend, {});
+        ASSERT_TRUE(mended) << mended.error().text();
+        *whole = std::move(mended->subject);
+    }
+    auto things = takeApart(*whole, {});
+    ASSERT_TRUE(things) << things.error().text();
+    std::vector<std::array<double, 3>> apart;
+    for (const Subject& thing : *things)
+        for (const Placement& p : *thing.mesh().placed)
+            for (const std::uint32_t v : thing.mesh().source().mesh->indices) {
+                const Vec3d at =
+                    p.position + p.rotation * (p.scale * thing.mesh().source().mesh->positions[v].cast<double>());
+                apart.push_back({at.x(), at.y(), at.z()});
+            }
+    std::vector<std::array<double, 3>> together;
+    for (const std::uint32_t v : whole->mesh().source().mesh->indices) {
+        const Vec3f& at = whole->mesh().source().mesh->positions[v];
+        together.push_back({at.x(), at.y(), at.z()});
+    }
+    EXPECT_LT(farthestApart(together, apart), 1e-6);
 }
 
 TEST(Apart, a_thing_is_shipped_with_its_own_pictures_alone_and_its_places) {

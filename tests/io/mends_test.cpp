@@ -94,6 +94,47 @@ TEST(Mends, are_made_again_when_a_project_is_opened) {
     EXPECT_TRUE(breaks(nlohmann::json::parse(*schema), nlohmann::json::parse(*text)).empty());
 }
 
+TEST(Mends, what_lies_on_its_back_stands_upright_with_all_that_was_measured_and_painted) {
+    const TempFolder folder;
+    Subject lying = brokenBall(folder.path());
+    CareStroke stroke;
+    stroke.path = {{0, 0, 500}};
+    lying.mesh().care = std::make_shared<const Care>(Care{stroke});
+    lying.mesh().careCut = lying.mesh().care;
+    Scene scene;
+    scene.nextId = 2;
+    scene.subjects = {mendedBy(lying, {{MendKind::Upright, 1}})};
+    const Subject& upright = scene.subjects[0];
+    EXPECT_EQ(upright.bounds.high.y(), lying.bounds.high.z());
+    EXPECT_EQ(upright.bounds.low.z(), -lying.bounds.high.y());
+    EXPECT_EQ(upright.mesh().levels[1].deviation, lying.mesh().levels[1].deviation);
+    EXPECT_EQ(upright.mesh().levels[1].visible, lying.mesh().levels[1].visible);
+    EXPECT_EQ(upright.mesh().care->front().path[0], Vec3f(0, 500, 0));
+    EXPECT_EQ(upright.mesh().care, upright.mesh().careCut) << "nothing is to be cut again";
+    const fs::path project = folder.path() / "a.thicket.json";
+    ASSERT_TRUE(writeProject(scene, project, true));
+    const auto load = readProject(project, {});
+    ASSERT_TRUE(load) << load.error().text();
+    for (std::size_t i = 0; i < 2; ++i)
+        EXPECT_EQ(shapeOf(*load->scene.subjects[0].mesh().levels[i].mesh), shapeOf(*upright.mesh().levels[i].mesh));
+    // Four quarters are none.
+    Subject round = upright;
+    for (const double quarters : {1.0, 2.0})
+        round = mendedBy(round, {{MendKind::Upright, quarters}});
+    EXPECT_EQ(shapeOf(*round.mesh().source().mesh), shapeOf(*lying.mesh().source().mesh));
+    // Pictures of it would show it as it lay.
+    lying.mesh().levels[1].origin = LevelOrigin::Cards;
+    const auto refused = mendSubject(lying, {MendKind::Upright, 1}, {});
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().text().find("pictures"), std::string::npos);
+    std::string text = *readTextFile(project);
+    text.replace(text.find("\"value\": 1.0"), 12, "\"value\": 1.5");
+    ASSERT_TRUE(writeTextFile(project, text));
+    const auto none = readProject(project, {});
+    ASSERT_FALSE(none);
+    EXPECT_NE(none.error().what.find("mends[0]"), std::string::npos) << none.error().text();
+}
+
 TEST(Mends, of_a_project_that_are_none_are_refused) {
     const TempFolder folder;
     Scene scene;

@@ -3,6 +3,7 @@
 #include "base/file.h"
 #include "image/image.h"
 #include "io/import/import.h"
+#include "io/import/import_strands.h"
 #include "io/import/read_strands.h"
 #include "io/project/emitter_file.h"
 #include "io/project/project.h"
@@ -159,6 +160,20 @@ TEST(ReadStrands, stand_where_their_node_puts_them_as_wide_as_it_makes_them) {
     EXPECT_LT((tip - Vec3d(100000, 7, -3)).norm(), 1e-4);
 }
 
+TEST(ReadStrands, lengths_of_a_file_are_in_its_unit_and_what_it_says_nothing_of_is_in_metres) {
+    const TempFolder folder;
+    const std::vector<float> places = {300, 0, 0, 300, 20, 0};
+    ASSERT_TRUE(readText(folder, "wide.gltf", gltfOf(places, {}, kStrip, {0.4F, 0.1F})));
+    ASSERT_TRUE(readText(folder, "bare.gltf", gltfOf(places, {}, kStrip)));
+    for (const bool wide : {true, false}) {
+        const auto read = readStrands(folder.path() / (wide ? "wide.gltf" : "bare.gltf"), {0.004, true, 0.01}, {});
+        ASSERT_TRUE(read) << read.error().text();
+        const Vec3d tip = read->set.origin + read->set.points[1].cast<double>();
+        EXPECT_LT((tip - Vec3d(3, 0.2, 0)).norm(), 1e-6);
+        EXPECT_NEAR(read->set.widths[0], wide ? 0.008F : 0.004F, 1e-7F);
+    }
+}
+
 TEST(ReadStrands, lines_of_an_obj_count_from_both_ends) {
     const TempFolder folder;
     auto read = readText(folder, "a.obj", "# rope\nv 0 0 0\nv 0 1 0\nv 1 1 0\nl 1 2 3\nl -1/7 -3\nf 1 2 3\n");
@@ -271,6 +286,29 @@ TEST(StrandsFile, comes_back_to_the_bit_and_damaged_is_refused) {
             EXPECT_TRUE(checkStrands(*read, "x"));
     }
     EXPECT_GT(refused, 150);
+}
+
+TEST(StrandsProject, how_a_file_is_read_is_kept) {
+    const TempFolder folder;
+    ASSERT_TRUE(writeTextFile(folder.path() / "hair.obj", "v 0 0 0\nv 0 10 0\nv 5 0 0\nv 5 9 1\nl 1 2\nl 3 4\n"));
+    StrandsBody body;
+    body.width = 0.0005;
+    body.unit = 0.01;
+    auto made = importStrands(folder.path() / "hair.obj", {}, Role::Dressing, std::move(body), {});
+    ASSERT_TRUE(made) << made.error().text();
+    EXPECT_EQ(made->notes.size(), 1U);
+    Scene scene;
+    apply(scene, addSubjects(scene, {made->subject}, {}));
+    const fs::path project = folder.path() / "a.thicket.json";
+    ASSERT_TRUE(writeProject(scene, project, true));
+    const auto opened = readProject(project, {});
+    ASSERT_TRUE(opened) << opened.error().text();
+    const StrandsBody& back = *opened->scene.subjects[0].strands();
+    EXPECT_EQ(back.width, 0.0005);
+    EXPECT_EQ(back.unit, 0.01);
+    ASSERT_TRUE(back.strands);
+    EXPECT_EQ(*back.strands, *scene.subjects[0].strands()->strands);
+    EXPECT_NEAR(opened->scene.subjects[0].strands()->places.meanLength, 0.095, 0.001);
 }
 
 TEST(StrandsProject, what_was_grown_is_kept_beside_and_does_not_grow_again) {

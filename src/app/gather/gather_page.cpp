@@ -206,6 +206,14 @@ void FindingsView::fillMenu() {
             unit->addAction(
                 tr("%1: it becomes %2 across").arg(QString::fromLatin1(of.name), lengthText(across * of.metres)), this,
                 [this, of] { mend(MendKind::Unit, of.metres); });
+    QMenu* up = menu->addMenu(tr("Turn upright"));
+    for (const Named<Up>& axis : kUps) {
+        const double high = std::abs(turnedUp(axis.value, s->bounds.size()).y());
+        if (axis.value != Up::Y)
+            up->addAction(
+                tr("%1 in its file: it becomes %2 high").arg(QString::fromLatin1(axis.name), lengthText(high)), this,
+                [this, axis] { mend(MendKind::Upright, static_cast<double>(axis.value)); });
+    }
     menu->addAction(tr("Turn round what faces the wrong way"), this, [this] { mend(MendKind::Flipped); });
 }
 

@@ -12,6 +12,8 @@
 namespace thicket::app {
 namespace {
 
+constexpr double kPerMetre = 1000; // of what widths are shown in
+
 QColor shownOf(const Vec3f& linear) {
     const auto channel = [](float v) { return std::sqrt(std::clamp(v, 0.0F, 1.0F)); };
     return QColor::fromRgbF(channel(linear.x()), channel(linear.y()), channel(linear.z()));
@@ -37,6 +39,33 @@ GrowPanel::GrowPanel(Workbench& bench, QWidget* parent) : Panel(tr("Strands"), p
             QFileDialog::getOpenFileName(this, tr("Point to the file"), {}, tr("Lines (*.glb *.gltf *.obj)"));
         if (s != nullptr && !file.isEmpty())
             m_bench.strands.relink(s->id, file);
+    });
+    m_fromFile = new QWidget;
+    auto* said = new QVBoxLayout(m_fromFile);
+    said->setContentsMargins(0, 0, 0, 0);
+    said->setSpacing(4);
+    m_unit = new ChoiceBox;
+    m_unit->setObjectName(QStringLiteral("strandsUnit"));
+    said->addWidget(fieldRow(tr("Unit"), m_unit, tr("What one of the file's lengths is")));
+    m_up = new ChoiceBox;
+    m_up->setObjectName(QStringLiteral("strandsUp"));
+    for (const Named<Up>& up : kUps)
+        m_up->addItem(QString::fromLatin1(up.name));
+    said->addWidget(fieldRow(tr("Its axes"), m_up, tr("Which one points up in the file")));
+    m_width = new NumberBox(0.001, 1e4, 3, tr(" mm"));
+    m_width->setObjectName(QStringLiteral("strandsWidth"));
+    m_widthRow = fieldRow(tr("Width"), m_width, tr("Of every strand, as the file says nothing of it"));
+    said->addWidget(m_widthRow);
+    body->addWidget(m_fromFile);
+    connect(m_unit, &QComboBox::activated, this, [this](int i) {
+        read(tr("Change the unit of %1"),
+             [metres = m_unit->itemData(i).toDouble()](StrandModel::Reading& r) { r.unit = metres; });
+    });
+    connect(m_up, &QComboBox::activated, this, [this](int i) {
+        read(tr("Turn %1 upright"), [up = static_cast<Up>(i)](StrandModel::Reading& r) { r.up = up; });
+    });
+    connect(m_width, &NumberBox::chosen, this, [this](double v) {
+        read(tr("Change the width of %1"), [v](StrandModel::Reading& r) { r.width = v / kPerMetre; });
     });
     m_controls = new QWidget;
     auto* column = new QVBoxLayout(m_controls);
@@ -202,10 +231,13 @@ void GrowPanel::refresh() {
                                           lengthText(of.places.meanLength), lengthText(of.places.meanWidth))
                                : tr("their lines are missing");
     if (recipe == nullptr)
-        facts += tr("<br>from %1").arg(QString::fromStdString(s->source.path.filename().string()).toHtmlEscaped());
+        facts += (of.strands && !of.ownWidths ? tr("<br>from %1, which says nothing of widths") : tr("<br>from %1"))
+                     .arg(QString::fromStdString(s->source.path.filename().string()).toHtmlEscaped());
     m_facts->setText(facts);
     m_controls->setVisible(recipe != nullptr);
     m_relink->setVisible(recipe == nullptr && !of.strands);
+    m_fromFile->setVisible(recipe == nullptr && of.strands != nullptr);
+    showReading(of);
     m_again->setText(of.strands ? tr("Another seed") : tr("Grow again"));
     m_save->setVisible(recipe != nullptr);
     m_again->setVisible(recipe != nullptr);
@@ -232,6 +264,31 @@ void GrowPanel::refresh() {
     m_where->show(recipe->where);
     m_points->show(recipe->points);
     m_seed->show(recipe->where.seed);
+}
+
+void GrowPanel::read(const QString& label, const std::function<void(StrandModel::Reading&)>& how) {
+    const Subject* s = strands();
+    if (s == nullptr)
+        return;
+    StrandModel::Reading reading = StrandModel::readingOf(*s->strands());
+    how(reading);
+    m_bench.strands.readAs(s->id, reading, label);
+}
+
+void GrowPanel::showReading(const StrandsBody& of) {
+    m_up->setCurrentIndex(static_cast<int>(of.up));
+    m_widthRow->setVisible(!of.ownWidths);
+    m_width->show(kPerMetre * of.width);
+    m_unit->clear();
+    for (const LengthUnit& unit : kLengthUnits) {
+        m_unit->addItem(QString::fromLatin1(unit.name), unit.metres);
+        if (unit.metres == of.unit)
+            m_unit->setCurrentIndex(m_unit->count() - 1);
+    }
+    if (m_unit->currentData().toDouble() != of.unit) { // one that was said in metres
+        m_unit->addItem(lengthText(of.unit), of.unit);
+        m_unit->setCurrentIndex(m_unit->count() - 1);
+    }
 }
 
 } // namespace thicket::app

@@ -19,12 +19,19 @@ private:
     [[nodiscard]] const Subject* strands() const;
     void change(const QString& label, const std::function<void(StrandRecipe&)>& how);
     void chooseColour(bool tip);
+    void read(const QString& label, const std::function<void(StrandModel::Reading&)>& how);
+    void showReading(const StrandsBody& of);
     NumberBox* number(QVBoxLayout* column, const QString& name, const QString& tip, NumberBox* box, double unit,
                       std::function<double&(StrandRecipe&)> of);
 
     Workbench& m_bench;
     QLabel* m_facts;
     QPushButton* m_relink;
+    QWidget* m_fromFile;
+    ChoiceBox* m_unit;
+    ChoiceBox* m_up;
+    QWidget* m_widthRow;
+    NumberBox* m_width;
     QWidget* m_controls;
     ChoiceBox* m_surface;
     struct Row {

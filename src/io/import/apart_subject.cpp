@@ -2,6 +2,7 @@
 
 #include "io/import/import.h"
 #include "io/project/placements_file.h"
+#include "mesh/upright.h"
 #include "scene/mend_subject.h"
 
 #include <algorithm>
@@ -18,6 +19,33 @@ double enlarged(const Subject& subject) {
         if (mend.kind == MendKind::Unit)
             by *= mend.value;
     return by;
+}
+
+/// What is up in its file, by the mends that turned it.
+Up upOf(const Subject& subject) {
+    int quarters = 0;
+    for (const Mend& mend : subject.mesh().mends)
+        if (mend.kind == MendKind::Upright)
+            quarters += static_cast<int>(mend.value);
+    return static_cast<Up>(quarters % 4);
+}
+
+/// Turned as the whole was, and where it stands with it.
+Result<Subject> uprightAs(const Subject& whole, Subject thing, const JobContext& job) {
+    const Up up = upOf(whole);
+    if (up == Up::Y)
+        return thing;
+    auto made = mendSubject(thing, {MendKind::Upright, static_cast<double>(up)}, job);
+    if (!made)
+        return made.error();
+    const Quatd turn = turnOf(up);
+    auto placed = std::make_shared<Placements>(*made->subject.mesh().placed);
+    for (Placement& standing : *placed) {
+        standing.position = turnedUp(up, standing.position);
+        standing.rotation = (turn * standing.rotation * turn.conjugate()).normalized();
+    }
+    made->subject.mesh().placed = std::move(placed);
+    return std::move(made->subject);
 }
 
 Result<Subject> inUnitOf(const Subject& whole, Subject thing, const JobContext& job) {
@@ -63,7 +91,10 @@ Result<std::vector<Subject>> takeApart(const Subject& whole, const JobContext& j
         auto inUnit = inUnitOf(whole, std::move(*made), job);
         if (!inUnit)
             return inUnit.error();
-        out.push_back(std::move(*inUnit));
+        auto upright = uprightAs(whole, std::move(*inUnit), job);
+        if (!upright)
+            return upright.error();
+        out.push_back(std::move(*upright));
     }
     return out;
 }

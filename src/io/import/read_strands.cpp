@@ -26,15 +26,18 @@ struct Lines {
     StrandSet set;
     std::vector<Vec3d> points; ///< of `set`, exact
     bool widths = false;
-    double width = 0;
+    double width = 0; ///< metres, where nothing is said of it
+    double unit = 1;
+    Up up = Up::Y;
 
     void begin() {
         if (set.first.empty())
             set.first.push_back(0);
     }
-    void add(const Vec3d& at, double wide) {
-        points.push_back(at);
-        set.widths.push_back(static_cast<float>(wide));
+    /// `wide`: as the file says; null: it says nothing.
+    void add(const Vec3d& at, const double* wide = nullptr) {
+        points.push_back(turnedUp(up, Vec3d(unit * at)));
+        set.widths.push_back(static_cast<float>(wide != nullptr ? unit * *wide : width));
     }
     void end() { set.first.push_back(static_cast<std::uint32_t>(points.size())); }
     [[nodiscard]] Result<void> fits(std::size_t more) const {
@@ -88,7 +91,7 @@ Result<void> appendPrimitive(const detail::GltfReader& reader, const tinygltf::P
     const auto add = [&](std::uint32_t i) {
         const Vec3d at((*places)[std::size_t{3} * i], (*places)[std::size_t{3} * i + 1],
                        (*places)[std::size_t{3} * i + 2]);
-        out.add(world * at, wide.empty() ? out.width : wide[i]);
+        out.add(world * at, wide.empty() ? nullptr : &wide[i]);
     };
     out.begin();
     if (primitive.mode == TINYGLTF_MODE_LINE) {
@@ -183,7 +186,7 @@ Result<void> readObjLines(const std::string& where, std::string_view text, const
                     index += static_cast<std::int64_t>(vertices.size()) + 1;
                 if (index < 1 || index > static_cast<std::int64_t>(vertices.size()))
                     return bad(fmt::format("uses vertex {}, and there are {} above it", word, vertices.size()));
-                out.add(vertices[static_cast<std::size_t>(index - 1)], out.width);
+                out.add(vertices[static_cast<std::size_t>(index - 1)]);
             }
             if (count < 2)
                 return bad("a strand has a single point");
@@ -212,6 +215,8 @@ Result<ReadStrands> readStrands(const std::filesystem::path& path, const StrandR
     Lines lines;
     lines.where = path.string();
     lines.width = how.width;
+    lines.unit = how.unit;
+    lines.up = how.up;
     const auto read =
         suffix == ".obj"
             ? readObjLines(lines.where, {reinterpret_cast<const char*>(data->data()), data->size()}, job, lines)

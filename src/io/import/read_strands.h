@@ -1,6 +1,7 @@
 #pragma once
 // Strands from files: line primitives of glTF and GLB, lines of OBJ.
 
+#include "mesh/upright.h"
 #include "strands/strand_set.h"
 
 #include <filesystem>
@@ -10,6 +11,8 @@ namespace thicket {
 struct StrandReading {
     double width = 0.004;   ///< metres, where the file says none
     bool keepOrder = false; ///< as they stand in the file; else in a progressive order
+    double unit = 1;        ///< metres that one of the file's lengths is; widths of its own go along
+    Up up = Up::Y;          ///< in the file
 };
 
 struct ReadStrands {

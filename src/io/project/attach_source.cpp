@@ -45,11 +45,12 @@ Result<Subject> attachStrands(const Subject& subject, const fs::path& file, cons
             return Error{ErrorCode::NotFound, subject.name, "has lost what was grown", "grow it again"};
         return withStrands(subject, body.strands, job);
     }
-    auto read = readStrands(file, {body.width, false}, job.part(0, 0.7));
+    auto read = readStrands(file, {body.width, false, body.unit, body.up}, job.part(0, 0.7));
     if (!read)
         return read.error();
     Subject out = subject;
     out.source = {fs::absolute(file).lexically_normal(), read->hash, {}};
+    std::get<StrandsBody>(out.body).ownWidths = read->widths;
     return withStrands(std::move(out), std::make_shared<const StrandSet>(std::move(read->set)), job.part(0.7, 1));
 }
 

@@ -172,6 +172,8 @@ std::vector<Mend> decodeMends(const ordered_json& in, const std::string& path) {
         mend.kind = json::choice<MendKind>(mends[i], "kind", at);
         if (const auto [low, high] = mendRange(mend.kind); high > 0)
             mend.value = json::number(mends[i], "value", at, low, high);
+        if (mend.kind == MendKind::Upright && mend.value != std::floor(mend.value))
+            throw json::FieldError(at + "value: is no axis that is up");
         out.push_back(mend);
     }
     return out;
@@ -335,6 +337,10 @@ void encodeBody(const Subject& s, const StrandsBody& body, const fs::path& folde
         }
     }
     out["width"] = body.width;
+    if (!body.recipe) {
+        out["unit"] = body.unit;
+        out["up"] = keyOf(body.up);
+    }
     out["look"] = json::encode(body.look);
     out["levels"] = ordered_json::array();
     for (const StrandLevel& level : body.levels)
@@ -362,6 +368,11 @@ StrandsBody decodeStrandsBody(const ordered_json& in, const fs::path& folder, co
         file.hash = json::string(source, "hash", path + "source.");
     }
     body.width = json::number(in, "width", path, 1e-6, 10, body.width);
+    const auto [leastUnit, mostUnit] = mendRange(MendKind::Unit);
+    if (!body.recipe)
+        body.unit = json::number(in, "unit", path, leastUnit, mostUnit, body.unit);
+    if (!body.recipe && in.contains("up"))
+        body.up = json::choice<Up>(in, "up", path);
     body.look = json::decodeLook(json::object(in, "look", path), path + "look.");
     const ordered_json& levels = json::list(in, "levels", path);
     constexpr std::size_t kMostLevels = 16;
