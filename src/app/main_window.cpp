@@ -363,23 +363,22 @@ void MainWindow::showMessage(const QString& text, bool serious) {
     showMessages();
 }
 
-/// Serious ones stay until they are dismissed, and are not covered by a note that comes after them.
-void MainWindow::showMessages() {
+QStringList MainWindow::messageLines() const {
     QStringList texts = m_serious;
     if (!m_note.isEmpty())
         texts << m_note;
-    m_message->setVisible(!texts.isEmpty());
-    // A folder of bad files must not cover the window, nor the button that takes this away.
-    constexpr qsizetype kMostLines = 10;
-    QStringList lines = texts.join('\n').split('\n');
-    if (const qsizetype more = lines.size() - kMostLines; more > 0) {
-        lines = lines.mid(0, kMostLines);
-        lines << tr("… and %1 more").arg(more);
-    }
-    m_messageText->setText(lines.join('\n'));
-    m_messageText->setToolTip(texts.join('\n'));
-    if (texts.isEmpty())
+    return texts.isEmpty() ? texts : texts.join('\n').split('\n');
+}
+
+/// Serious ones stay until they are dismissed, and are not covered by a note that comes after them.
+void MainWindow::showMessages() {
+    const QStringList lines = messageLines();
+    m_message->setVisible(!lines.isEmpty());
+    m_messageText->setToolTip(lines.join('\n'));
+    if (lines.isEmpty()) {
+        m_messageText->clear();
         return;
+    }
     const Look& l = Look::now();
     m_message->setStyleSheet(QStringLiteral("#message { background: %1; border: 1px solid %2; border-radius: 6px; }")
                                  .arg(l.raised.name(), (m_serious.isEmpty() ? l.line : l.over).name()));

@@ -110,6 +110,8 @@ private:
     void askHeights(const QString& path);
     void showMessage(const QString& text, bool serious);
     void showMessages();
+    void placeMessage();
+    [[nodiscard]] QStringList messageLines() const;
     void dismissMessages();
     void noteRecent(const QString& path);
     bool askToSave();

@@ -222,6 +222,8 @@ QWidget* MainWindow::makeCentre() {
     m_unit = new Segmented({tr("metres"), tr("% of height")},
                            {tr("Label switches by distance"), tr("Label switches by height on screen")}, m_switchChart);
     connect(m_unit, &Segmented::picked, this, [this](int i) { m_switchChart->setShowHeights(i == 1); });
+    constexpr int kLeastHeight = 180; // of the view: what floats in it stays within
+    m_viewBox->setMinimumHeight(kLeastHeight);
     m_splitter->addWidget(m_viewBox);
     m_splitter->addWidget(m_bottom);
     m_splitter->setStretchFactor(0, 3);

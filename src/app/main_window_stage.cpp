@@ -163,10 +163,27 @@ void MainWindow::placeOverlays() {
     m_careBar->move(14, 46);
     m_playBar->move((m_viewBox->width() - m_playBar->width()) / 2, m_viewBox->height() - m_playBar->height() - 12);
     m_shading->move(m_viewBox->width() - m_shading->width() - 14, 12);
-    m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
-    m_message->setFixedHeight(std::max(36, m_messageText->heightForWidth(m_message->width() - 110) + 18));
-    m_message->move((m_viewBox->width() - m_message->width()) / 2, m_careBar->isVisible() ? 92 : 48);
+    placeMessage();
     m_unit->move((m_bottom->width() - m_unit->width()) / 2, 5);
+}
+
+/// As many lines as there is room for: a folder of bad files must not cover the window, nor the button that takes this
+/// away.
+void MainWindow::placeMessage() {
+    constexpr qsizetype kMostLines = 10;
+    const int top = m_careBar->isVisible() ? 92 : 48;
+    m_message->setFixedWidth(std::min(620, m_viewBox->width() - 60));
+    const QStringList all = messageLines();
+    for (qsizetype count = std::min(kMostLines, all.size()); count > 0; --count) {
+        QStringList lines = all.mid(0, count);
+        if (count < all.size())
+            lines << tr("… and %1 more").arg(all.size() - count);
+        m_messageText->setText(lines.join('\n'));
+        m_message->setFixedHeight(std::max(36, m_messageText->heightForWidth(m_message->width() - 110) + 18));
+        if (top + m_message->height() < m_viewBox->height())
+            break;
+    }
+    m_message->move((m_viewBox->width() - m_message->width()) / 2, top);
 }
 
 void MainWindow::resizeEvent(QResizeEvent* event) {

@@ -22,6 +22,7 @@
 #include <QPushButton>
 #include <QScrollArea>
 #include <QSignalSpy>
+#include <QSplitter>
 #include <QTest>
 #include <gtest/gtest.h>
 
@@ -106,7 +107,16 @@ TEST_F(WindowTest, many_errors_leave_room_for_the_button_that_dismisses_them) {
     EXPECT_TRUE(window->messageText().contains("more"));
     auto* message = window->findChild<QFrame*>(QStringLiteral("message"));
     ASSERT_NE(message, nullptr);
-    EXPECT_LT(message->geometry().bottom(), message->parentWidget()->height());
+    // Where the view is as low as it gets, too.
+    window->findChild<QSplitter*>()->setSizes({1, 800});
+    for (const int high : {800, 700}) {
+        window->resize(1100, high);
+        EXPECT_TRUE(
+            QTest::qWaitFor([&] { return message->geometry().bottom() < message->parentWidget()->height(); }, 5000))
+            << high << ": " << message->geometry().bottom() << " of " << message->parentWidget()->height();
+        EXPECT_TRUE(window->messageText().contains("bad0.glb"));
+        EXPECT_TRUE(window->messageText().contains("more"));
+    }
     for (QPushButton* button : message->findChildren<QPushButton*>())
         QTest::mouseClick(button, Qt::LeftButton);
     EXPECT_FALSE(message->isVisible());
