@@ -200,6 +200,7 @@ QWidget* MainWindow::makeCentre() {
 
     m_bottom = new QStackedWidget;
     m_findings = new FindingsView(m_bench);
+    m_findings->chosen = [this] { return chosenSubjects(); };
     m_thinChart = new ThinChart(m_bench);
     m_switchChart = new SwitchChart(m_bench);
     m_fieldChart = new FieldChart(m_bench);

@@ -10,6 +10,7 @@
 #include "scene/take_levels.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 
 namespace thicket::app {
 namespace fs = std::filesystem;
@@ -384,16 +385,25 @@ void FilesModel::mend(const std::vector<std::uint32_t>& ids, const Mend& mend) {
     m_session.change(ids, std::move(change));
 }
 
-void FilesModel::mendAll(std::uint32_t id) {
+bool FilesModel::hasMends(std::uint32_t id) const {
     const Subject* found = m_session.scene().findMesh(id);
-    if (found == nullptr)
+    return found != nullptr && std::any_of(found->findings.begin(), found->findings.end(), [found](const Finding& f) {
+               return f.serious && mendFor(*found, f); // what is told for information may be meant
+           });
+}
+
+void FilesModel::mendAll(std::vector<std::uint32_t> ids) {
+    std::erase_if(ids, [this](std::uint32_t id) { return !hasMends(id); });
+    if (ids.empty())
         return;
-    Session::Change change{tr("Mending %1").arg(QString::fromStdString(found->name)), "Mend " + found->name};
+    const Subject* only = ids.size() == 1 ? m_session.scene().findMesh(ids.front()) : nullptr;
+    Session::Change change{only != nullptr ? tr("Mending %1").arg(QString::fromStdString(only->name)) : tr("Mending"),
+                           only != nullptr ? "Mend " + only->name : fmt::format("Mend {} subjects", ids.size())};
     change.work = [](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
         Subject out = before;
         for (const Finding& finding : before.findings) {
             const auto mend = mendFor(before, finding);
-            if (!mend || !finding.serious) // what is told for information may be meant
+            if (!mend || !finding.serious)
                 continue;
             auto made = mendSubject(out, *mend, job);
             if (!made)
@@ -403,7 +413,7 @@ void FilesModel::mendAll(std::uint32_t id) {
         return out;
     };
     change.merge = withMends;
-    m_session.change({id}, std::move(change));
+    m_session.change(ids, std::move(change));
 }
 
 void FilesModel::putLevelsInOrder(std::uint32_t id) {

@@ -31,7 +31,9 @@ public:
     /// Makes a mend of some meshes, one step of all; those that do not need it stay as they are.
     void mend(const std::vector<std::uint32_t>& ids, const Mend& mend);
     /// Makes all mends that a mesh's findings have, one step.
-    void mendAll(std::uint32_t id);
+    void mendAll(std::vector<std::uint32_t> ids);
+    /// Whether anything serious was found of a mesh that has a mend.
+    [[nodiscard]] bool hasMends(std::uint32_t id) const;
     /// Levels from the most triangles to the fewest; those that are no lighter than the one before go.
     void putLevelsInOrder(std::uint32_t id);
     /// Makes a subject of each thing that a mesh's file holds, standing as it does in the whole, which goes; one step. Not

@@ -17,6 +17,7 @@
 #include "window_fixture.h"
 
 #include <QAbstractItemModelTester>
+#include <QListView>
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
@@ -167,6 +168,37 @@ TEST_F(WindowTest, a_finding_is_mended_by_one_click_and_comes_back_by_undo) {
     EXPECT_EQ(findings(), before);
     EXPECT_TRUE(window->bench().session.meshSubject()->mesh().mends.empty());
     EXPECT_TRUE(window->bench().session.document.modified()) << "it was brought in, and stands";
+}
+
+TEST_F(WindowTest, meshes_that_are_chosen_together_are_stood_upright_as_one_step) {
+    Mesh slab = shapes::sphere(10);
+    for (Vec3f& p : slab.positions)
+        p.z() *= 0.2F; // it would lie if Z were up
+    window->open({text(meshFile(folder.path(), "one.glb", slab)), text(meshFile(folder.path(), "two.glb", slab))});
+    waitForJobs();
+    window->setStage(Stage::Gather);
+    const auto high = [&](std::size_t i) { return window->bench().session.scene().subjects[i].bounds.size().y(); };
+    ASSERT_EQ(window->bench().session.scene().subjects.size(), 2U);
+    const double before = high(0);
+    QListView& list = window->subjectList();
+    list.selectAll();
+    auto* mends = window->findChild<FindingsView*>()->findChild<QPushButton*>(QStringLiteral("mendMenu"));
+    ASSERT_NE(mends, nullptr);
+    emit mends->menu()->aboutToShow();
+    QAction* upright = nullptr;
+    for (QAction* action : mends->menu()->actions())
+        if (action->text() == "Turn upright")
+            upright = action->menu()->actions().front();
+    ASSERT_NE(upright, nullptr);
+    EXPECT_TRUE(mends->menu()->actions().front()->text().contains("2"));
+    EXPECT_TRUE(upright->text().startsWith("Z points up")) << upright->text().toStdString();
+    upright->trigger();
+    waitForJobs();
+    for (const std::size_t i : {0U, 1U})
+        EXPECT_NEAR(high(i), 0.2 * before, 0.01 * before);
+    QTest::keyClick(window.get(), Qt::Key_Z, Qt::ControlModifier);
+    for (const std::size_t i : {0U, 1U})
+        EXPECT_EQ(high(i), before);
 }
 
 TEST_F(WindowTest, a_file_of_several_things_is_taken_apart_by_one_click) {

@@ -112,6 +112,19 @@ void FindingsView::mend(MendKind kind, double value) {
     m_bench.files.mend({m_bench.session.subjectId()}, {kind, value});
 }
 
+std::vector<std::uint32_t> FindingsView::mendedIds() const {
+    const std::uint32_t own = m_bench.session.subjectId();
+    std::vector<std::uint32_t> ids = chosen ? chosen() : std::vector<std::uint32_t>();
+    std::erase_if(ids, [this](std::uint32_t id) { return m_bench.session.scene().findMesh(id) == nullptr; });
+    if (std::find(ids.begin(), ids.end(), own) == ids.end())
+        ids = {own};
+    return ids;
+}
+
+void FindingsView::mendAll(MendKind kind, double value) {
+    m_bench.files.mend(mendedIds(), {kind, value});
+}
+
 QPushButton* FindingsView::mendButton(const Subject& subject, const Finding& finding) {
     if (finding.kind == FindingKind::LevelsOutOfOrder) {
         QPushButton* button =
@@ -177,44 +190,48 @@ void FindingsView::fillMenu() {
     const Subject* s = m_bench.session.meshSubject();
     if (s == nullptr || !s->mesh().source().mesh)
         return;
-    const std::uint32_t id = m_bench.session.subjectId();
+    if (const std::size_t several = mendedIds().size(); several > 1) {
+        menu->addAction(tr("Of the %1 chosen meshes").arg(several))->setEnabled(false);
+        menu->addSeparator();
+    }
     const double across = s->bounds.diagonal();
-    QAction* all = menu->addAction(tr("All that is marked ●"), this, [this, id] { m_bench.files.mendAll(id); });
-    all->setEnabled(std::any_of(s->findings.begin(), s->findings.end(),
-                                [s](const Finding& f) { return f.serious && mendFor(*s, f); }));
+    QAction* all = menu->addAction(tr("All that is marked ●"), this, [this] { m_bench.files.mendAll(mendedIds()); });
+    const std::vector<std::uint32_t> ids = mendedIds();
+    all->setEnabled(
+        std::any_of(ids.begin(), ids.end(), [this](std::uint32_t id) { return m_bench.files.hasMends(id); }));
     menu->addSeparator();
     QMenu* normals = menu->addMenu(tr("Normals smooth up to"));
     for (const double degrees : {0.0, 30.0, 45.0, 60.0, 90.0, 180.0})
         normals->addAction(degrees == 0     ? tr("0°: every triangle flat")
                            : degrees == 180 ? tr("180°: everything smooth")
                                             : tr("%1°").arg(degrees),
-                           this, [this, degrees] { mend(MendKind::Normals, degrees); });
+                           this, [this, degrees] { mendAll(MendKind::Normals, degrees); });
     QMenu* weld = menu->addMenu(tr("Weld borders closer than"));
     for (const double share : {1e-6, 1e-5, 1e-4, 1e-3})
         weld->addAction(lengthText(share * across), this,
-                        [this, share, across] { mend(MendKind::Unwelded, share * across); });
+                        [this, share, across] { mendAll(MendKind::Unwelded, share * across); });
     QMenu* specks = menu->addMenu(tr("Remove loose pieces smaller than"));
     for (const double share : {0.002, 0.005, 0.01, 0.02, 0.05})
-        specks->addAction(lengthText(share * across), this, [this, share] { mend(MendKind::Specks, share); });
+        specks->addAction(lengthText(share * across), this, [this, share] { mendAll(MendKind::Specks, share); });
     QMenu* needles = menu->addMenu(tr("Remove triangles thinner than"));
     for (const int part : {1000, 500, 200, 100, 50})
         needles->addAction(tr("1/%1 of their length").arg(part), this,
-                           [this, part] { mend(MendKind::Needles, 1.0 / part); });
+                           [this, part] { mendAll(MendKind::Needles, 1.0 / part); });
     QMenu* unit = menu->addMenu(tr("It was made in"));
     for (const LengthUnit& of : kLengthUnits)
         if (of.metres != 1)
             unit->addAction(
                 tr("%1: it becomes %2 across").arg(QString::fromLatin1(of.name), lengthText(across * of.metres)), this,
-                [this, of] { mend(MendKind::Unit, of.metres); });
+                [this, of] { mendAll(MendKind::Unit, of.metres); });
     QMenu* up = menu->addMenu(tr("Turn upright"));
     for (const Named<Up>& axis : kUps) {
         const double high = std::abs(turnedUp(axis.value, s->bounds.size()).y());
         if (axis.value != Up::Y)
             up->addAction(
                 tr("%1 in its file: it becomes %2 high").arg(QString::fromLatin1(axis.name), lengthText(high)), this,
-                [this, axis] { mend(MendKind::Upright, static_cast<double>(axis.value)); });
+                [this, axis] { mendAll(MendKind::Upright, static_cast<double>(axis.value)); });
     }
-    menu->addAction(tr("Turn round what faces the wrong way"), this, [this] { mend(MendKind::Flipped); });
+    menu->addAction(tr("Turn round what faces the wrong way"), this, [this] { mendAll(MendKind::Flipped); });
 }
 
 void FindingsView::refresh() {

@@ -6,6 +6,7 @@
 
 #include <QAbstractTableModel>
 #include <QTreeView>
+#include <functional>
 
 namespace thicket::app {
 
@@ -32,6 +33,8 @@ public:
     [[nodiscard]] QTreeView* list() const { return m_list; }
     /// Nothing is marked in the picture any more.
     void unmark();
+    /// Those that a mend from the menu is made to, where there are several.
+    std::function<std::vector<std::uint32_t>()> chosen;
 
 signals:
     /// A finding about the mesh as a whole is to be looked at.
@@ -43,7 +46,10 @@ private:
     void offerMends();
     void fillMenu();
     [[nodiscard]] QPushButton* mendButton(const Subject& subject, const Finding& finding);
+    /// The chosen meshes; the selected one where it is not among them.
+    [[nodiscard]] std::vector<std::uint32_t> mendedIds() const;
     void mend(MendKind kind, double value = 0);
+    void mendAll(MendKind kind, double value = 0);
     Workbench& m_bench;
     FindingModel* m_model;
     QTreeView* m_list;
