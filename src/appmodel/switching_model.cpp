@@ -100,6 +100,12 @@ void SwitchingModel::setStatedView(double fovDegrees, int lines) {
     edit(settings, "Change the stated view", "stated-view");
 }
 
+void SwitchingModel::setPixelsADegree(double pixels) {
+    Settings settings = scene().settings;
+    settings.view.pixelsADegree = pixels;
+    edit(settings, "Change how pixels are told apart");
+}
+
 void SwitchingModel::setPlanes(double nearest, double farthest) {
     Settings settings = scene().settings;
     settings.view.nearMetres = nearest;

@@ -20,6 +20,8 @@ public:
     /// Decides by another unit: switches set by hand are written in it, at the same distances.
     void setDecideBy(std::uint32_t id, DecideBy unit);
     void setStatedView(double fovDegrees, int lines);
+    /// How many pixels a degree of sight has as switches are judged; 0: each pixel is told apart.
+    void setPixelsADegree(double pixels);
     /// Metres; the far plane is kept behind the near one.
     void setPlanes(double nearest, double farthest);
     /// Adds the stated view to the list under a name, or takes one of those out again.

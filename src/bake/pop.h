@@ -20,16 +20,19 @@ struct PopOptions {
     float changedDeltaE = 5;   ///< CIELAB 1976; a pixel that differs by more counts as changed
     /// Colours are compared as they are seen from where single pixels are not told apart: blurred by so many pixels of the
     /// screen, the standard deviation. 0: each pixel by itself.
-    /// SOURCE  S-CIELAB, Zhang & Wandell 1996: of its filters the main one of lightness, taken for all channels.
     double blurPx = 0;
-    /// For many pieces much alike, as leaves: which of them shows in a pixel is not what is seen of them. That filter where
-    /// a degree of sight has 60 pixels, one a minute of arc: 0.0283 degrees, as a standard deviation.
-    static constexpr double kManyAlikePx = 1.2;
-    int firstDirection = 0;    ///< they are looked from in order from this one on, all round
+    int firstDirection = 0; ///< they are looked from in order from this one on, all round
     /// Whoever only asks whether a switch is unseen with this allowance, pixels: the first direction from which it is
     /// seen ends the look, and the score is of no more than what was looked at.
     std::optional<double> untilSeen = {};
 };
+
+/// How an eye blurs what it sees where a degree of sight has so many pixels: the standard deviation, pixels.
+/// SOURCE  S-CIELAB, Zhang & Wandell 1996: of its filters the main one of lightness, taken for all channels; it is
+///         exp(-r^2 / s^2) with s 0.0283 degrees.
+constexpr double eyeBlurPx(double pixelsADegree) {
+    return 0.0283 / 1.4142135623730951 * pixelsADegree;
+}
 
 /// Of the worst direction each; pixels are those of the stated screen.
 struct PopScore {

@@ -117,6 +117,12 @@ int run(const std::vector<std::string>& args, std::ostream& out, std::ostream& e
                           "Switch by the largest deviation of any point, not by what of it can be seen");
     thinCommand->add_flag("--looks", thinOptions.looks,
                           "Look at each switch, and place it where nobody sees it; with a role, cut levels for that");
+    thinCommand
+        ->add_option("--sight", thinOptions.pixelsADegree,
+                     "Judge switches as an eye sees them where a degree of sight has so many pixels (a desk 40, a "
+                     "handheld 85); 0: pixel by pixel")
+        ->capture_default_str()
+        ->check(CLI::Range(0.0, kMostPixelsADegree));
     thinCommand->add_option("--fov", thinOptions.fovDegrees, "Vertical field of view, degrees")
         ->capture_default_str()
         ->check(CLI::Range(1.0, 170.0));

@@ -27,6 +27,7 @@ struct ThinOptions {
     double allowPx = 1;
     double fovDegrees = 60;
     int heightPx = 1080;
+    double pixelsADegree = 0;
     std::string role;
     bool apart = false; ///< every mesh of a file is a subject
     CutRules cutRules;

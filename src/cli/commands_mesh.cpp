@@ -299,6 +299,7 @@ int thin(const Console& console, const ThinOptions& options) {
     View view;
     view.fovY = options.fovDegrees * std::numbers::pi / 180;
     view.lines = options.heightPx;
+    view.pixelsADegree = options.pixelsADegree;
     const auto start = std::chrono::steady_clock::now();
     auto all = readAll(options.files, options.apart ? Meshes::Apart : Meshes::Together, console.job);
     if (!all)

@@ -91,11 +91,17 @@ void takeWorse(PopScore& worst, const PopScore& one) {
 
 } // namespace
 
+double judgedBlur(const Subject& subject, const View& view) {
+    constexpr double kManyAlike = 60; // pixels a degree
+    const bool many = subject.isMesh() && subject.mesh().aggregate;
+    return eyeBlurPx(std::max(view.pixelsADegree, many ? kManyAlike : 0.0));
+}
+
 bool BandAsset::operator==(const BandAsset& o) const {
     return place == o.place && finer == o.finer && coarser == o.coarser && finerSurfaces == o.finerSurfaces &&
            coarserSurfaces == o.coarserSurfaces && finerViews == o.finerViews && coarserViews == o.coarserViews &&
-           metres == o.metres && growsWithScale == o.growsWithScale && manyAlike == o.manyAlike &&
-           thinning == o.thinning && chain.rule.measureFrom == o.chain.rule.measureFrom;
+           metres == o.metres && growsWithScale == o.growsWithScale && blurPx == o.blurPx && thinning == o.thinning &&
+           chain.rule.measureFrom == o.chain.rule.measureFrom;
 }
 
 BandDrawn drawnFrom(const FieldBand& band, const BandAsset& asset, std::size_t slot, const View& view) {
@@ -166,7 +172,7 @@ FieldBand bandOf(const Scene& scene, const Subject& field, std::size_t level, co
         out.assets.push_back(
             {place, levels[before].mesh, levels[level].mesh, surfacesOf(*asset, levels[before]),
              surfacesOf(*asset, levels[level]), levels[before].views, levels[level].views, chain.fromMetres[level],
-             chain.growsWithScale[level], asset->mesh().aggregate,
+             chain.growsWithScale[level], judgedBlur(*asset, view),
              nearerBy(thinningFor(body.thinning, fullHeightOf(view, chain.radius)), nearerTimes(view, field.id)),
              chain});
     }
@@ -194,7 +200,7 @@ Result<PopScore> scoreBand(const FieldBand& band, std::vector<BandLooks>& looks,
         const double near = a.metres * (1 - band.width);
         const double depth = std::max(bounds.size().x(), bounds.size().z()) / 2;
         PopOptions asked = options;
-        asked.blurPx = a.manyAlike ? PopOptions::kManyAlikePx : options.blurPx;
+        asked.blurPx = a.blurPx;
         auto one = scorePop([&](const Vec3d& back) -> const Appearance& { return looks[i].finer.from(back); },
                             [&](const Vec3d& back) -> const Appearance& { return looks[i].coarser.from(back); }, bounds,
                             std::max(near + depth, 1.2 * depth + 1e-6), pixelsPerMetre, asked, job);

@@ -9,6 +9,11 @@
 
 namespace thicket {
 
+/// How a switch of a subject is judged for a view: PopOptions::blurPx. Of many pieces much alike, as leaves, it is never
+/// seen which of them shows in a pixel: theirs are judged as where a degree of sight has 60 pixels at least, one a minute
+/// of arc.
+double judgedBlur(const Subject& subject, const View& view);
+
 /// One asset of a field at the switch to a level.
 struct BandAsset {
     std::uint32_t place = 0; ///< in the field's list
@@ -20,7 +25,7 @@ struct BandAsset {
     ViewGrid coarserViews;
     double metres = 0; ///< where the switch is for a copy of scale 1
     bool growsWithScale = true;
-    bool manyAlike = false; ///< its pieces, as leaves: which of them shows where is not seen
+    double blurPx = 0;   ///< as judgedBlur says
     Thinning thinning;   ///< in force
     ResolvedChain chain; ///< by which distances are measured
     /// All that a score follows from. Of the chain that is the rest and the bounds, which are those of the meshes.

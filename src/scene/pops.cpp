@@ -34,6 +34,7 @@ void addGround(const Subject& s, const Scene& scene, const View& view, std::vect
         PopKey key;
         key.metres = metres;
         key.pixelScale = scene.settings.view.pixelScale();
+        key.blurPx = eyeBlurPx(scene.settings.view.pixelsADegree);
         key.tree = body.tree;
         key.tile = static_cast<std::uint32_t>(worst - tree.tiles.begin());
         out.push_back({s.id, static_cast<int>(level) - 1, static_cast<int>(level), std::move(key)});
@@ -164,7 +165,7 @@ std::vector<SwitchPlace> switchesOf(const Scene& scene) {
                            static_cast<int>(shown),
                            static_cast<int>(i),
                            {levels[shown].mesh, levels[i].mesh, surfacesOf(s, levels[shown]), surfacesOf(s, levels[i]),
-                            chain.fromMetres[i], scene.settings.view.pixelScale(), s.mesh().aggregate}});
+                            chain.fromMetres[i], view.pixelScale(), judgedBlur(s, view)}});
             shown = i;
         }
     }
@@ -250,7 +251,7 @@ Result<PopScore> SwitchLooks::score(double metres, const PopOptions& options, co
     const Vec3d half = looks.bounds.size() / 2;
     const double depth = std::max(half.x(), half.z());
     PopOptions asked = options;
-    asked.blurPx = place.key.manyAlike ? PopOptions::kManyAlikePx : options.blurPx;
+    asked.blurPx = place.key.blurPx;
     return scorePop(finer, coarser, looks.bounds, std::max(metres + depth, 1.2 * depth + 1e-6), place.key.pixelScale,
                     asked, job);
 }

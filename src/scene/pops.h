@@ -16,7 +16,7 @@ struct PopKey {
     std::shared_ptr<const Surfaces> coarserSurfaces;
     double metres = 0; ///< measured as the promise is: to the nearest point
     double pixelScale = 0;
-    bool manyAlike = false; ///< pieces of a mesh, as leaves: which of them shows where is not seen
+    double blurPx = 0; ///< as judgedBlur says
     /// Of ground: the tile that gives way to its coarser one, in place of meshes.
     std::shared_ptr<const TileTree> tree = {};
     std::uint32_t tile = 0; ///< the coarser one

@@ -126,7 +126,7 @@ Result<void> smoothMesh(Subject& subject, const View& view, std::optional<int> o
                                 static_cast<int>(before),
                                 static_cast<int>(i),
                                 {levels[before].mesh, levels[i].mesh, surfacesOf(subject, levels[before]),
-                                 surfacesOf(subject, levels[i]), start, view.pixelScale(), subject.mesh().aggregate}};
+                                 surfacesOf(subject, levels[i]), start, view.pixelScale(), judgedBlur(subject, view)}};
         const auto metres = unseenFrom(subject, place, most, options, job.silent());
         if (job.cancelled())
             return cancelledError();

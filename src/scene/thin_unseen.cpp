@@ -25,7 +25,7 @@ bool unseenAt(const Subject& subject, const Level& finer, const std::shared_ptr<
                             0,
                             1,
                             {finer.mesh, cut, surfacesOf(subject, finer), subject.mesh().surfaces, metres,
-                             view.pixelScale(), subject.mesh().aggregate}};
+                             view.pixelScale(), judgedBlur(subject, view)}};
     PopOptions options;
     options.untilSeen = subject.rule.allowPx;
     const auto score = scoreSwitch(subject, place, options, job.silent());

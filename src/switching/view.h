@@ -13,6 +13,8 @@ namespace thicket {
 /// many times nearer too.
 using Loosened = std::map<std::uint32_t, double>;
 
+constexpr double kMostPixelsADegree = 1000;
+
 /// Right-handed, metres, radians. `forward` and `up` are unit length and at a right angle.
 struct View {
     Vec3d eye{0, 2, 8};
@@ -25,6 +27,9 @@ struct View {
     double farMetres = 20000;
     double detail = 1; ///< 0.1..10; every switch comes in so many times as far: of the scene, of a device's tier
     int tier = 0;      ///< 0..7; the level of what goes by the device instead of by distance
+    /// Of the screen, as one sits before it: a desk has some 40, a handheld 85. Says how switches are judged. 0: as if
+    /// each pixel were told apart.
+    double pixelsADegree = 0;
 
     std::shared_ptr<const Loosened> loosened; ///< of a device; null: nothing is
     /// How many times a subject's allowance is in force; 1 where nothing was loosened.

@@ -199,6 +199,13 @@ TEST_F(WindowTest, a_screen_is_chosen_from_the_list_and_ones_own_is_kept) {
     ASSERT_GE(drop, 0);
     emit list->activated(drop);
     EXPECT_TRUE(window->bench().session.scene().settings.ownViews.empty());
+    auto* sight = window->findChild<QComboBox*>(QStringLiteral("sight"));
+    EXPECT_EQ(sight->currentText(), QStringLiteral("every pixel"));
+    emit sight->activated(2);
+    EXPECT_EQ(window->bench().session.scene().settings.view.pixelsADegree, 60);
+    EXPECT_TRUE(sight->currentText().startsWith(QStringLiteral("60"))) << sight->currentText().toStdString();
+    window->bench().switching.setPixelsADegree(51);
+    EXPECT_EQ(sight->currentText(), QStringLiteral("51 a degree"));
 }
 
 TEST_F(WindowTest, levels_come_in_and_go_out_on_the_chart) {

@@ -185,6 +185,19 @@ TEST_F(Switching, a_drag_is_one_step) {
     EXPECT_EQ(chain().fromMetres, before.fromMetres);
 }
 
+TEST_F(Switching, how_pixels_are_told_apart_is_one_step_and_kept_in_the_project) {
+    const ResolvedChain before = chain();
+    bench.switching.setPixelsADegree(85);
+    EXPECT_EQ(scene().settings.view.pixelsADegree, 85);
+    EXPECT_EQ(chain().fromMetres, before.fromMetres) << "what was placed stays until it is looked at again";
+    const std::string text = encodeProject(scene(), folder.path());
+    const auto back = decodeProject(text, folder.path(), "sight");
+    ASSERT_TRUE(back);
+    EXPECT_EQ(back->settings.view.pixelsADegree, 85);
+    document().undo().undo();
+    EXPECT_EQ(scene().settings.view.pixelsADegree, 0);
+}
+
 TEST_F(Switching, a_screen_of_ones_own_is_kept_by_name_and_dropped_again) {
     SwitchingModel& model = bench.switching;
     model.setStatedView(37, 777);

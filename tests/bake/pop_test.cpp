@@ -104,7 +104,7 @@ TEST(Pop, which_of_many_leaves_shows_in_a_pixel_is_not_seen_but_their_colour_is)
     const auto [third, brighter] = wall(2, 1.6F);
     PopOptions alone;
     PopOptions together;
-    together.blurPx = PopOptions::kManyAlikePx;
+    together.blurPx = eyeBlurPx(60);
     EXPECT_FALSE(score(one, colours, other, same, 50, alone).unseen(1));
     const PopScore shuffled = score(one, colours, other, same, 50, together);
     EXPECT_TRUE(shuffled.unseen(1)) << shuffled.changedPixels;

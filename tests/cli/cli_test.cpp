@@ -284,6 +284,10 @@ TEST(Cli, thin_places_switches_where_they_go_unseen_where_that_is_asked) {
     }
     EXPECT_TRUE(farther);
     EXPECT_GT(looked[2]["switch_distance"].get<double>(), looked[1]["switch_distance"].get<double>());
+    // An eye that tells pixels less apart sees it from less far.
+    const auto byEye = levels({"--looks", "--sight", "60"});
+    EXPECT_LT(byEye[2]["switch_distance"].get<double>(), looked[2]["switch_distance"].get<double>());
+    EXPECT_EQ(run({"thin", in.string(), "-o", (folder.path() / "o.glb").string(), "--sight", "-3"}).code, 2);
 }
 
 TEST(Cli, thin_takes_every_kind_of_target) {

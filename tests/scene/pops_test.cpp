@@ -215,6 +215,41 @@ PopScore fieldScore(const Scene& scene) {
     return *scoreSwitch(scene.subjects.back(), places.at(0), options, {});
 }
 
+TEST(Pops, are_judged_by_how_well_pixels_are_told_apart) {
+    Scene scene = ballScene();
+    const auto changed = [&](double pixelsADegree) {
+        scene.settings.view.pixelsADegree = pixelsADegree;
+        const SwitchPlace place = switchesOf(scene)[1].movedTo(40);
+        EXPECT_NEAR(place.key.blurPx, 0.02 * pixelsADegree, 1e-4 * pixelsADegree);
+        return scoreSwitch(scene.subjects[0], place, {}, {})->changedPixels;
+    };
+    const double each = changed(0);
+    const double desk = changed(40);
+    const double handheld = changed(85);
+    EXPECT_GT(each, 0.005);
+    EXPECT_LT(desk, each);
+    EXPECT_LT(handheld, desk);
+    // Which leaf shows where is not seen wherever one sits; what one sees from still farther off counts all the same.
+    scene.subjects[0].mesh().aggregate = true;
+    View view;
+    EXPECT_NEAR(judgedBlur(scene.subjects[0], view), 1.2, 1e-3);
+    view.pixelsADegree = 85;
+    EXPECT_NEAR(judgedBlur(scene.subjects[0], view), 1.7, 2e-3);
+    // Levels that come in unseen come in nearer then.
+    scene.subjects[0].mesh().aggregate = false;
+    const auto from = [&](double pixelsADegree) {
+        view.pixelsADegree = pixelsADegree;
+        const auto looked = lookAtSwitches(scene.subjects[0], view, std::nullopt, {});
+        EXPECT_TRUE(looked);
+        return chainOf(looked->subject, view).fromMetres;
+    };
+    const auto pixelByPixel = from(0);
+    const auto byEye = from(60);
+    for (std::size_t i = 1; i < byEye.size(); ++i)
+        EXPECT_LE(byEye[i], pixelByPixel[i]);
+    EXPECT_LT(byEye.back(), pixelByPixel.back());
+}
+
 TEST(Pops, of_a_field_are_judged_at_its_band_with_it_and_without) {
     const Vec4f red(0.6F, 0.2F, 0.2F, 1);
     const PopScore sudden = fieldScore(ballField(red, 0));

@@ -10,6 +10,15 @@
 namespace thicket::app {
 namespace {
 constexpr double kWalkingPace = 1.4; // metres a second
+
+QString statedText(const View& view) {
+    QString out = SwitchChart::tr("stated view: %1° · %2 lines")
+                      .arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0)
+                      .arg(view.lines);
+    if (view.pixelsADegree > 0)
+        out += SwitchChart::tr(" · %1 px a degree").arg(figureText(view.pixelsADegree, 3));
+    return out;
+}
 } // namespace
 
 SwitchChart::SwitchChart(Workbench& bench, QWidget* parent) : Chart(bench, parent) {
@@ -131,8 +140,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
     const Subject* s = charted();
     const View& view = m_bench.session.scene().statedView();
     drawTitle(p, m_heights ? tr("Error on screen at each screen height") : tr("Error on screen at each distance"),
-              tr("stated view: %1° · %2 lines").arg(view.fovY * 180 / std::numbers::pi, 0, 'f', 0).arg(view.lines),
-              l.quiet);
+              statedText(view), l.quiet);
     const QRectF area = axisRect()->rect();
     const QRectF stairs = m_stairs->rect();
     if (s == nullptr || m_chain.levels.empty()) {

@@ -22,6 +22,13 @@ ViewBox::ViewBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     m_lines = new NumberBox(120, 8640, 0, tr(" lines"));
     column->addWidget(
         fieldRow(tr("Height"), m_lines, tr("Height of the screen in pixels for which pixels are stated")));
+    m_sight = new ChoiceBox;
+    m_sight->setObjectName(QStringLiteral("sight"));
+    column->addWidget(
+        fieldRow(tr("Told apart"), m_sight,
+                 tr("How switches are judged: pixel by pixel, or as an eye sees them where a degree of sight "
+                    "has so many pixels. Pops follow at once; levels that come in unseen when a subject is "
+                    "thinned again")));
     m_near = new NumberBox(0.001, 1000, 3, tr(" m"));
     m_near->setObjectName(QStringLiteral("nearPlane"));
     column->addWidget(fieldRow(tr("Near plane"), m_near, tr("Nothing nearer to the camera is drawn")));
@@ -36,6 +43,8 @@ ViewBox::ViewBox(Workbench& bench, QWidget* parent) : QWidget(parent), m_bench(b
     const auto change = [this] { m_bench.switching.setStatedView(m_fov->value(), static_cast<int>(m_lines->value())); };
     connect(m_fov, &NumberBox::chosen, this, change);
     connect(m_lines, &NumberBox::chosen, this, change);
+    connect(m_sight, &QComboBox::activated, this,
+            [this](int i) { m_bench.switching.setPixelsADegree(m_sight->itemData(i).toDouble()); });
     const auto planes = [this] { m_bench.switching.setPlanes(m_near->value(), m_far->value()); };
     connect(m_near, &NumberBox::chosen, this, planes);
     connect(m_far, &NumberBox::chosen, this, planes);
@@ -63,11 +72,33 @@ void ViewBox::choose(int index) {
     refresh();
 }
 
+void ViewBox::showSight(double pixels) {
+    struct Usual {
+        double pixels;
+        QString name;
+    };
+    const Usual usual[] = {{0, tr("every pixel")},
+                           {40, tr("40 a degree, at a desk")},
+                           {60, tr("60 a degree, farther off")},
+                           {85, tr("85 a degree, a handheld")}};
+    m_sight->clear();
+    for (const Usual& one : usual) {
+        m_sight->addItem(one.name, one.pixels);
+        if (one.pixels == pixels)
+            m_sight->setCurrentIndex(m_sight->count() - 1);
+    }
+    if (m_sight->currentData().toDouble() == pixels)
+        return;
+    m_sight->addItem(tr("%1 a degree").arg(figureText(pixels, 3)), pixels);
+    m_sight->setCurrentIndex(m_sight->count() - 1);
+}
+
 void ViewBox::refresh() {
     const View& view = m_bench.session.scene().settings.view;
     const double fov = view.fovY * 180 / std::numbers::pi;
     m_fov->show(fov);
     m_lines->show(view.lines);
+    showSight(view.pixelsADegree);
     m_near->show(view.nearMetres);
     m_far->show(view.farMetres);
     m_list->clear();

@@ -14,10 +14,12 @@ public:
 private:
     void refresh();
     void choose(int index);
+    void showSight(double pixels);
     Workbench& m_bench;
     ChoiceBox* m_list;
     NumberBox* m_fov;
     NumberBox* m_lines;
+    ChoiceBox* m_sight;
     NumberBox* m_near;
     NumberBox* m_far;
     QLabel* m_follows;

@@ -79,6 +79,7 @@ View decodeView(const ordered_json& in, const std::string& path) {
     like.nearMetres = json::number(in, "nearMetres", path, 1e-6, 1e6, like.nearMetres);
     like.farMetres = json::number(in, "farMetres", path, 1e-3, 1e9, like.farMetres);
     like.detail = json::number(in, "detail", path, 0.01, 100, 1);
+    like.pixelsADegree = json::number(in, "pixelsADegree", path, 0, kMostPixelsADegree, 0);
     return lookAt(like, json::vector3(in, "eye", path), json::vector3(in, "target", path));
 }
 
@@ -184,6 +185,7 @@ std::string encodeProject(const Scene& scene, const fs::path& folder, BesideFile
                        {"nearMetres", v.nearMetres},
                        {"farMetres", v.farMetres},
                        {"detail", v.detail},
+                       {"pixelsADegree", v.pixelsADegree},
                        {"eye", json::array3(v.eye)},
                        {"target", json::array3(v.eye + v.forward)}}},
                      {"device", settings.device}};
