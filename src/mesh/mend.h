@@ -35,6 +35,11 @@ constexpr std::span<const Named<MendKind>> namesOf(MendKind /*any*/) {
     return kMendKinds;
 }
 
+/// Made to all levels of a subject alike, and to all that was measured of them.
+constexpr bool ofWhole(MendKind kind) {
+    return kind == MendKind::Unit || kind == MendKind::Upright;
+}
+
 struct Mend {
     MendKind kind = MendKind::Area;
     double value = 0; ///< as the kind says

@@ -153,11 +153,6 @@ Result<std::uint32_t> turnUpright(Subject& subject, const Mend& mend) {
     return count;
 }
 
-/// A mend that is made to all levels alike, and to what is measured of them.
-bool ofWhole(MendKind kind) {
-    return kind == MendKind::Unit || kind == MendKind::Upright;
-}
-
 } // namespace
 
 Result<MendedSubject> mendSubject(const Subject& subject, const Mend& mend, const JobContext& job) {

@@ -364,8 +364,28 @@ Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::
     return out;
 }
 
+namespace {
+
+double apart(const Bounds& a, const Bounds& b) {
+    return std::max((a.low - b.low).cwiseAbs().maxCoeff(), (a.high - b.high).cwiseAbs().maxCoeff());
+}
+
+/// A level that was made as the subject's file was, in its unit and with its axis up, is mended as that was; one that is
+/// where it belongs stays.
+Mesh mendedAsWhole(const Subject& subject, Mesh mesh) {
+    Mesh mended = mesh;
+    for (const Mend& mend : subject.mesh().mends)
+        if (ofWhole(mend.kind) && !mendMesh(mended, mend))
+            return mesh;
+    const Bounds whole = boundsOf(*subject.mesh().source().mesh);
+    return apart(boundsOf(mended), whole) < apart(boundsOf(mesh), whole) ? mended : mesh;
+}
+
+} // namespace
+
 Result<Subject> addHandMade(const Subject& subject, Mesh mesh, Surfaces surfaces, const JobContext& job) {
     const Mesh& source = *subject.mesh().source().mesh;
+    mesh = mendedAsWhole(subject, std::move(mesh));
     if (mesh.triangleCount() >= source.triangleCount())
         return Error{ErrorCode::BadInput, subject.name,
                      "the new level has " + grouped(mesh.triangleCount()) + " triangles, no fewer than the source",

@@ -63,7 +63,8 @@ Result<Subject> addImpostor(const Subject& subject, const ImpostorOptions& optio
 Result<Subject> addRebuilt(const Subject& subject, const ThinState& state, std::uint32_t triangles,
                            const JobContext& job);
 
-/// Adds a mesh made elsewhere as a level with its own materials, measured against L0, in its place by triangles.
+/// Adds a mesh made elsewhere as a level with its own materials, measured against L0, in its place by triangles. Unit and
+/// axis of the subject's mends are its too, where that brings it to where L0 is.
 /// ERRORS Cancelled; BadInput when it is not lighter than L0.
 Result<Subject> addHandMade(const Subject& subject, Mesh mesh, Surfaces surfaces, const JobContext& job);
 

@@ -135,6 +135,34 @@ TEST(Mends, what_lies_on_its_back_stands_upright_with_all_that_was_measured_and_
     EXPECT_NE(none.error().what.find("mends[0]"), std::string::npos) << none.error().text();
 }
 
+TEST(Mends, a_level_made_by_hand_that_is_added_later_is_mended_as_its_subject_was) {
+    const auto slab = [](int rows) {
+        Mesh mesh = shapes::sphere(rows, 100);
+        for (Vec3f& p : mesh.positions)
+            p = Vec3f(p.x(), 0.5F * p.y(), 0.2F * p.z() + 20);
+        return mesh;
+    };
+    Surfaces surfaces;
+    surfaces.materials.emplace_back();
+    ImportedSubject in;
+    in.name = "slab";
+    in.surfaces = std::make_shared<const Surfaces>(surfaces);
+    in.levels.emplace_back().mesh = slab(20);
+    auto subject = makeSubject(std::move(in), {});
+    ASSERT_TRUE(subject) << subject.error().text();
+    const Subject mended = mendedBy(*subject, {{MendKind::Unit, 0.01}, {MendKind::Upright, 1}});
+    Mesh there = slab(8);
+    for (const Mend& mend : mended.mesh().mends)
+        ASSERT_TRUE(mendMesh(there, mend));
+    for (const Mesh& level : {slab(8), there}) {
+        const auto added = addHandMade(mended, level, surfaces, {});
+        ASSERT_TRUE(added) << added.error().text();
+        ASSERT_EQ(added->mesh().levels.size(), 2U);
+        EXPECT_LT(added->mesh().levels[1].deviation, 0.1);
+        EXPECT_EQ(shapeOf(*added->mesh().levels[1].mesh), shapeOf(there));
+    }
+}
+
 TEST(Mends, of_a_project_that_are_none_are_refused) {
     const TempFolder folder;
     Scene scene;
