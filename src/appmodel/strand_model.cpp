@@ -317,24 +317,29 @@ void StrandModel::relink(std::uint32_t id, const QString& path) {
     m_session.change({id}, std::move(change));
 }
 
-void StrandModel::readAs(std::uint32_t id, const Reading& how, const QString& label) {
+void StrandModel::readAs(std::uint32_t id, const std::function<void(Reading&)>& how, const QString& label) {
     const Subject* found = strands(id);
-    if (found == nullptr || found->strands()->recipe || !found->strands()->strands ||
-        readingOf(*found->strands()) == how)
+    if (found == nullptr || found->strands()->recipe || !found->strands()->strands)
         return;
     Session::Change change{tr("Reading %1").arg(toText(found->source.path.filename().string())),
                            label.arg(toText(found->name)).toStdString()};
-    change.key = QStringLiteral("read-%1").arg(id);
-    change.supersede = true;
     change.kind = Kind::Strands;
-    change.work = [how](const Subject& before, const Scene&, const JobContext& job) {
-        Subject start = inUnit(before, how.unit);
+    change.work = [how](const Subject& before, const Scene&, const JobContext& job) -> Result<Subject> {
+        const StrandsBody& is = *before.strands();
+        Reading reading{is.width, is.unit, is.up};
+        const Reading was = reading;
+        how(reading);
+        if (reading == was)
+            return Session::saidAlready();
+        Subject start = inUnit(before, reading.unit);
         auto& body = std::get<StrandsBody>(start.body);
-        body.width = how.width;
-        body.up = how.up;
+        body.width = reading.width;
+        body.up = reading.up;
         return attachSource(start, start.source.path, job);
     };
     change.merge = [](const Subject& now, const Subject& before, const Subject& made) -> std::optional<Subject> {
+        if (made.strands()->unit != before.strands()->unit && now.strands()->levels != before.strands()->levels)
+            return std::nullopt; // they are of the unit before
         Subject after = withGrowthOf(now, before, made);
         after.source = made.source;
         if (now.rule == before.rule)

@@ -29,9 +29,8 @@ public:
         Up up;
         bool operator==(const Reading&) const = default;
     };
-    [[nodiscard]] static Reading readingOf(const StrandsBody& body) { return {body.width, body.unit, body.up}; }
-    /// Reads them again. One step, in the background.
-    void readAs(std::uint32_t id, const Reading& how, const QString& label);
+    /// Reads them again, otherwise. One step, in the background; of several each goes on from what the one before made.
+    void readAs(std::uint32_t id, const std::function<void(Reading&)>& how, const QString& label);
 
     /// What they grow by, or will when growing ends; null when they came from a file.
     [[nodiscard]] const StrandRecipe* recipe(std::uint32_t id) const;

@@ -298,6 +298,7 @@ int pops(const Console& console, const ProjectOptions& options) {
             return fail(console, done.error());
     const auto seen =
         std::count_if(rows.begin(), rows.end(), [](const Row& r) { return !r.score.unseen(r.subject->rule.allowPx); });
+    const double sight = scene->settings.view.pixelsADegree;
     if (console.json) {
         ordered_json list = ordered_json::array();
         for (const Row& r : rows)
@@ -315,7 +316,7 @@ int pops(const Console& console, const ProjectOptions& options) {
                             {"line_delta_e", r.score.line},
                             {"line_delta_e_sudden", r.score.suddenLine},
                             {"unseen", r.score.unseen(r.subject->rule.allowPx)}});
-        ordered_json all{{"seen", seen}, {"switches", list}};
+        ordered_json all{{"seen", seen}, {"pixels_a_degree", sight}, {"switches", list}};
         if (options.smooth)
             all["smoothed"] = smoothed;
         console.out << all.dump(2, ' ', false, ordered_json::error_handler_t::replace) << '\n';
@@ -329,7 +330,9 @@ int pops(const Console& console, const ProjectOptions& options) {
                                        : r.score.field ? fmt::format("line {:.1f}, without the soft band {:.1f}",
                                                                      r.score.line, r.score.suddenLine)
                                                        : "");
-        console.out << fmt::format("{} of {} switches are seen\n", seen, rows.size()) << table;
+        console.out << fmt::format("{} of {} switches are seen{}\n", seen, rows.size(),
+                                   sight > 0 ? fmt::format(" by an eye at {:g} pixels a degree", sight) : "")
+                    << table;
     }
     return seen > 0 ? 3 : 0;
 }

@@ -135,7 +135,7 @@ Result<std::uint32_t> changeUnit(Subject& subject, const Mend& mend) {
     return count;
 }
 
-/// What was measured holds as it did.
+/// Distances that were measured hold as they did. From its other sides a switch may look otherwise: its pop says so.
 Result<std::uint32_t> turnUpright(Subject& subject, const Mend& mend) {
     MeshBody& body = subject.mesh();
     if (std::any_of(body.levels.begin(), body.levels.end(), [](const Level& l) { return ofPictures(l.origin); }))

@@ -684,6 +684,11 @@ TEST(CliField, names_without_a_folder_are_of_the_one_that_is_worked_in) {
     const Ran scattered = run({"scatter", "s.recipe.json", "--assets", "ball.glb", "-o", "s.thicket.json"});
     EXPECT_EQ(scattered.code, 0) << scattered.err;
     EXPECT_EQ(run({"pops", "s.thicket.json"}).code, 0) << "one level has no switches";
+    auto sighted = nlohmann::json::parse(*readTextFile("s.thicket.json"));
+    sighted["view"]["pixelsADegree"] = 40;
+    ASSERT_TRUE(writeTextFile("s.thicket.json", sighted.dump()));
+    EXPECT_EQ(run({"pops", "s.thicket.json", "--json"}).json()["pixels_a_degree"], 40);
+    EXPECT_NE(run({"pops", "s.thicket.json"}).out.find("by an eye at 40"), std::string::npos) << "whose, is said";
 }
 
 TEST(CliField, a_recipe_is_scattered_the_same_each_time_and_too_many_are_refused_with_the_forecast) {

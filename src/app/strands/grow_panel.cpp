@@ -267,12 +267,8 @@ void GrowPanel::refresh() {
 }
 
 void GrowPanel::read(const QString& label, const std::function<void(StrandModel::Reading&)>& how) {
-    const Subject* s = strands();
-    if (s == nullptr)
-        return;
-    StrandModel::Reading reading = StrandModel::readingOf(*s->strands());
-    how(reading);
-    m_bench.strands.readAs(s->id, reading, label);
+    if (const Subject* s = strands())
+        m_bench.strands.readAs(s->id, how, label);
 }
 
 void GrowPanel::showReading(const StrandsBody& of) {
