@@ -348,6 +348,7 @@ void StrandModel::readAs(std::uint32_t id, const std::function<void(Reading&)>& 
             setThinning(after, made.strands()->thinning);
         return after;
     };
+    change.ended = [this, id] { emit recipeChanged(id); }; // fields show what is, though nothing came of it
     m_session.change({id}, std::move(change));
 }
 

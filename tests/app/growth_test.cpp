@@ -132,6 +132,12 @@ TEST_F(GrowthWindow, a_width_and_a_unit_are_chosen_for_lines_that_say_nothing_of
     steps().undo();
     EXPECT_NEAR(own().strands()->places.meanWidth, 0.004, 1e-9);
     EXPECT_NEAR(width->value(), 4, 1e-9);
+    // Without its file nothing comes of it, and the field says so.
+    fs::remove(file);
+    unit->setFocus();
+    QTest::keyClick(unit, Qt::Key_Up);
+    waitForJobs();
+    EXPECT_EQ(unit->currentText(), "cm");
 }
 
 TEST_F(GrowthWindow, a_handle_of_keep_is_dragged_and_the_measured_cover_follows) {
