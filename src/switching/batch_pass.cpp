@@ -102,7 +102,6 @@ CopyMemory* BatchPass::expand(std::uint32_t cell) const {
         if (own.memories.empty())
             own.memories.resize(table.size());
         memory.mixed = true;
-        memory.dropped = 0;
         std::fill_n(mixedOf(cell), table.cells[cell].count, memory.all);
     }
     return mixedOf(cell);
@@ -157,8 +156,8 @@ std::pair<int, int> BatchPass::levelsBetween(const CellTable::Cell& cell, double
 void BatchPass::prepare() const {
     if (own.memories.empty())
         own.memories.resize(table.size());
-    if (own.next.empty())
-        own.next.resize(table.size());
+    if (own.codes.empty())
+        own.codes.resize(table.size());
 }
 
 void BatchPass::decide(std::size_t from, std::size_t to) const {

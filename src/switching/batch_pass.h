@@ -1,15 +1,13 @@
 #pragma once
 // One batch in one selection: deciding about its cells, hiding, counting. Internal to the selector.
 
-#include "switching/selector.h"
+#include "switching/copy_lanes.h"
 
 namespace thicket::detail {
 
-/// Relative; what rounding may take from bounds worked out in double precision, and in floats.
+/// Relative; what rounding may take from bounds worked out in double precision.
 constexpr double kSlack = 1e-9;
-constexpr float kFloatSlack = 2e-6F;
-constexpr float kFarAway = 1e30F;  ///< metres; further than anything moves
-constexpr double kMostTurns = 255; ///< that a copy's own count holds
+constexpr float kFarAway = 1e30F; ///< metres; further than anything moves
 
 /// How fast things change for the copies of a cell, a metre that the eye goes, while it goes no farther than `within`.
 struct Rates {
@@ -92,9 +90,8 @@ struct BatchPass {
     // In select_copy.cpp: one copy by itself, exactly
     /// The copy as large as it has grown; on its way out it counts as whole.
     [[nodiscard]] Placement grown(std::uint32_t slot) const;
-    /// `room` becomes less where the eye may go less far before there is another reason, or another level is wanted.
-    [[nodiscard]] Culled reasonFor(std::uint32_t slot, const Rates& rates, double& room) const;
-    [[nodiscard]] int wantedLevel(std::uint32_t slot, int now, const Rates& rates, double& room) const;
+    [[nodiscard]] Culled reasonFor(std::uint32_t slot) const;
+    [[nodiscard]] int wantedLevel(std::uint32_t slot, int now) const;
     /// Goes on from what a copy remembers. `wanted()` is asked only when its level is to be decided now.
     template <class Wanted> void remember(CopyMemory& memory, const Wanted& wanted) const {
         const SwitchRule& rule = batch.chain.rule;
@@ -146,7 +143,6 @@ private:
         std::pair<double, double> keep{1, 1};
         std::pair<double, double> grow{1, 1};
     };
-    struct CellCurves;
     /// Metres that a cell was moved by since it was decided as a whole, with the camera's turning or without.
     [[nodiscard]] std::pair<double, double> movedBy(const SelectState::Cell& memory) const {
         const double went = moved - memory.moved;
@@ -169,20 +165,14 @@ private:
     [[nodiscard]] double untilReach(const CellBounds& bounds, const Rates& rates) const {
         return (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
     }
-    struct Alike {
-        int level = -1;  ///< that all of them want; -1: not known to be one
-        double room = 0; ///< metres until that may change
-    };
-    [[nodiscard]] Alike alikeIn(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates) const;
-    /// Those in the order of the field from `looked` on are gone. Returns the turn at which that may be otherwise.
-    std::uint8_t dropLast(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
-                          const Rates& rates) const;
-    /// Decides about copies of which only the field's order is asked, where it can. False: nothing was decided.
-    bool decideByOrder(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
-                       const Rates& rates) const;
-    template <bool kThins>
-    void decideEach(std::uint32_t index, const CellBounds& bounds, std::uint32_t looked, double used,
-                    const Rates& rates) const;
+    [[nodiscard]] bool takeOver(std::uint32_t index, const std::array<CopyCode, kMostInCell>& codes) const;
+    void thinInLanes(const CellTable::Cell& cell, const Rates& rates, LaneRule& rule) const;
+    [[nodiscard]] LaneRooms decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
+                                          std::uint32_t looked, std::array<CopyCode, kMostInCell>& codes) const;
+    [[nodiscard]] std::span<const LaneRule::Switch> switchesIn(const CellTable::Cell& cell, const CellBounds& bounds,
+                                                               const Rates& rates, LaneRule& rule,
+                                                               std::array<LaneRule::Switch, kMostLevels>& out,
+                                                               double& room) const;
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
                                                     std::pair<double, double> grow, int now) const;
 };

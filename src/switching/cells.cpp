@@ -145,7 +145,7 @@ std::shared_ptr<const CellTable> makeCells(const SharedPlacements& placements, s
     std::vector<std::uint64_t> keys(sorted.size());
     out->placementOf.resize(sorted.size());
     for (auto* values : {&out->x, &out->y, &out->z, &out->scale})
-        values->resize(sorted.size());
+        values->resize(sorted.size() + kLaneGroup - 1, 1);
     bool plain = true;
     for (std::size_t i = 0; i < sorted.size(); ++i) {
         keys[i] = sorted[i] >> 24;

@@ -9,6 +9,7 @@
 namespace thicket {
 
 constexpr std::uint32_t kMostInCell = 256;
+constexpr std::uint32_t kLaneGroup = 8; ///< copies that are decided at once in the widest registers
 
 /// Copies of one thing in an order in which neighbours in memory are neighbours in space. A *slot* is a place in that
 /// order; in a cell it follows the order of the placements, which in a field is the progressive one. Never changed once
@@ -39,7 +40,8 @@ struct CellTable {
     std::vector<Cell> cells;
     // One a slot:
     std::vector<std::uint32_t> placementOf; ///< index into `placements`
-    std::vector<float> x, y, z;             ///< centre, from the cell's origin, metres
+    // These go on for a group of lanes, so that it may begin at any slot:
+    std::vector<float> x, y, z; ///< centre, from the cell's origin, metres
     std::vector<float> scale;
     std::vector<float> factor;         ///< importance; empty: 1 for all
     std::vector<std::uint16_t> spread; ///< spreadOf its id; of a field only, else empty

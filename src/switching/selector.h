@@ -131,22 +131,19 @@ struct SelectState {
         double turned = 0;
         std::vector<const Occluder*> occluders; ///< of all batches
     };
-    /// What moves a cell is counted in metres since it was last decided as a whole: those that the eye went, and what
+    /// What moves a cell is counted in metres since it was last decided: those that the eye went, and what
     /// its turning makes at the cell's far side.
     struct Cell {
         CopyMemory all;
-        float far = 0;             ///< how far its copies were from the eye at most
-        float span = 0;            ///< metres, of which `next` counts 255ths: no copy is sure of itself for longer
-        float room = 0;            ///< metres until something may change
-        float planeRoom = 0;       ///< and until it may cross a plane of the view that it was clear of
-        bool mixed = false;        ///< `memories` speaks for its copies, not `all`
-        bool kept = false;         ///< nothing may change before `room` and `planeRoom` are used up
-        bool singly = false;       ///< `next` says for each copy when it is looked at again
-        bool turning = false;      ///< `room` is used up by turning too
-        bool goesOn = false;       ///< it was decided before: what depends on more than the camera stayed as it was
-        std::uint8_t planes = 0;   ///< those of the view that its copies were looked at by
-        std::uint16_t dropped = 0; ///< of `memories` the last so many are known to be gone, and `next` is not asked
-        double moved = 0;          ///< SelectState::moved and turned when it was last decided as a whole
+        float far = 0;        ///< how far its copies were from the eye at most
+        float room = 0;       ///< metres until something may change
+        float planeRoom = 0;  ///< and until it may cross a plane of the view that it was clear of
+        bool mixed = false;   ///< `memories` speaks for its copies, not `all`
+        bool kept = false;    ///< nothing may change before `room` and `planeRoom` are used up
+        bool singly = false;  ///< `codes` says what was found out about each copy
+        bool turning = false; ///< `room` is used up by turning too
+        bool goesOn = false;  ///< it was decided before: what depends on more than the camera stayed as it was
+        double moved = 0;     ///< SelectState::moved and turned when it was last decided
         double turned = 0;
         CellCost cost;
     };
@@ -154,7 +151,7 @@ struct SelectState {
         std::shared_ptr<const CellTable> copies;
         std::vector<Cell> cells;
         BigVector<CopyMemory> memories;  ///< one a slot, of use where its cell is mixed; empty until one is
-        BigVector<std::uint8_t> next;    ///< one a slot, of use where they are looked at singly; empty until they are
+        BigVector<std::uint8_t> codes;   ///< one a slot, of use where they are looked at singly; empty until they are
         std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction
     };
     std::vector<OfBatch> batches;

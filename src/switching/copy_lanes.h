@@ -1,0 +1,126 @@
+#pragma once
+// All copies of a cell at once, in floats, of which a processor handles several at a time: what can be said of each
+// without doubt, and how far the eye may go until that may be otherwise. Internal to the selector.
+
+#include "switching/selector.h"
+
+#include <array>
+#include <span>
+
+namespace thicket::detail {
+
+/// What a copy is, as far as floats tell: a reason, or the level that it wants.
+using CopyCode = std::int32_t;
+constexpr CopyCode kLeftOpen = 0;  ///< only a closer look tells
+constexpr CopyCode kUndecided = 1; ///< as yet
+constexpr CopyCode kOfReasons = 0x40;
+constexpr CopyCode kOfLevels = 0x80;
+constexpr std::size_t kMostLevels = 64;
+constexpr CopyCode codeOf(Culled reason) {
+    return kOfReasons + static_cast<CopyCode>(reason);
+}
+constexpr Culled reasonOf(CopyCode code) {
+    return static_cast<Culled>(code - kOfReasons);
+}
+/// Of copies that have to be looked at in the next frame, whatever is said of them then.
+constexpr std::uint8_t kNoCode = 0xff;
+constexpr CopyCode codeOf(int level) {
+    return kOfLevels + level;
+}
+constexpr int levelOf(CopyCode code) {
+    return code - kOfLevels;
+}
+
+/// Relative; what floats may be off after some steps.
+constexpr float kLaneRounding = 2e-6F;
+
+/// The copies of a cell as its table has them: one a lane.
+struct LaneInput {
+    const float* x;
+    const float* y;
+    const float* z;
+    const float* scale;
+    const float* factor;         ///< null: 1 for all
+    const std::uint16_t* spread; ///< null: there is no soft band
+    const std::uint32_t* places;
+    const CopyMemory* memories; ///< what each remembers; null: all of them `all`
+    const CopyMemory* all;
+    std::uint32_t count;
+};
+
+/// What holds for all of them. Places are from the cell's middle, metres. Each test has a slope: metres that the eye may
+/// go for a metre, or a share, that lies between a copy and another answer.
+struct LaneRule {
+    struct Plane {
+        float x, y, z, at;
+    };
+    std::array<Plane, 6> planes; ///< those of the view that the cell lies across
+    std::size_t planeCount = 0;
+    float planeSlope = 1;
+    Vec3f eye;
+    Vec3f decided; ///< from where curves and levels are decided
+    Vec3f forward;
+    MeasureFrom measureFrom = MeasureFrom::NearestPoint;
+    float radius = 1; ///< at scale 1, as all lengths of the thing
+    float box = 1;    ///< of the sphere round its box
+    float inner = 1;  ///< of the one inside of it
+    float margin = 0;
+    float slack = 0; ///< metres that rounding may take from a place
+
+    /// A curve over the distance, between some of its points: a line, and where its gain changes.
+    struct Curve {
+        struct Point {
+            float at = 0;
+            float gain = 0; ///< more from there on, a metre
+        };
+        float start = 1;
+        float gain = 0; ///< a metre
+        std::array<Point, DistanceCurve::kMostPoints> points;
+        std::size_t count = 0;
+    };
+    const Thinning* thinning = nullptr; ///< null: no copy is of another size than its own, nor gone by its rank
+    float ends = 1;                     ///< ranks are drawn up to so many times the kept share
+    float aPlace = 1;                   ///< of the field
+    float rankDoubt = 0;
+    float rankSlope = 1;
+    Curve keep;
+    enum class Grow : std::uint8_t { No, Cover, Curve, Each } grows = Grow::No;
+    float cover = 0; ///< of a held one: of the kept share, where it is in proportion
+    Curve grow;
+    float growDoubt = 0;
+    Vec3f pivot; ///< from what a copy stands on to its middle, give or take
+    float pivotSlack = 0;
+
+    bool noLevels = false;
+    float reach = 0; ///< 0: all copies are within it
+    float reachSlope = 1;
+    float smallRadii = 0; ///< too small beyond so many radii; 0: none is
+    float smallSlope = 1;
+    bool smallUnknown = false; ///< only a closer look tells
+
+    struct Switch {
+        float from = 0;
+        int level = 0;
+        float rounding = 0;
+        float slope = 1;
+        bool grows = false;
+    };
+    int levels = 0;                     ///< that have come in for all of them
+    std::span<const Switch> switches{}; ///< those that come next, which may have for some
+    float late = 1;                     ///< so many times as far for copies that are finer, of the hysteresis
+    float context = 1;
+    float soft = 0;
+};
+
+struct LaneRooms {
+    float planes; ///< metres, of turning too, until a copy may be on another side of a plane
+    float others; ///< metres until anything else may be otherwise
+};
+
+/// THREADS  pure.
+LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<CopyCode, kMostInCell>& codes);
+
+/// Whether codes differ from those that are known, which are kept in a byte each.
+bool differ(const CopyCode* codes, const std::uint8_t* known, std::size_t count);
+
+} // namespace thicket::detail
