@@ -107,23 +107,26 @@ Result<void> flyRoute(const Scene& scene, const SelectInput& input, const Route&
     if (!count)
         return count.error();
     const View stated = scene.statedView(&device);
-    SelectState state;
-    Selection selection;
-    for (std::size_t f = 0; f < *count; f += step) {
-        if (f / step % 64 == 0) {
-            if (job.cancelled())
-                return cancelledError();
-            job.report(static_cast<double>(f) / static_cast<double>(*count), fmt::format("flying {}", route.name));
-        }
-        const double seconds = static_cast<double>(f) / device.frameRate;
-        const View view = viewOnRoute(route, stated, seconds);
-        const Vec3d before = f > 0 ? viewOnRoute(route, stated, seconds - 1 / device.frameRate).eye : view.eye;
-        SelectOptions options = selectOptions(scene, (view.eye - before).norm() * device.frameRate);
-        options.listRuns = false;
-        select(input, view, seconds, options, state, selection);
-        each(f, view, selection);
-    }
-    return {};
+    const auto momentAt = [&](std::size_t i) {
+        SelectMoment out;
+        out.seconds = static_cast<double>(i * step) / device.frameRate;
+        out.view = viewOnRoute(route, stated, out.seconds);
+        const Vec3d before = i > 0 ? viewOnRoute(route, stated, out.seconds - 1 / device.frameRate).eye : out.view.eye;
+        out.options = selectOptions(scene, (out.view.eye - before).norm() * device.frameRate);
+        out.options.listRuns = false;
+        return out;
+    };
+    selectInTurn(
+        input, (*count + step - 1) / step, momentAt,
+        [&](std::size_t i, const SelectMoment& moment, const Selection& selection) {
+            each(i * step, moment.view, selection);
+        },
+        [&](std::size_t done) {
+            job.report(static_cast<double>(done * step) / static_cast<double>(*count),
+                       fmt::format("flying {}", route.name));
+            return !job.cancelled();
+        });
+    return job.cancelled() ? Result<void>(cancelledError()) : Result<void>();
 }
 
 Result<Audit> auditRoute(const Scene& scene, const Route& route, const Device& device, const JobContext& job,

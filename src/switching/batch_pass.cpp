@@ -89,10 +89,6 @@ BatchPass::BatchPass(const Batch& of, SelectState& state, std::size_t index, con
     if (with != own.decidedWith) {
         own.decidedWith = with;
         anew = true;
-        for (SelectState::Cell& cell : own.cells) {
-            cell.kept = cell.singly = cell.goesOn = false;
-            cell.cost.known = false;
-        }
     }
 }
 
@@ -105,15 +101,6 @@ CopyMemory* BatchPass::expand(std::uint32_t cell) const {
         std::fill_n(mixedOf(cell), table.cells[cell].count, memory.all);
     }
     return mixedOf(cell);
-}
-
-void BatchPass::collapse(std::uint32_t cell) const {
-    const CopyMemory* copies = mixedOf(cell);
-    if (copies != nullptr &&
-        std::all_of(copies + 1, copies + table.cells[cell].count, [&](const CopyMemory& m) { return m == *copies; })) {
-        own.cells[cell].all = *copies;
-        own.cells[cell].mixed = false;
-    }
 }
 
 void BatchPass::setAll(std::uint32_t cell, const CopyMemory& memory) const {
@@ -161,8 +148,14 @@ void BatchPass::prepare() const {
 }
 
 void BatchPass::decide(std::size_t from, std::size_t to) const {
-    for (std::size_t i = from; i < to; ++i)
+    for (std::size_t i = from; i < to; ++i) {
+        SelectState::Cell& cell = own.cells[i];
+        if (anew) {
+            cell.kept = cell.singly = cell.goesOn = false;
+            cell.cost.known = false;
+        }
         decideCell(static_cast<std::uint32_t>(i));
+    }
 }
 
 BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double room) const {

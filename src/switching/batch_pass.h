@@ -56,7 +56,7 @@ struct BatchPass {
     /// Gives every copy of a cell a memory of its own.
     CopyMemory* expand(std::uint32_t cell) const;
     /// Takes the copies' own memories away where all are alike.
-    void collapse(std::uint32_t cell) const;
+    void collapse(std::uint32_t cell) const { own.collapse(cell); }
     void setAll(std::uint32_t cell, const CopyMemory& memory) const;
     /// A copy that is drawn is hidden, and else remembers what it did.
     void hide(std::uint32_t cell, std::uint32_t k) const;

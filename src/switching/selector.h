@@ -15,6 +15,7 @@
 #include "switching/select_tiles.h"
 #include "switching/thinning.h"
 
+#include <functional>
 #include <memory>
 
 namespace thicket {
@@ -81,6 +82,13 @@ struct SelectOptions {
     bool thinOut = true;      ///< fields thin out and grow
     bool switchLevels = true; ///< false: everything is drawn at its finest
     bool listRuns = true;     ///< false: only costs are wanted, no runs
+};
+
+/// When, from where and how is selected.
+struct SelectMoment {
+    View view;
+    double seconds = 0; ///< any clock that does not run back
+    SelectOptions options;
 };
 
 /// What a copy remembers from frame to frame, or all copies of a cell that agree. Eight bytes.
@@ -153,6 +161,9 @@ struct SelectState {
         BigVector<CopyMemory> memories;  ///< one a slot, of use where its cell is mixed; empty until one is
         BigVector<std::uint8_t> codes;   ///< one a slot, of use where they are looked at singly; empty until they are
         std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction
+
+        /// Takes the own memories of a cell's copies away where all are alike.
+        void collapse(std::uint32_t cell);
     };
     std::vector<OfBatch> batches;
     std::vector<TileState> grounds;
@@ -220,6 +231,15 @@ struct Selection {
 /// THREADS    pure but for `state` and `out`, whose storage is reused.
 void select(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
             SelectState& state, Selection& out);
+
+/// Selects for moments in turn, as select() does for one after the other. What copies of the next moments are decided to
+/// be is found out beside what is hidden and counted at this one: so no thread waits for another in each of them.
+/// moment     of 0 .. count - 1; asked in turn.
+/// each       is given the selections in turn, on any thread but never on two at once.
+/// goesOn     is asked now and then, on this thread, with how many there have been; false: that is enough.
+void selectInTurn(const SelectInput& input, std::size_t count, const std::function<SelectMoment(std::size_t)>& moment,
+                  const std::function<void(std::size_t, const SelectMoment&, const Selection&)>& each,
+                  const std::function<bool(std::size_t)>& goesOn);
 
 /// One copy: a batch and a slot of its table.
 struct CopyRef {

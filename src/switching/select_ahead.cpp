@@ -1,0 +1,192 @@
+// Selections for many moments in turn, a stretch of them at a time: while what is hidden and counted in one stretch is
+// worked out moment by moment, copies are decided, and tiles chosen, for the next. Each part of the cells is taken through
+// the whole stretch at once; what that changes is noted, to be shown when its moment comes.
+
+#include "base/parallel.h"
+#include "switching/select_steps.h"
+
+#include <array>
+
+namespace thicket {
+namespace {
+
+using detail::BatchPass;
+using detail::Step;
+
+constexpr std::size_t kStretch = 16; // moments
+constexpr std::size_t kCellsInPortion = 128;
+
+/// Some cells of a batch, and what came to be known of them in the moments of a stretch.
+class Portion {
+public:
+    Portion(std::size_t batch, std::size_t from, std::size_t to) : m_batch(batch), m_from(from), m_to(to) {}
+
+    void begin() {
+        m_cells.clear();
+        m_copies.clear();
+        m_ends.clear();
+    }
+    void decide(const Step& step) {
+        const BatchPass& pass = step.passes[m_batch];
+        pass.decide(m_from, m_to);
+        for (std::size_t c = m_from; c < m_to; ++c) {
+            SelectState::Cell& cell = pass.own.cells[c];
+            if (std::exchange(cell.cost.known, true))
+                continue;
+            const auto index = static_cast<std::uint32_t>(c);
+            m_cells.push_back({index, cell.mixed, cell.all, m_copies.size()});
+            if (const CopyMemory* copies = pass.mixedOf(index))
+                m_copies.insert(m_copies.end(), copies, copies + pass.table.cells[c].count);
+        }
+        m_ends.push_back(m_cells.size());
+    }
+    void show(std::size_t moment, Step& step) const {
+        const BatchPass& pass = step.passes[m_batch];
+        for (std::size_t i = moment > 0 ? m_ends[moment - 1] : 0; i < m_ends[moment]; ++i) {
+            const Changed& changed = m_cells[i];
+            SelectState::Cell& cell = pass.own.cells[changed.cell];
+            cell.all = changed.all;
+            cell.mixed = changed.mixed;
+            cell.cost.known = false;
+            if (changed.mixed)
+                std::copy_n(&m_copies[changed.first], pass.table.cells[changed.cell].count, pass.mixedOf(changed.cell));
+        }
+    }
+
+private:
+    struct Changed {
+        std::uint32_t cell;
+        bool mixed;
+        CopyMemory all;
+        std::size_t first; ///< of its copies
+    };
+    std::size_t m_batch;
+    std::size_t m_from;
+    std::size_t m_to;
+    std::vector<Changed> m_cells;
+    std::vector<CopyMemory> m_copies;
+    std::vector<std::size_t> m_ends; ///< a moment: of m_cells
+};
+
+struct Stretch {
+    std::size_t first = 0;
+    std::vector<SelectMoment> moments;
+    std::vector<Portion> portions;
+    std::vector<std::vector<TileCut>> cuts; ///< a moment
+    std::vector<double> seconds;            ///< that choosing them took
+};
+
+class InTurn {
+public:
+    InTurn(const SelectInput& input, std::size_t count, const std::function<SelectMoment(std::size_t)>& moment,
+           const std::function<void(std::size_t, const SelectMoment&, const Selection&)>& each)
+        : m_input(input), m_count(count), m_moment(moment), m_each(each) {
+        for (Stretch& stretch : m_stretches) {
+            for (std::size_t b = 0; b < input.batches.size(); ++b) {
+                const std::size_t cells = input.batches[b].copies->cells.size();
+                for (std::size_t from = 0; from < cells; from += kCellsInPortion)
+                    stretch.portions.emplace_back(b, from, std::min(cells, from + kCellsInPortion));
+            }
+            stretch.cuts.resize(kStretch);
+            stretch.seconds.resize(kStretch);
+        }
+    }
+
+    void run(const std::function<bool(std::size_t)>& goesOn) {
+        take(m_stretches[0]);
+        lookAhead(m_stretches[0]);
+        chooseTiles(m_stretches[0]);
+        for (std::size_t now = 0; !m_stretches[now].moments.empty(); now = 1 - now) {
+            if (!goesOn(m_stretches[now].first))
+                return;
+            Stretch& next = m_stretches[1 - now];
+            take(next);
+            parallelChunks(3, 1, [&](std::size_t from, std::size_t to) {
+                for (std::size_t i = from; i < to; ++i)
+                    if (i == 0)
+                        show(m_stretches[now]);
+                    else if (i == 1)
+                        lookAhead(next);
+                    else
+                        chooseTiles(next);
+            });
+        }
+    }
+
+private:
+    /// The next moments. None but the first of a stretch needs a new epoch, which all that is remembered is moved to.
+    void take(Stretch& stretch) {
+        stretch.first = m_taken;
+        stretch.moments.clear();
+        while (m_taken < m_count && stretch.moments.size() < kStretch) {
+            if (!m_next)
+                m_next = m_moment(m_taken);
+            if (detail::needsNewEpoch(m_ahead, m_next->seconds) && !stretch.moments.empty())
+                break;
+            stretch.moments.push_back(std::move(*m_next));
+            m_next.reset();
+            ++m_taken;
+        }
+    }
+
+    void lookAhead(Stretch& stretch) {
+        if (stretch.moments.empty())
+            return;
+        std::vector<std::unique_ptr<Step>> steps;
+        for (const SelectMoment& moment : stretch.moments) {
+            steps.push_back(std::make_unique<Step>(moment));
+            detail::begin(m_input, m_ahead, *steps.back());
+        }
+        for (const BatchPass& pass : steps.front()->passes)
+            pass.prepare();
+        parallelChunks(stretch.portions.size(), 1, [&](std::size_t from, std::size_t to) {
+            for (std::size_t p = from; p < to; ++p) {
+                stretch.portions[p].begin();
+                for (const auto& step : steps)
+                    stretch.portions[p].decide(*step);
+            }
+        });
+    }
+
+    void chooseTiles(Stretch& stretch) {
+        for (std::size_t i = 0; i < stretch.moments.size(); ++i)
+            stretch.seconds[i] = detail::chooseTiles(m_input, stretch.moments[i], m_tiles, stretch.cuts[i]);
+    }
+
+    void show(Stretch& stretch) {
+        for (std::size_t i = 0; i < stretch.moments.size(); ++i) {
+            Step step(stretch.moments[i]);
+            detail::begin(m_input, m_shown, step);
+            for (const BatchPass& pass : step.passes)
+                pass.prepare();
+            for (const Portion& portion : stretch.portions)
+                portion.show(i, step);
+            m_out.grounds.swap(stretch.cuts[i]);
+            m_out.groundSeconds = stretch.seconds[i];
+            detail::finish(m_input, step, detail::coversOf(m_input, step, m_shown, m_out), m_shown, m_out);
+            m_each(stretch.first + i, step.moment, m_out);
+        }
+    }
+
+    const SelectInput& m_input;
+    std::size_t m_count;
+    const std::function<SelectMoment(std::size_t)>& m_moment;
+    const std::function<void(std::size_t, const SelectMoment&, const Selection&)>& m_each;
+    std::size_t m_taken = 0;
+    std::optional<SelectMoment> m_next;
+    std::array<Stretch, 2> m_stretches;
+    SelectState m_ahead; ///< of what is decided; nothing is hidden in it
+    std::vector<TileState> m_tiles;
+    SelectState m_shown;
+    Selection m_out;
+};
+
+} // namespace
+
+void selectInTurn(const SelectInput& input, std::size_t count, const std::function<SelectMoment(std::size_t)>& moment,
+                  const std::function<void(std::size_t, const SelectMoment&, const Selection&)>& each,
+                  const std::function<bool(std::size_t)>& goesOn) {
+    InTurn(input, count, moment, each).run(goesOn);
+}
+
+} // namespace thicket

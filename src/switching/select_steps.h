@@ -1,0 +1,41 @@
+#pragma once
+// The steps of one selection. What copies are decided to be depends on the camera's way alone; what is hidden and counted
+// comes after that. Internal to the selector.
+
+#include "switching/batch_pass.h"
+
+#include <functional>
+
+namespace thicket::detail {
+
+/// A selection that has begun. Stays where it is: its passes point into it.
+struct Step {
+    SelectMoment moment;
+    Frustum frustum;
+    std::vector<BatchPass> passes; ///< one a batch
+    bool everywhere = false;       ///< what came to be hidden is looked for
+
+    explicit Step(SelectMoment at) : moment(std::move(at)), frustum(frustumOf(moment.view)) {}
+    Step(const Step&) = delete;
+    Step& operator=(const Step&) = delete;
+};
+
+/// Whether times are counted from elsewhere from a moment on, for floats to tell them apart.
+bool needsNewEpoch(const SelectState& state, double seconds);
+
+/// Takes a state on to the step's moment, with nothing hidden.
+void begin(const SelectInput& input, SelectState& state, Step& step);
+/// Decides about all copies, and does something else beside that.
+void decideAll(const std::vector<BatchPass>& passes, const std::function<void()>& beside);
+
+/// Chooses the tiles of all grounds. Returns the seconds it took.
+double chooseTiles(const SelectInput& input, const SelectMoment& moment, std::vector<TileState>& states,
+                   std::vector<TileCut>& cuts);
+/// What the tiles of `out` can hide, where that is asked.
+std::vector<const GroundCover*> coversOf(const SelectInput& input, const Step& step, SelectState& state,
+                                         const Selection& out);
+/// Hides copies, counts and lists what is drawn. REQUIRES that copies were decided and tiles chosen.
+void finish(const SelectInput& input, Step& step, const std::vector<const GroundCover*>& covers, SelectState& state,
+            Selection& out);
+
+} // namespace thicket::detail
