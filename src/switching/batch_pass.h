@@ -198,11 +198,8 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
 std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes,
                                  const std::vector<SelectState::HiddenPlaces::Place>& hidden);
 
-/// What cells of a batch cost, but for the worst error and draws of what is instanced.
-/// THREADS  cells may be counted beside each other.
-SubjectCost countCells(const BatchPass& pass, std::uint32_t from, std::uint32_t to);
-/// The largest error of all copies that are drawn, pixels. Asked after they were counted.
-double worstErrorOf(const BatchPass& pass);
+/// What a batch costs.
+SubjectCost countBatch(const BatchPass& pass);
 /// Adds what a batch draws to the runs. Asked after it was counted.
 void listRuns(const BatchPass& pass, std::uint32_t index, Selection& out);
 

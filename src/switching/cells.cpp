@@ -59,6 +59,8 @@ private:
         for (std::uint32_t slot = first; slot < end; ++slot) {
             const Placement& p = m_out.at(slot);
             const Vec3d off = p.rotation * m_out.bounds.centre();
+            const Vec3d up = p.rotation * Vec3d::UnitY();
+            cell.lean = std::max(cell.lean, up.y() > 0 ? std::hypot(up.x(), up.z()) : 1);
             offLow = offLow.cwiseMin(off);
             offHigh = offHigh.cwiseMax(off);
             low = low.cwiseMin(m_centres[m_out.placementOf[slot]]);
@@ -83,6 +85,15 @@ private:
             m_out.scale[slot] = static_cast<float>(m_out.at(slot).scale);
         }
         m_out.cells.push_back(cell);
+        CellTable::Boxes& boxes = m_out.boxes;
+        boxes.x.push_back(cell.origin.x());
+        boxes.y.push_back(cell.origin.y());
+        boxes.z.push_back(cell.origin.z());
+        boxes.halfX.push_back(static_cast<float>(cell.half.x()));
+        boxes.halfY.push_back(static_cast<float>(cell.half.y()));
+        boxes.halfZ.push_back(static_cast<float>(cell.half.z()));
+        boxes.half.push_back(static_cast<float>(cell.half.norm()));
+        boxes.mostScale.push_back(static_cast<float>(cell.mostScale));
     }
 
     CellTable& m_out;

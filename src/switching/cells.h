@@ -31,6 +31,7 @@ struct CellTable {
         double scaleSquares = 0; ///< sum over the copies
         Vec3d offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
         double offSlack = 0;     ///< and how far that of a copy may be from it
+        double lean = 0;         ///< sine of the most that a copy leans away from upright; 1 from a quarter turn on
     };
 
     SharedPlacements placements;
@@ -38,6 +39,13 @@ struct CellTable {
     Bounds bounds;                      ///< of the thing, in its own space
     double radius = 1;                  ///< of the sphere round the middle of its bounds that holds it
     std::vector<Cell> cells;
+    /// The same of all cells side by side.
+    struct Boxes {
+        std::vector<double> x, y, z; ///< their middles
+        std::vector<float> halfX, halfY, halfZ;
+        std::vector<float> half; ///< diagonals
+        std::vector<float> mostScale;
+    } boxes;
     // One a slot:
     std::vector<std::uint32_t> placementOf; ///< index into `placements`
     // These go on for a group of lanes, so that it may begin at any slot:

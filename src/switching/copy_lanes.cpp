@@ -51,29 +51,6 @@ THICKET_LANES void alongFrom(const Middles& p, const Vec3f& from, const Vec3f& f
         out[k] = fx * (xs[k] - ox) + fy * (ys[k] - oy) + fz * (zs[k] - oz);
 }
 
-THICKET_LANES void curveOver(const float* metres, const LaneRule::Curve& curve, std::size_t count,
-                             float* __restrict out) {
-    const float start = curve.start;
-    const float gain = curve.gain;
-    for (std::size_t k = 0; k < count; ++k)
-        out[k] = start + gain * metres[k];
-    for (std::size_t p = 0; p < curve.count; ++p) {
-        const float at = curve.points[p].at;
-        const float more = curve.points[p].gain;
-        for (std::size_t k = 0; k < count; ++k)
-            out[k] += more * larger(metres[k] - at, 0);
-    }
-}
-
-/// What copies have to grow to for a cover that is in proportion to the kept share.
-THICKET_LANES void growthsFor(const float* kept, float cover, float most, std::size_t count, float* __restrict out) {
-    const float enough = 1 / (most * most);
-    for (std::size_t k = 0; k < count; ++k) {
-        const float c = cover * kept[k];
-        out[k] = c <= enough ? most : 1 / std::sqrt(larger(c, enough));
-    }
-}
-
 THICKET_LANES void ranksBeyond(const std::uint32_t* places, const float* kept, float aPlace, float ends,
                                std::size_t count, float* __restrict out) {
     for (std::size_t k = 0; k < count; ++k)
@@ -148,6 +125,31 @@ THICKET_LANES void nearestAndFarthest(const float* metres, const float* size, co
     for (std::size_t k = 0; k < count; ++k) {
         nearest[k] = larger(metres[k] - box * size[k] - doubt[k], 0);
         farthest[k] = larger(metres[k] - inner * size[k] + doubt[k], 0);
+    }
+}
+
+/// The same by cylinders.
+THICKET_LANES void nearestAndFarthestUpright(const Middles& p, const Vec3f& from, const float* size, const float* doubt,
+                                             const LaneRule::Upright& upright, std::size_t count,
+                                             float* __restrict nearest, float* __restrict farthest) {
+    const float* const xs = p.x;
+    const float* const ys = p.y;
+    const float* const zs = p.z;
+    const float ox = from.x();
+    const float oy = from.y();
+    const float oz = from.z();
+    const auto [outerRadius, outerHalf, innerRadius, innerHalf] = upright;
+    for (std::size_t k = 0; k < count; ++k) {
+        const float x = xs[k] - ox;
+        const float z = zs[k] - oz;
+        const float across = std::sqrt(x * x + z * z);
+        const float above = std::abs(ys[k] - oy);
+        const float nearAcross = larger(across - outerRadius * size[k], 0);
+        const float nearAbove = larger(above - outerHalf * size[k], 0);
+        const float farAcross = larger(across - innerRadius * size[k], 0);
+        const float farAbove = larger(above - innerHalf * size[k], 0);
+        nearest[k] = larger(std::sqrt(nearAcross * nearAcross + nearAbove * nearAbove) - doubt[k], 0);
+        farthest[k] = std::sqrt(farAcross * farAcross + farAbove * farAbove) + doubt[k];
     }
 }
 
@@ -270,21 +272,14 @@ LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<Copy
     const float* size = in.scale;
     std::fill(plain.begin(), plain.begin() + static_cast<std::ptrdiff_t>(count), rule.slack);
     const float* doubt = plain.data();
-    if (rule.thinning != nullptr) {
+    if (rule.thins) {
         alignas(32) Floats kept;
         distancesFrom(own, rule.decided, count, metres.data());
-        curveOver(metres.data(), rule.keep, count, kept.data());
+        curveOver(rule.thinning.keep, metres.data(), count, kept.data());
         ranksBeyond(in.places, kept.data(), rule.aPlace, rule.ends, in.count, rank.data());
-        if (rule.grows != LaneRule::Grow::No) {
+        if (rule.grows) {
             alignas(32) Floats growth;
-            if (rule.grows == LaneRule::Grow::Cover)
-                growthsFor(kept.data(), rule.cover, static_cast<float>(rule.thinning->growAtMost), count,
-                           growth.data());
-            else if (rule.grows == LaneRule::Grow::Curve)
-                curveOver(metres.data(), rule.grow, count, growth.data());
-            else
-                for (std::size_t k = 0; k < count; ++k)
-                    growth[k] = static_cast<float>(rule.thinning->sizeAt(static_cast<double>(metres[k])));
+            growthsOver(rule.thinning, metres.data(), kept.data(), count, growth.data());
             growAbout(in, growth.data(), rule, count, grown);
             middles = {grown.x.data(), grown.y.data(), grown.z.data()};
             size = grown.size.data();
@@ -305,21 +300,26 @@ LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<Copy
     alignas(32) Floats nearest;
     alignas(32) Floats farthest;
     if (rule.reach > 0 || !rule.switches.empty()) {
-        alignas(32) Floats from;
-        if (rule.measureFrom == MeasureFrom::Depth)
-            alongFrom(middles, rule.decided, rule.forward, count, from.data());
-        else
-            distancesFrom(middles, rule.decided, count, from.data());
         const bool point = rule.measureFrom == MeasureFrom::NearestPoint;
-        nearestAndFarthest(from.data(), size, doubt, point ? rule.box : 0, point ? rule.inner : 0, count,
-                           nearest.data(), farthest.data());
+        if (point && rule.upright.outerRadius > 0) {
+            nearestAndFarthestUpright(middles, rule.decided, size, doubt, rule.upright, count, nearest.data(),
+                                      farthest.data());
+        } else {
+            alignas(32) Floats from;
+            if (rule.measureFrom == MeasureFrom::Depth)
+                alongFrom(middles, rule.decided, rule.forward, count, from.data());
+            else
+                distancesFrom(middles, rule.decided, count, from.data());
+            nearestAndFarthest(from.data(), size, doubt, point ? rule.box : 0, point ? rule.inner : 0, count,
+                               nearest.data(), farthest.data());
+        }
     }
     if (rule.reach > 0) {
         beyond(nearest.data(), farthest.data(), rule.reach, count, by.data(), doubts.data());
         rooms.others = std::min(rooms.others, decideBy(by.data(), doubts.data(), codeOf(Culled::BeyondReach),
                                                        rule.reachSlope, count, codes.data()));
     }
-    if (rule.thinning != nullptr) {
+    if (rule.thins) {
         std::fill(doubts.begin(), doubts.begin() + static_cast<std::ptrdiff_t>(count), rule.rankDoubt);
         rooms.others = std::min(rooms.others, decideBy(rank.data(), doubts.data(), codeOf(Culled::Thinned),
                                                        rule.rankSlope, count, codes.data()));

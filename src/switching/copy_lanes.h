@@ -2,6 +2,7 @@
 // All copies of a cell at once, in floats, of which a processor handles several at a time: what can be said of each
 // without doubt, and how far the eye may go until that may be otherwise. Internal to the selector.
 
+#include "switching/curve_lanes.h"
 #include "switching/selector.h"
 
 #include <array>
@@ -64,29 +65,23 @@ struct LaneRule {
     float radius = 1; ///< at scale 1, as all lengths of the thing
     float box = 1;    ///< of the sphere round its box
     float inner = 1;  ///< of the one inside of it
+    /// Upright cylinders round its box, however copies lean, and inside of it; 0: not known to be tighter.
+    struct Upright {
+        float outerRadius = 0;
+        float outerHalf = 0; ///< of their height
+        float innerRadius = 0;
+        float innerHalf = 0;
+    } upright;
     float margin = 0;
     float slack = 0; ///< metres that rounding may take from a place
 
-    /// A curve over the distance, between some of its points: a line, and where its gain changes.
-    struct Curve {
-        struct Point {
-            float at = 0;
-            float gain = 0; ///< more from there on, a metre
-        };
-        float start = 1;
-        float gain = 0; ///< a metre
-        std::array<Point, DistanceCurve::kMostPoints> points;
-        std::size_t count = 0;
-    };
-    const Thinning* thinning = nullptr; ///< null: no copy is of another size than its own, nor gone by its rank
-    float ends = 1;                     ///< ranks are drawn up to so many times the kept share
-    float aPlace = 1;                   ///< of the field
+    bool thins = false; ///< else no copy is of another size than its own, nor gone by its rank
+    LaneThinning thinning;
+    float ends = 1;   ///< ranks are drawn up to so many times the kept share
+    float aPlace = 1; ///< of the field
     float rankDoubt = 0;
     float rankSlope = 1;
-    Curve keep;
-    enum class Grow : std::uint8_t { No, Cover, Curve, Each } grows = Grow::No;
-    float cover = 0; ///< of a held one: of the kept share, where it is in proportion
-    Curve grow;
+    bool grows = false;
     float growDoubt = 0;
     Vec3f pivot; ///< from what a copy stands on to its middle, give or take
     float pivotSlack = 0;

@@ -96,45 +96,6 @@ bool BatchPass::takeOver(std::uint32_t index, const std::array<CopyCode, kMostIn
     return settledAll;
 }
 
-namespace {
-
-/// A curve between two distances.
-LaneRule::Curve curveWithin(const DistanceCurve& of, double nearest, double farthest) {
-    LaneRule::Curve out;
-    const auto& points = of.points;
-    const auto gainTo = [&points](std::size_t i) { // of the line that ends there
-        return i == 0 || i >= points.size()
-                   ? 0.0
-                   : (points[i].value - points[i - 1].value) / (points[i].metres - points[i - 1].metres);
-    };
-    std::size_t next = 0;
-    while (next < points.size() && points[next].metres <= nearest)
-        ++next;
-    double gain = gainTo(next);
-    out.gain = static_cast<float>(gain);
-    if (!points.empty()) {
-        const CurvePoint& on = points[next > 0 ? next - 1 : 0];
-        out.start = static_cast<float>(on.value - gain * on.metres);
-    }
-    for (; next < points.size() && points[next].metres < farthest; ++next) {
-        const double after = gainTo(next + 1);
-        out.points[out.count++] = {static_cast<float>(points[next].metres), static_cast<float>(after - gain)};
-        gain = after;
-    }
-    return out;
-}
-
-/// What floats may be off when they add that up.
-double roundingOf(const LaneRule::Curve& curve, double farthest) {
-    constexpr double kRelative = 5e-7;
-    double sum = 1 + std::abs(static_cast<double>(curve.start)) + std::abs(static_cast<double>(curve.gain)) * farthest;
-    for (std::size_t p = 0; p < curve.count; ++p)
-        sum += std::abs(static_cast<double>(curve.points[p].gain)) * farthest;
-    return kRelative * sum;
-}
-
-} // namespace
-
 Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {
     Rates rates;
     const double t = cullBelowPx / (2 * pixelScale);
@@ -166,33 +127,46 @@ void BatchPass::thinInLanes(const CellTable::Cell& cell, const Rates& rates, Lan
     const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
     const double farthest = (away + cell.half).norm() * (1 + kSlack) + slack;
     const double nearest = (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - slack;
-    rule.keep = curveWithin(thinning.keep, nearest, farthest);
-    const double ofKeep = roundingOf(rule.keep, farthest) + thinning.keep.steepest(nearest, farthest) * slack;
-    rule.thinning = &thinning;
+    rule.thins = true;
+    rule.thinning = LaneThinning(thinning, nearest, farthest);
+    const double ofKeep = rule.thinning.keep.rounding(farthest) + thinning.keep.steepest(nearest, farthest) * slack;
     rule.ends = static_cast<float>(endOf(1));
     rule.aPlace = 1 / static_cast<float>(table.placements->size());
     constexpr double kRankRounding = 5e-7;
     rule.rankDoubt = static_cast<float>(ofKeep * endOf(1) + kRankRounding);
     rule.rankSlope = static_cast<float>(rates.aShare);
+    rule.grows = !thinning.widths;
     double ofGrowth = 0;
-    if (thinning.widths) {
-        rule.grows = LaneRule::Grow::No;
-    } else if (!thinning.holdCover) {
-        rule.grows = LaneRule::Grow::Curve;
-        rule.grow = curveWithin(thinning.grow, nearest, farthest);
-        ofGrowth = roundingOf(rule.grow, farthest);
-    } else if (thinning.endOf(thinning.keep.between(nearest, farthest).second) <= 1) {
-        constexpr double kShare = 0.5; // any at which the whole band has ranks: there the cover is in proportion
-        rule.grows = LaneRule::Grow::Cover;
-        rule.cover = static_cast<float>(coverOf(thinning, kShare) / kShare);
-        ofGrowth = std::pow(thinning.growAtMost, 3) * ofKeep; // the derivative of 1/sqrt, where that is steepest
+    if (!thinning.holdCover) {
+        ofGrowth = rule.thinning.grow.rounding(farthest);
     } else {
-        rule.grows = LaneRule::Grow::Each;
+        // The derivative of 1/sqrt, where that is steepest; the cover changes (1 + band) times as fast as the share.
+        constexpr double kCoverRounding = 1e-6;
+        ofGrowth = 0.5 * std::pow(thinning.growAtMost, 3) * ((1 + thinning.band) * ofKeep + kCoverRounding);
     }
     rule.growDoubt = static_cast<float>(2e-6 + growSlope * slack + ofGrowth);
     rule.pivot = cell.offPivot.cast<float>();
     rule.pivotSlack = static_cast<float>(cell.offSlack) + 2e-6F * rule.pivot.norm();
 }
+
+namespace {
+
+/// The half box of a thing, turned about the upright axis and leaning by a sine, between two cylinders.
+LaneRule::Upright cylindersOf(const Vec3d& half, double lean) {
+    constexpr double kMostLean = 0.5;
+    if (lean > kMostLean)
+        return {};
+    const double most = std::hypot(half.x(), half.z());
+    const double least = std::min(half.x(), half.z());
+    // A cylinder that leans with the box reaches as far as its radius and what its half height leans out by.
+    const double innerHalf = std::max(0.0, half.y() - least * lean);
+    const double innerRadius = std::max(0.0, least - innerHalf * lean);
+    constexpr double kMore = 1 + 1e-6;
+    return {static_cast<float>((most + half.y() * lean) * kMore), static_cast<float>((half.y() + most * lean) * kMore),
+            static_cast<float>(innerRadius / kMore), static_cast<float>(innerHalf / kMore)};
+}
+
+} // namespace
 
 LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
                                    std::uint32_t looked, std::array<CopyCode, kMostInCell>& codes) const {
@@ -214,6 +188,8 @@ LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds
     rule.radius = static_cast<float>(chain.radius);
     rule.box = static_cast<float>(boxRadius);
     rule.inner = static_cast<float>(innerRadius);
+    if (rule.measureFrom == MeasureFrom::NearestPoint)
+        rule.upright = cylindersOf(chain.bounds.size() / 2, cell.lean);
     rule.margin = static_cast<float>(chain.rule.marginMetres);
     // Relative rounding of floats, of the largest things that are added up here.
     rule.slack = kLaneRounding * (rule.eye.norm() + rule.decided.norm() + cell.half.cast<float>().norm() + rule.margin +

@@ -33,6 +33,8 @@ void settle(const SelectInput& input, SelectState& state) {
         } else {
             state.batches[i].copies = copies;
             state.batches[i].cells.resize(copies->cells.size());
+            state.batches[i].covers.resize(copies->cells.size());
+            state.batches[i].deviations.resize(copies->cells.size());
         }
     }
 }
@@ -145,45 +147,11 @@ std::size_t cellsOf(const std::vector<detail::BatchPass>& passes) {
     return cells;
 }
 
-/// What each batch costs: in parts that depend on nothing but its cells, so that sums are the same on any machine.
+/// What each batch costs.
 std::vector<SubjectCost> countAll(const std::vector<detail::BatchPass>& passes) {
-    constexpr std::uint32_t kTogether = 256;
-    struct Part {
-        std::size_t pass = 0;
-        std::uint32_t from = 0;
-        std::uint32_t to = 0;
-        SubjectCost cost;
-    };
-    std::vector<Part> parts;
-    for (std::size_t i = 0; i < passes.size(); ++i)
-        for (std::uint32_t from = 0; from < passes[i].table.cells.size(); from += kTogether)
-            parts.push_back(
-                {i, from, std::min(from + kTogether, static_cast<std::uint32_t>(passes[i].table.cells.size())), {}});
-    const auto count = [&](std::size_t from, std::size_t to) {
-        for (std::size_t p = from; p < to; ++p)
-            parts[p].cost = detail::countCells(passes[parts[p].pass], parts[p].from, parts[p].to);
-    };
     std::vector<SubjectCost> out(passes.size());
-    const auto finish = [&](std::size_t from, std::size_t to) {
-        for (std::size_t i = from; i < to; ++i) {
-            out[i].worstErrorPx = detail::worstErrorOf(passes[i]);
-            const Batch& batch = passes[i].batch;
-            for (std::size_t level = 0; batch.instanced && level < batch.chain.levels.size(); ++level)
-                if ((out[i].shown >> level & 1U) != 0)
-                    out[i].draws += batch.chain.levels[level].draws;
-        }
-    };
-    const bool beside = cellsOf(passes) >= kManyCells;
-    if (beside)
-        parallelChunks(parts.size(), 1, count);
-    else
-        count(0, parts.size());
-    for (const Part& part : parts)
-        out[part.pass] += part.cost;
-    if (beside)
-        parallelChunks(passes.size(), 1, finish);
-    else
-        finish(0, passes.size());
+    for (std::size_t i = 0; i < passes.size(); ++i)
+        out[i] = detail::countBatch(passes[i]);
     return out;
 }
 

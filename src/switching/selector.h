@@ -15,6 +15,7 @@
 #include "switching/select_tiles.h"
 #include "switching/thinning.h"
 
+#include <array>
 #include <functional>
 #include <memory>
 
@@ -113,8 +114,21 @@ struct CellCost {
     std::uint16_t switches = 0;
     std::uint16_t fading = 0;
     bool known = false;
-    float deviation = 0; ///< the largest of the levels that are drawn, metres
-    float squares = 0;   ///< the sum of the squared scales of those that are drawn
+};
+
+/// What all cells of a batch cost, added up.
+struct CellSums {
+    std::uint64_t triangles = 0;
+    std::uint64_t vertices = 0;
+    std::uint64_t draws = 0;
+    std::uint32_t culledBy[kCullReasons] = {};
+    std::uint32_t switches = 0;
+    std::uint32_t fading = 0;
+    std::array<std::uint32_t, 64> showing{}; ///< cells that show a level
+
+    void add(const CellCost& cost);
+    void take(const CellCost& cost);
+    [[nodiscard]] std::uint64_t shown() const;
 };
 
 /// What is remembered from selection to selection. Copies of a cell that agree remember one thing; where they do not,
@@ -159,6 +173,9 @@ struct SelectState {
         std::shared_ptr<const CellTable> copies;
         std::vector<Cell> cells;
         BigVector<CopyMemory> memories;  ///< one a slot, of use where its cell is mixed; empty until one is
+        CellSums sums;                   ///< of `cells`, whether they are known or not
+        std::vector<float> covers;       ///< a cell: the squared scales of what is drawn, added up; of strands how many
+        std::vector<float> deviations;   ///< the largest of the levels that are drawn, metres
         BigVector<std::uint8_t> codes;   ///< one a slot, of use where they are looked at singly; empty until they are
         std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction
 
