@@ -170,7 +170,7 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
     if (thins) {
         const auto [from, to] = centresFrom(decidedFrom, roomThere);
         out.keep = batch.thinning.keep.between(from, to);
-        out.grow = batch.thinning.sizeBetween(from, to);
+        out.grow = batch.thinning.sizeWhere(out.keep, from, to);
         out.grow.first *= 1 - kSlack;
         out.grow.second *= 1 + kSlack;
     }

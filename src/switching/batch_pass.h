@@ -165,10 +165,10 @@ private:
     [[nodiscard]] double untilReach(const CellBounds& bounds, const Rates& rates) const {
         return (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
     }
-    [[nodiscard]] bool takeOver(std::uint32_t index, const std::array<CopyCode, kMostInCell>& codes) const;
+    [[nodiscard]] bool takeOver(std::uint32_t index, const KeptCodes& codes) const;
     void thinInLanes(const CellTable::Cell& cell, const Rates& rates, LaneRule& rule) const;
     [[nodiscard]] LaneRooms decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
-                                          std::uint32_t looked, std::array<CopyCode, kMostInCell>& codes) const;
+                                          std::uint32_t looked, KeptCodes& codes) const;
     [[nodiscard]] std::span<const LaneRule::Switch> switchesIn(const CellTable::Cell& cell, const CellBounds& bounds,
                                                                const Rates& rates, LaneRule& rule,
                                                                std::array<LaneRule::Switch, kMostLevels>& out,

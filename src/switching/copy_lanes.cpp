@@ -112,6 +112,20 @@ THICKET_LANES float decideBy(const float* by, const float* doubt, CopyCode faile
     return room * slope;
 }
 
+THICKET_LANES float decideByRank(const float* by, float doubt, float slope, std::size_t count,
+                                 CopyCode* __restrict code) {
+    float room = kFarthest;
+    for (std::size_t k = 0; k < count; ++k) {
+        const CopyCode was = code[k];
+        const float sure = std::abs(by[k]) - doubt;
+        const CopyCode passed = by[k] > 0 ? codeOf(Culled::Thinned) : kUndecided;
+        const CopyCode now = sure > 0 ? passed : kLeftOpen;
+        code[k] = was == kUndecided ? now : was;
+        room = smaller(room, was == kUndecided ? sure : kFarthest);
+    }
+    return room * slope;
+}
+
 /// How far spheres are outside.
 THICKET_LANES void outside(const float* inside, const float* size, float radius, float margin, std::size_t count,
                            float* __restrict out) {
@@ -248,14 +262,8 @@ THICKET_LANES void decideAll(CopyCode as, std::size_t count, CopyCode* __restric
 
 } // namespace
 
-THICKET_LANES bool differ(const CopyCode* codes, const std::uint8_t* known, std::size_t count) {
-    CopyCode any = 0;
-    for (std::size_t k = 0; k < count; ++k)
-        any |= codes[k] ^ known[k];
-    return any != 0;
-}
-
-LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<CopyCode, kMostInCell>& codes) {
+namespace {
+LaneRooms decide(const LaneInput& in, const LaneRule& rule, Codes& codes) {
     // Lanes beyond the last copy stand for none: they read what the table has there, and are decided from the start.
     const std::size_t count = (in.count + kLaneGroup - 1) / kLaneGroup * kLaneGroup;
     std::fill(codes.begin(), codes.begin() + in.count, kUndecided);
@@ -320,9 +328,8 @@ LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<Copy
                                                        rule.reachSlope, count, codes.data()));
     }
     if (rule.thins) {
-        std::fill(doubts.begin(), doubts.begin() + static_cast<std::ptrdiff_t>(count), rule.rankDoubt);
-        rooms.others = std::min(rooms.others, decideBy(rank.data(), doubts.data(), codeOf(Culled::Thinned),
-                                                       rule.rankSlope, count, codes.data()));
+        rooms.others =
+            std::min(rooms.others, decideByRank(rank.data(), rule.rankDoubt, rule.rankSlope, count, codes.data()));
     }
     if (rule.smallUnknown) {
         decideAll(kLeftOpen, count, codes.data());
@@ -357,6 +364,20 @@ LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<Copy
             break;
     }
     closeLevels(levels, count, codes.data());
+    return rooms;
+}
+
+/// Copies alone: what is kept of others is not this cell's.
+THICKET_LANES void keep(const CopyCode* codes, std::size_t count, std::uint8_t* __restrict out) {
+    for (std::size_t k = 0; k < count; ++k)
+        out[k] = static_cast<std::uint8_t>(codes[k]);
+}
+} // namespace
+
+LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, KeptCodes& codes) {
+    alignas(32) Codes all;
+    const LaneRooms rooms = decide(in, rule, all);
+    keep(all.data(), in.count, codes.data());
     return rooms;
 }
 

@@ -32,6 +32,9 @@ constexpr int levelOf(CopyCode code) {
     return code - kOfLevels;
 }
 
+/// A byte is enough for each.
+using KeptCodes = std::array<std::uint8_t, kMostInCell>;
+
 /// Relative; what floats may be off after some steps.
 constexpr float kLaneRounding = 2e-6F;
 
@@ -94,11 +97,11 @@ struct LaneRule {
     bool smallUnknown = false; ///< only a closer look tells
 
     struct Switch {
-        float from = 0;
-        int level = 0;
-        float rounding = 0;
-        float slope = 1;
-        bool grows = false;
+        float from; ///< metres, of a copy of scale and importance 1
+        int level;
+        float rounding; ///< of that
+        float slope;
+        bool grows;
     };
     int levels = 0;                     ///< that have come in for all of them
     std::span<const Switch> switches{}; ///< those that come next, which may have for some
@@ -113,9 +116,6 @@ struct LaneRooms {
 };
 
 /// THREADS  pure.
-LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, std::array<CopyCode, kMostInCell>& codes);
-
-/// Whether codes differ from those that are known, which are kept in a byte each.
-bool differ(const CopyCode* codes, const std::uint8_t* known, std::size_t count);
+LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, KeptCodes& codes);
 
 } // namespace thicket::detail

@@ -10,8 +10,8 @@ namespace thicket::detail {
 /// A curve between two of its distances: a line, and where its gain changes.
 struct LaneCurve {
     struct Point {
-        float at = 0;
-        float gain = 0; ///< more from there on, a metre
+        float at;
+        float gain; ///< more from there on, a metre
     };
     float start = 1; ///< at 0 m
     float gain = 0;  ///< a metre

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 namespace thicket::detail {
 
@@ -15,7 +16,7 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
     if (!std::exchange(memory.singly, true))
         std::fill_n(&own.codes[cell.first], cell.count, kNoCode);
     const Rates rates = ratesOf(cell);
-    std::array<CopyCode, kMostInCell> codes;
+    KeptCodes codes;
     // In the order of the field those that go come last: where nothing else can be said of them, they need no look.
     std::uint32_t looked = cell.count;
     double room = rates.within;
@@ -37,7 +38,7 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
         room = std::min(room, static_cast<double>(rooms.others));
         planeRoom = std::min(planeRoom, static_cast<double>(rooms.planes));
     }
-    std::fill(codes.begin() + looked, codes.begin() + cell.count, codeOf(Culled::Thinned));
+    std::memset(codes.data() + looked, codeOf(Culled::Thinned), cell.count - looked);
     if (!takeOver(index, codes))
         room = 0;
     memory.turning = batch.chain.rule.measureFrom == MeasureFrom::Depth;
@@ -53,10 +54,10 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
 
 /// Brings what copies remember up to date where anything was decided about them that is new. Returns whether all are
 /// settled: else they are looked at again in the next frame, wherever the eye goes.
-bool BatchPass::takeOver(std::uint32_t index, const std::array<CopyCode, kMostInCell>& codes) const {
+bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
     const CellTable::Cell& cell = table.cells[index];
     std::uint8_t* const known = &own.codes[cell.first];
-    if (!differ(codes.data(), known, cell.count))
+    if (std::memcmp(codes.data(), known, cell.count) == 0)
         return true;
     const bool wasMixed = own.cells[index].mixed;
     const bool always =
@@ -64,7 +65,13 @@ bool BatchPass::takeOver(std::uint32_t index, const std::array<CopyCode, kMostIn
     CopyMemory* const memories = expand(index);
     bool changed = false;
     bool settledAll = true;
+    constexpr std::uint32_t kAtOnce = 32; // most are as they were
     for (std::uint32_t k = 0; k < cell.count; ++k) {
+        if (k % kAtOnce == 0)
+            while (k + kAtOnce <= cell.count && std::memcmp(&codes[k], known + k, kAtOnce) == 0)
+                k += kAtOnce;
+        if (k >= cell.count)
+            break;
         const CopyCode code = codes[k];
         if (code == known[k])
             continue;
@@ -169,7 +176,7 @@ LaneRule::Upright cylindersOf(const Vec3d& half, double lean) {
 } // namespace
 
 LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
-                                   std::uint32_t looked, std::array<CopyCode, kMostInCell>& codes) const {
+                                   std::uint32_t looked, KeptCodes& codes) const {
     const CellTable::Cell& cell = table.cells[index];
     const ResolvedChain& chain = batch.chain;
     LaneRule rule;
@@ -216,7 +223,7 @@ LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds
             rule.smallSlope = static_cast<float>(1 / rates.small);
         }
     }
-    std::array<LaneRule::Switch, kMostLevels> switches;
+    std::array<LaneRule::Switch, kMostLevels> switches; // of which few are filled
     rule.switches = switchesIn(cell, bounds, rates, rule, switches, room);
     rule.late = static_cast<float>(1 + chain.rule.hysteresis);
     rule.context = static_cast<float>(context);

@@ -200,7 +200,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
                     const double z1 = fromZ + std::max(highZ * a, highZ * b) + wider;
                     const double across = std::max(x1 - x0, z1 - z0);
                     std::uint32_t level = 0;
-                    for (double squares = 4.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
+                    for (double squares = 2.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
                          squares *= 2)
                         ++level;
                     known = {lows.lowest(level, x0, z0, x1, z1), m_coarse[piece]};

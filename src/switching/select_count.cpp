@@ -51,55 +51,80 @@ double deviationIn(const BatchPass& pass, const CopyMemory& copy) {
 struct Recount {
     CellCost cost;
     float cover = 0;
-    float deviation = 0;
+    double deviation = 0;
     std::uint64_t crossed = 0;
 
     Recount(const BatchPass& pass, std::uint32_t c) {
         const CellTable::Cell& cell = pass.table.cells[c];
         cost.known = true;
-        const CopyMemory* copies = pass.mixedOf(c);
-        if (copies == nullptr)
-            add(pass, pass.own.cells[c].all, cell.first, cell.count, cell.scaleSquares);
+        if (const CopyMemory* copies = pass.mixedOf(c); copies != nullptr)
+            addEach(pass, cell, copies);
         else
-            for (std::uint32_t k = 0; k < cell.count; ++k) {
-                const auto scale = static_cast<double>(pass.table.scale[cell.first + k]);
-                add(pass, copies[k], cell.first + k, 1, scale * scale);
-            }
+            addAll(pass, cell, pass.own.cells[c].all);
+        for (std::uint64_t left = cost.shown; left != 0; left &= left - 1)
+            payFor(pass, static_cast<std::size_t>(std::countr_zero(left)));
     }
 
 private:
-    void add(const BatchPass& pass, const CopyMemory& memory, std::uint32_t first, std::uint32_t count,
-             double squares) {
-        const auto& strands = pass.batch.strands;
-        const auto more = [](std::uint16_t& to, std::uint32_t n) { to = static_cast<std::uint16_t>(to + n); };
-        more(cost.culledBy[static_cast<std::size_t>(memory.culled)], count);
-        if (memory.culled != Culled::No)
-            return;
+    void addAll(const BatchPass& pass, const CellTable::Cell& cell, const CopyMemory& memory) {
+        cost.culledBy[static_cast<std::size_t>(memory.culled)] = static_cast<std::uint16_t>(cell.count);
+        if (memory.culled == Culled::No)
+            draw(pass, memory, cell.first, cell.count, cell.scaleSquares);
+    }
+    void addEach(const BatchPass& pass, const CellTable::Cell& cell, const CopyMemory* copies) {
+        constexpr unsigned kBits = 9; // a count of each reason, side by side, since most copies have the same
+        static_assert(kBits * kCullReasons <= 64 && kMostInCell < (1U << kBits));
+        std::uint64_t reasons = 0;
+        for (std::uint32_t k = 0; k < cell.count; ++k) {
+            const CopyMemory& memory = copies[k];
+            reasons += std::uint64_t{1} << (kBits * static_cast<unsigned>(memory.culled));
+            if (memory.culled != Culled::No)
+                continue;
+            const auto scale = static_cast<double>(pass.table.scale[cell.first + k]);
+            draw(pass, memory, cell.first + k, 1, scale * scale);
+        }
+        for (unsigned i = 0; i < kCullReasons; ++i)
+            cost.culledBy[i] = static_cast<std::uint16_t>(reasons >> (kBits * i) & ((1U << kBits) - 1));
+    }
+    void draw(const BatchPass& pass, const CopyMemory& memory, std::uint32_t first, std::uint32_t count,
+              double squares) {
+        const auto more = [count](std::uint16_t& to) { to = static_cast<std::uint16_t>(to + count); };
         if (memory.cameFrom >= 0) {
-            more(cost.switches, count);
+            more(cost.switches);
             const auto [finer, coarser] = std::minmax(memory.cameFrom, memory.level);
             crossed |= (std::uint64_t{1} << static_cast<unsigned>(coarser)) -
                        (std::uint64_t{1} << static_cast<unsigned>(finer));
         }
-        more(cost.fading, memory.fadingFrom >= 0 ? count : 0);
+        const auto& strands = pass.batch.strands;
         cover += strands ? static_cast<float>(count) : static_cast<float>(squares);
-        deviation = std::max(deviation, static_cast<float>(deviationIn(pass, memory) * 1.000001));
-        for (const std::int8_t at : {memory.level, memory.fadingFrom}) {
-            if (at < 0)
-                continue;
-            const LevelCost& level = pass.batch.chain.levels[static_cast<std::size_t>(at)];
+        const auto show = [&](std::int8_t at) {
+            const auto level = static_cast<std::size_t>(at);
+            cost.shown |= std::uint64_t{1} << level;
+            more(showing[level]);
             if (strands) {
-                cost.triangles += strands->triangles(static_cast<std::size_t>(at), first, count);
-                cost.vertices += strands->vertices(static_cast<std::size_t>(at), first, count);
-            } else {
-                cost.triangles += std::uint64_t{level.triangles} * count;
-                cost.vertices += std::uint64_t{level.vertices} * count;
+                cost.triangles += strands->triangles(level, first, count);
+                cost.vertices += strands->vertices(level, first, count);
             }
-            if (!pass.batch.instanced)
-                cost.draws += level.draws * count;
-            cost.shown |= std::uint64_t{1} << static_cast<unsigned>(at);
+        };
+        show(memory.level);
+        if (memory.fadingFrom >= 0) {
+            more(cost.fading);
+            show(memory.fadingFrom);
         }
+        deviation =
+            std::max(deviation, pass.batch.chain.levels[static_cast<std::size_t>(memory.level)].deviationMetres);
     }
+    void payFor(const BatchPass& pass, std::size_t at) {
+        const LevelCost& level = pass.batch.chain.levels[at];
+        if (!pass.batch.strands) {
+            cost.triangles += std::uint64_t{level.triangles} * showing[at];
+            cost.vertices += std::uint64_t{level.vertices} * showing[at];
+        }
+        if (!pass.batch.instanced)
+            cost.draws += level.draws * showing[at];
+    }
+
+    std::array<std::uint16_t, kMostLevels> showing{}; ///< copies
 };
 
 /// Brings what cells cost up to date. Returns the switches that were made.
@@ -115,7 +140,7 @@ std::uint64_t recount(const BatchPass& pass) {
         own.sums.add(now.cost);
         own.cells[c].cost = now.cost;
         own.covers[c] = now.cover;
-        own.deviations[c] = now.deviation;
+        own.deviations[c] = static_cast<float>(now.deviation * 1.000001);
         crossed |= now.crossed;
     };
     constexpr std::size_t kMany = 512; // fewer are counted sooner than threads are woken

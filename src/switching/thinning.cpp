@@ -51,6 +51,8 @@ std::pair<double, double> DistanceCurve::between(double nearest, double farthest
     const double last = at(farthest);
     auto out = std::minmax(first, last);
     std::pair<double, double> range(out.first, out.second);
+    if (points.empty() || points.back().metres <= nearest || points.front().metres >= farthest)
+        return range;
     for (const CurvePoint& p : points)
         if (p.metres > nearest && p.metres < farthest) {
             range.first = std::min(range.first, p.value);
@@ -115,13 +117,16 @@ double Thinning::growAt(double metres) const {
     return holdCover ? growthFor(*this, keep.at(metres)) : grow.at(metres);
 }
 
-std::pair<double, double> Thinning::sizeBetween(double nearest, double farthest) const {
+std::pair<double, double> Thinning::sizeWhere(std::pair<double, double> kept, double nearest, double farthest) const {
     if (widths)
         return {1, 1};
     if (!holdCover)
         return grow.between(nearest, farthest);
-    const auto [least, most] = keep.between(nearest, farthest);
-    return {growthFor(*this, most), growthFor(*this, least)};
+    return {growthFor(*this, kept.second), growthFor(*this, kept.first)};
+}
+
+std::pair<double, double> Thinning::sizeBetween(double nearest, double farthest) const {
+    return sizeWhere(widths || !holdCover ? std::pair(1.0, 1.0) : keep.between(nearest, farthest), nearest, farthest);
 }
 
 double Thinning::steepestSize(double nearest, double farthest) const {

@@ -61,6 +61,9 @@ struct Thinning {
     /// and how much it may change at most over a metre, anywhere or between two.
     [[nodiscard]] double sizeAt(double metres) const { return widths ? 1 : growAt(metres); }
     [[nodiscard]] std::pair<double, double> sizeBetween(double nearest, double farthest) const;
+    /// The same where shares in a range are kept, between such distances.
+    [[nodiscard]] std::pair<double, double> sizeWhere(std::pair<double, double> kept, double nearest,
+                                                      double farthest) const;
     [[nodiscard]] double steepestSize() const { return steepestSize(0, 1e300); }
     [[nodiscard]] double steepestSize(double nearest, double farthest) const;
     /// Ranks from here on are not drawn where such a share is kept.
