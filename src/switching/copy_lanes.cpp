@@ -21,7 +21,7 @@ struct Middles {
 
 // Loops go over whole groups of lanes, those of no copy included: what they say is of no account.
 
-THICKET_LANES void distancesFrom(const Middles& p, const Vec3f& from, std::size_t count, float* __restrict out) {
+inline void distancesFrom(const Middles& p, const Vec3f& from, std::size_t count, float* __restrict out) {
     const float* const xs = p.x;
     const float* const ys = p.y;
     const float* const zs = p.z;
@@ -36,8 +36,8 @@ THICKET_LANES void distancesFrom(const Middles& p, const Vec3f& from, std::size_
     }
 }
 
-THICKET_LANES void alongFrom(const Middles& p, const Vec3f& from, const Vec3f& forward, std::size_t count,
-                             float* __restrict out) {
+inline void alongFrom(const Middles& p, const Vec3f& from, const Vec3f& forward, std::size_t count,
+                      float* __restrict out) {
     const float* const xs = p.x;
     const float* const ys = p.y;
     const float* const zs = p.z;
@@ -51,8 +51,8 @@ THICKET_LANES void alongFrom(const Middles& p, const Vec3f& from, const Vec3f& f
         out[k] = fx * (xs[k] - ox) + fy * (ys[k] - oy) + fz * (zs[k] - oz);
 }
 
-THICKET_LANES void ranksBeyond(const std::uint32_t* places, const float* kept, float aPlace, float ends,
-                               std::size_t count, float* __restrict out) {
+inline void ranksBeyond(const std::uint32_t* places, const float* kept, float aPlace, float ends, std::size_t count,
+                        float* __restrict out) {
     for (std::size_t k = 0; k < count; ++k)
         out[k] = (static_cast<float>(static_cast<std::int32_t>(places[k])) + 0.5F) * aPlace - ends * kept[k];
 }
@@ -60,8 +60,7 @@ THICKET_LANES void ranksBeyond(const std::uint32_t* places, const float* kept, f
 struct Grown {
     Floats x, y, z, size, doubt;
 };
-THICKET_LANES void growAbout(const LaneInput& in, const float* grown, const LaneRule& rule, std::size_t count,
-                             Grown& out) {
+inline void growAbout(const LaneInput& in, const float* grown, const LaneRule& rule, std::size_t count, Grown& out) {
     const float px = rule.pivot.x();
     const float py = rule.pivot.y();
     const float pz = rule.pivot.z();
@@ -78,8 +77,8 @@ THICKET_LANES void growAbout(const LaneInput& in, const float* grown, const Lane
     }
 }
 
-THICKET_LANES void insideOf(const Middles& p, const LaneRule::Plane& plane, bool first, std::size_t count,
-                            float* __restrict out) {
+inline void insideOf(const Middles& p, const LaneRule::Plane& plane, bool first, std::size_t count,
+                     float* __restrict out) {
     const float* const xs = p.x;
     const float* const ys = p.y;
     const float* const zs = p.z;
@@ -98,8 +97,8 @@ THICKET_LANES void insideOf(const Middles& p, const LaneRule::Plane& plane, bool
 
 /// Lanes of a test, which leaves open what is too near to another answer: `by` is how far a lane fails, less than 0 how
 /// far it passes. What comes first decides.
-THICKET_LANES float decideBy(const float* by, const float* doubt, CopyCode failed, float slope, std::size_t count,
-                             CopyCode* __restrict code) {
+inline float decideBy(const float* by, const float* doubt, CopyCode failed, float slope, std::size_t count,
+                      CopyCode* __restrict code) {
     float room = kFarthest;
     for (std::size_t k = 0; k < count; ++k) {
         const CopyCode was = code[k];
@@ -112,8 +111,7 @@ THICKET_LANES float decideBy(const float* by, const float* doubt, CopyCode faile
     return room * slope;
 }
 
-THICKET_LANES float decideByRank(const float* by, float doubt, float slope, std::size_t count,
-                                 CopyCode* __restrict code) {
+inline float decideByRank(const float* by, float doubt, float slope, std::size_t count, CopyCode* __restrict code) {
     float room = kFarthest;
     for (std::size_t k = 0; k < count; ++k) {
         const CopyCode was = code[k];
@@ -127,15 +125,14 @@ THICKET_LANES float decideByRank(const float* by, float doubt, float slope, std:
 }
 
 /// How far spheres are outside.
-THICKET_LANES void outside(const float* inside, const float* size, float radius, float margin, std::size_t count,
-                           float* __restrict out) {
+inline void outside(const float* inside, const float* size, float radius, float margin, std::size_t count,
+                    float* __restrict out) {
     for (std::size_t k = 0; k < count; ++k)
         out[k] = -(inside[k] + margin + radius * size[k]);
 }
 
-THICKET_LANES void nearestAndFarthest(const float* metres, const float* size, const float* doubt, float box,
-                                      float inner, std::size_t count, float* __restrict nearest,
-                                      float* __restrict farthest) {
+inline void nearestAndFarthest(const float* metres, const float* size, const float* doubt, float box, float inner,
+                               std::size_t count, float* __restrict nearest, float* __restrict farthest) {
     for (std::size_t k = 0; k < count; ++k) {
         nearest[k] = larger(metres[k] - box * size[k] - doubt[k], 0);
         farthest[k] = larger(metres[k] - inner * size[k] + doubt[k], 0);
@@ -143,9 +140,9 @@ THICKET_LANES void nearestAndFarthest(const float* metres, const float* size, co
 }
 
 /// The same by cylinders.
-THICKET_LANES void nearestAndFarthestUpright(const Middles& p, const Vec3f& from, const float* size, const float* doubt,
-                                             const LaneRule::Upright& upright, std::size_t count,
-                                             float* __restrict nearest, float* __restrict farthest) {
+inline void nearestAndFarthestUpright(const Middles& p, const Vec3f& from, const float* size, const float* doubt,
+                                      const LaneRule::Upright& upright, std::size_t count, float* __restrict nearest,
+                                      float* __restrict farthest) {
     const float* const xs = p.x;
     const float* const ys = p.y;
     const float* const zs = p.z;
@@ -168,8 +165,8 @@ THICKET_LANES void nearestAndFarthestUpright(const Middles& p, const Vec3f& from
 }
 
 /// Of what lies between two bounds: how far both are beyond a limit, or before it, and what they leave open.
-THICKET_LANES void beyond(const float* nearest, const float* farthest, float limit, std::size_t count,
-                          float* __restrict by, float* __restrict doubt) {
+inline void beyond(const float* nearest, const float* farthest, float limit, std::size_t count, float* __restrict by,
+                   float* __restrict doubt) {
     for (std::size_t k = 0; k < count; ++k) {
         const float middle = 0.5F * (nearest[k] + farthest[k]);
         by[k] = middle - limit;
@@ -177,8 +174,8 @@ THICKET_LANES void beyond(const float* nearest, const float* farthest, float lim
     }
 }
 
-THICKET_LANES void tooSmall(const float* eye, const float* size, const float* doubts, const LaneRule& rule,
-                            std::size_t count, float* __restrict by, float* __restrict doubt) {
+inline void tooSmall(const float* eye, const float* size, const float* doubts, const LaneRule& rule, std::size_t count,
+                     float* __restrict by, float* __restrict doubt) {
     const float aSize = rule.smallRadii * rule.radius;
     const float slack = rule.slack;
     const float radii = rule.smallRadii;
@@ -189,7 +186,7 @@ THICKET_LANES void tooSmall(const float* eye, const float* size, const float* do
     }
 }
 
-THICKET_LANES void fillFactors(const LaneInput& in, const LaneRule& rule, std::size_t count, float* __restrict out) {
+inline void fillFactors(const LaneInput& in, const LaneRule& rule, std::size_t count, float* __restrict out) {
     const float context = rule.context;
     if (in.factor == nullptr) {
         for (std::size_t k = 0; k < count; ++k)
@@ -219,9 +216,8 @@ struct Levels {
     Codes open;    ///< -1: not sure
 };
 /// One more level. Returns the room that it leaves, and whether it has come in for any.
-THICKET_LANES std::pair<float, bool> addLevel(const LaneRule::Switch& next, float late, const float* factor,
-                                              const float* size, const float* nearest, const float* farthest,
-                                              std::size_t count, Levels& levels) {
+inline std::pair<float, bool> addLevel(const LaneRule::Switch& next, float late, const float* factor, const float* size,
+                                       const float* nearest, const float* farthest, std::size_t count, Levels& levels) {
     float room = kFarthest;
     CopyCode any = 0;
     const bool grows = next.grows;
@@ -248,14 +244,14 @@ THICKET_LANES std::pair<float, bool> addLevel(const LaneRule::Switch& next, floa
     return {room * next.slope, any != 0};
 }
 
-THICKET_LANES void closeLevels(const Levels& levels, std::size_t count, CopyCode* __restrict code) {
+inline void closeLevels(const Levels& levels, std::size_t count, CopyCode* __restrict code) {
     for (std::size_t k = 0; k < count; ++k) {
         const CopyCode sure = levels.open[k] != 0 ? kLeftOpen : kOfLevels + levels.wanted[k];
         code[k] = code[k] == kUndecided ? sure : code[k];
     }
 }
 
-THICKET_LANES void decideAll(CopyCode as, std::size_t count, CopyCode* __restrict code) {
+inline void decideAll(CopyCode as, std::size_t count, CopyCode* __restrict code) {
     for (std::size_t k = 0; k < count; ++k)
         code[k] = code[k] == kUndecided ? as : code[k];
 }
@@ -263,7 +259,9 @@ THICKET_LANES void decideAll(CopyCode as, std::size_t count, CopyCode* __restric
 } // namespace
 
 namespace {
-LaneRooms decide(const LaneInput& in, const LaneRule& rule, Codes& codes) {
+
+/// All loops are built into it, and so for the registers that it is built for.
+THICKET_LANES LaneRooms decide(const LaneInput& in, const LaneRule& rule, Codes& codes) {
     // Lanes beyond the last copy stand for none: they read what the table has there, and are decided from the start.
     const std::size_t count = (in.count + kLaneGroup - 1) / kLaneGroup * kLaneGroup;
     std::fill(codes.begin(), codes.begin() + in.count, kUndecided);
