@@ -12,7 +12,7 @@ namespace {
 constexpr float kOpenSky = -1e30F;
 constexpr double kFirst = 4;       // metres; where the first ring begins
 constexpr double kStand = 0.5;     // cells of heights; what is known of pieces holds above a square so wide
-constexpr double kWider = 0.03;    // each ring is so much of its distance wide
+constexpr double kWider = 0.045;   // each ring is so much of its distance wide
 constexpr double kLeast = 0.3;     // metres; what is hidden up to there is too little to be looked for
 constexpr float kRounding = 1e-5F; // of slopes, with much to spare
 
