@@ -108,7 +108,7 @@ void BatchPass::setAll(std::uint32_t cell, const CopyMemory& memory) const {
     if (of.mixed || !(of.all == memory))
         of.cost.known = false;
     of.all = memory;
-    of.mixed = of.singly = of.kept = false;
+    of.mixed = of.singly = of.kept = of.unsettled = false;
 }
 
 void BatchPass::hide(std::uint32_t cell, std::uint32_t k) const {
@@ -216,8 +216,11 @@ void BatchPass::decideCell(std::uint32_t index) const {
     SelectState::Cell& memory = own.cells[index];
     const auto [went, withTurns] = movedBy(memory);
     if (memory.kept && (memory.turning ? withTurns : went) < static_cast<double>(memory.room) &&
-        withTurns < static_cast<double>(memory.planeRoom))
+        withTurns < static_cast<double>(memory.planeRoom)) {
+        if (memory.unsettled)
+            settleCopies(index);
         return;
+    }
     if (!memory.singly && std::exchange(memory.goesOn, true)) {
         // With room for the camera, so that it need not be asked again in the next frame.
         constexpr double kOfDistance = 0.04;
@@ -296,7 +299,7 @@ bool BatchPass::decideWhole(std::uint32_t index, const CellBounds& bounds, doubl
     remember(memory.all, [level = low] { return level; });
     if (!(memory.all == before))
         memory.cost.known = false;
-    memory.singly = memory.kept = false;
+    memory.singly = memory.kept = memory.unsettled = false;
     return true;
 }
 

@@ -19,6 +19,11 @@ struct Rates {
     double smallBeyond = 0; ///< that distance, in radii
 };
 
+/// Nothing about it depends on time.
+inline bool settled(const CopyMemory& memory) {
+    return memory.cameFrom < 0 && memory.fadingFrom < 0 && memory.switched == CopyMemory().switched;
+}
+
 /// A batch that is being selected from, with what does not change from cell to cell.
 struct BatchPass {
     const Batch& batch;
@@ -129,6 +134,11 @@ struct BatchPass {
     }
 
 private:
+    /// Whether a copy of which that is known is another one in a while though nothing moves. What is decided at intervals
+    /// is asked at intervals only.
+    [[nodiscard]] bool goesOnInTime(std::uint8_t code, const CopyMemory& memory) const {
+        return code >= kOfLevels && code != kNoCode && (!settled(memory) || batch.chain.rule.checkSeconds > 0);
+    }
     /// Where the copies of a cell may be, and what that leaves open, while the eye goes up to some metres.
     struct CellBounds {
         bool outOfView = false;  ///< all of them
@@ -165,6 +175,7 @@ private:
     [[nodiscard]] double untilReach(const CellBounds& bounds, const Rates& rates) const {
         return (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
     }
+    void settleCopies(std::uint32_t index) const;
     [[nodiscard]] bool takeOver(std::uint32_t index, const KeptCodes& codes) const;
     void thinInLanes(const CellTable::Cell& cell, const Rates& rates, LaneRule& rule) const;
     [[nodiscard]] LaneRooms decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
@@ -176,11 +187,6 @@ private:
     [[nodiscard]] std::pair<int, int> levelsBetween(const CellTable::Cell& cell, double nearest, double farthest,
                                                     std::pair<double, double> grow, int now) const;
 };
-
-/// Nothing about it depends on time.
-inline bool settled(const CopyMemory& memory) {
-    return memory.cameFrom < 0 && memory.fadingFrom < 0 && memory.switched == CopyMemory().switched;
-}
 
 inline CopyMemory notDrawn(Culled why) {
     CopyMemory memory;

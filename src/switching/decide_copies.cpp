@@ -52,31 +52,31 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
         memory.singly = false;
 }
 
-/// Brings what copies remember up to date where anything was decided about them that is new. Returns whether all are
-/// settled: else they are looked at again in the next frame, wherever the eye goes.
+/// Brings what copies remember up to date where anything was decided about them that is new. Returns whether all of them
+/// could be decided: else they are looked at again in the next frame, wherever the eye goes.
 bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
     const CellTable::Cell& cell = table.cells[index];
+    SelectState::Cell& of = own.cells[index];
     std::uint8_t* const known = &own.codes[cell.first];
-    if (std::memcmp(codes.data(), known, cell.count) == 0)
+    const bool inTime = std::exchange(of.unsettled, false);
+    if (!inTime && std::memcmp(codes.data(), known, cell.count) == 0)
         return true;
-    const bool wasMixed = own.cells[index].mixed;
-    const bool always =
-        batch.chain.rule.checkSeconds > 0; // what is decided at intervals only is asked at intervals only
+    const bool wasMixed = of.mixed;
     CopyMemory* const memories = expand(index);
     bool changed = false;
-    bool settledAll = true;
+    bool all = true;
     constexpr std::uint32_t kAtOnce = 32; // most are as they were
     for (std::uint32_t k = 0; k < cell.count; ++k) {
-        if (k % kAtOnce == 0)
+        if (!inTime && k % kAtOnce == 0)
             while (k + kAtOnce <= cell.count && std::memcmp(&codes[k], known + k, kAtOnce) == 0)
                 k += kAtOnce;
         if (k >= cell.count)
             break;
         const CopyCode code = codes[k];
-        if (code == known[k])
+        CopyMemory& memory = memories[k];
+        if (code == known[k] && !goesOnInTime(known[k], memory))
             continue;
         const std::uint32_t slot = cell.first + k;
-        CopyMemory& memory = memories[k];
         const CopyMemory was = memory;
         Culled reason = Culled::No;
         if (code == kLeftOpen)
@@ -86,21 +86,38 @@ bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
         if (reason != Culled::No)
             memory = notDrawn(reason);
         else
-            remember(memory, [&] {
-                if (code == kLeftOpen)
-                    return wantedLevel(slot, memory.level);
-                return levelOf(code);
-            });
+            remember(memory, [&] { return code == kLeftOpen ? wantedLevel(slot, memory.level) : levelOf(code); });
         changed |= !(memory == was);
-        const bool lasts = code != kLeftOpen && (reason != Culled::No || (!always && settled(memory)));
-        settledAll &= lasts;
-        known[k] = lasts ? static_cast<std::uint8_t>(code) : kNoCode;
+        known[k] = code == kLeftOpen ? kNoCode : static_cast<std::uint8_t>(code);
+        all &= code != kLeftOpen;
+        of.unsettled |= goesOnInTime(known[k], memory);
     }
     if (changed)
-        own.cells[index].cost.known = false;
+        of.cost.known = false;
     if (changed || !wasMixed)
         collapse(index);
-    return settledAll;
+    return all;
+}
+
+/// Goes on with those copies of a cell that time is left for, where nothing else is new about them.
+void BatchPass::settleCopies(std::uint32_t index) const {
+    const CellTable::Cell& cell = table.cells[index];
+    SelectState::Cell& of = own.cells[index];
+    CopyMemory* const memories = expand(index);
+    bool changed = false;
+    of.unsettled = false;
+    for (std::uint32_t k = 0; k < cell.count; ++k) {
+        const std::uint8_t code = own.codes[cell.first + k];
+        if (!goesOnInTime(code, memories[k]))
+            continue;
+        const CopyMemory was = memories[k];
+        remember(memories[k], [code] { return levelOf(code); });
+        changed |= !(memories[k] == was);
+        of.unsettled |= goesOnInTime(code, memories[k]);
+    }
+    if (changed)
+        of.cost.known = false;
+    collapse(index);
 }
 
 Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {

@@ -157,15 +157,16 @@ struct SelectState {
     /// its turning makes at the cell's far side.
     struct Cell {
         CopyMemory all;
-        float far = 0;        ///< how far its copies were from the eye at most
-        float room = 0;       ///< metres until something may change
-        float planeRoom = 0;  ///< and until it may cross a plane of the view that it was clear of
-        bool mixed = false;   ///< `memories` speaks for its copies, not `all`
-        bool kept = false;    ///< nothing may change before `room` and `planeRoom` are used up
-        bool singly = false;  ///< `codes` says what was found out about each copy
-        bool turning = false; ///< `room` is used up by turning too
-        bool goesOn = false;  ///< it was decided before: what depends on more than the camera stayed as it was
-        double moved = 0;     ///< SelectState::moved and turned when it was last decided
+        float far = 0;          ///< how far its copies were from the eye at most
+        float room = 0;         ///< metres until something may change
+        float planeRoom = 0;    ///< and until it may cross a plane of the view that it was clear of
+        bool mixed = false;     ///< `memories` speaks for its copies, not `all`
+        bool kept = false;      ///< nothing may change before `room` and `planeRoom` are used up
+        bool singly = false;    ///< `codes` says what was found out about each copy
+        bool turning = false;   ///< `room` is used up by turning too
+        bool unsettled = false; ///< what some of its copies remember depends on time
+        bool goesOn = false;    ///< it was decided before: what depends on more than the camera stayed as it was
+        double moved = 0;       ///< SelectState::moved and turned when it was last decided
         double turned = 0;
         CellCost cost;
     };
