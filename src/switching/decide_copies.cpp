@@ -74,7 +74,7 @@ bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
             break;
         const CopyCode code = codes[k];
         CopyMemory& memory = memories[k];
-        if (code == known[k] && !goesOnInTime(known[k], memory))
+        if (code == known[k] && !(inTime && goesOnInTime(known[k], memory)))
             continue;
         const std::uint32_t slot = cell.first + k;
         const CopyMemory was = memory;
