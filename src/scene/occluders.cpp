@@ -1,6 +1,9 @@
 #include "scene/occluders.h"
 
+#include "base/parallel.h"
+
 #include <algorithm>
+#include <limits>
 
 namespace thicket {
 namespace {
@@ -61,28 +64,39 @@ void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
     }
 }
 
-bool OccluderShelf::makeOne(const Scene& scene) {
+bool OccluderShelf::makeSome(const Scene& scene, std::size_t most, const JobContext& job) {
+    struct Missing {
+        std::shared_ptr<const Mesh> mesh;
+        std::shared_ptr<const Surfaces> surfaces;
+        std::shared_ptr<const Occluder> made;
+    };
+    std::vector<Missing> missing;
     for (const Subject& subject : scene.subjects) {
         if (!subject.isMesh())
             continue;
         for (const Level& level : subject.mesh().levels) {
-            if (!worthAsking(level))
+            if (missing.size() == most || !worthAsking(level))
                 continue;
-            const auto surfaces = surfacesOf(subject, level);
-            Kept& kept = m_kept[level.mesh.get()];
-            if (kept.mesh.lock() == level.mesh && kept.surfaces.lock() == surfaces)
-                continue;
-            kept = {level.mesh, surfaces, make(*level.mesh, surfaces.get())};
-            return true;
+            auto surfaces = surfacesOf(subject, level);
+            const Kept& kept = m_kept[level.mesh.get()];
+            if (kept.mesh.lock() != level.mesh || kept.surfaces.lock() != surfaces)
+                missing.push_back({level.mesh, std::move(surfaces), nullptr});
         }
     }
-    return false;
+    const bool all = parallelChunks(missing.size(), 1, job, [&](std::size_t from, std::size_t to) {
+        for (std::size_t i = from; i < to; ++i)
+            missing[i].made = make(*missing[i].mesh, missing[i].surfaces.get());
+    });
+    if (!all)
+        return false;
+    for (const Missing& one : missing)
+        m_kept[one.mesh.get()] = {one.mesh, one.surfaces, one.made};
+    return !missing.empty();
 }
 
 void fillOccluders(const Scene& scene, SelectInput& input, const JobContext& job) {
     OccluderShelf shelf;
-    while (!job.cancelled() && shelf.makeOne(scene)) {
-    }
+    shelf.makeSome(scene, std::numeric_limits<std::size_t>::max(), job);
     shelf.fill(scene, input);
 }
 

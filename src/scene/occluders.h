@@ -13,9 +13,10 @@ public:
     /// Puts what has been made so far into the batches of a scene.
     /// COST       O(levels).
     void fill(const Scene& scene, SelectInput& input);
-    /// Makes one that is missing; false when none was.
-    /// COST       O(T log T) of one level.
-    bool makeOne(const Scene& scene);
+    /// Makes up to so many that are missing, beside each other; false when none was, or the job was cancelled.
+    /// COST       O(T log T) of each level.
+    bool makeSome(const Scene& scene, std::size_t most, const JobContext& job);
+    bool makeOne(const Scene& scene) { return makeSome(scene, 1, {}); }
 
 private:
     struct Kept {
