@@ -75,11 +75,14 @@ Placements anyField(Dice& dice, int count, const Vec3d& middle) {
     Placements out;
     const bool alike = dice.coin();
     const bool important = dice.coin();
+    const double lean = dice.upTo(2) == 0 ? 3 : dice.between(0, 0.3);
     for (int i = 0; i < count; ++i) {
         Placement p;
         p.id = static_cast<std::uint32_t>(i) + 1;
         p.position = middle + dice.box({250, dice.coin() ? 0.0 : 20.0, 250});
-        p.rotation = Quatd(Eigen::AngleAxisd(dice.between(-3, 3), dice.box({1, 1, 1}).normalized()));
+        const Vec3d about = Vec3d(dice.between(-1, 1), 0, dice.between(-1, 1)).normalized();
+        p.rotation = Quatd(Eigen::AngleAxisd(dice.between(-lean, lean), about) *
+                           Eigen::AngleAxisd(dice.between(-3, 3), Vec3d::UnitY()));
         p.scale = alike ? 1 : dice.between(0.5, 2.5);
         p.importance = important && i % 7 == 0 ? dice.between(0.2, 4) : 1;
         out.push_back(p);
@@ -375,6 +378,69 @@ TEST(Cells, what_is_counted_depends_neither_on_runs_nor_on_how_many_cells_are_co
             EXPECT_EQ(cells.drawn, with.drawn);
         }
     }
+}
+
+TEST(Cells, moments_in_turn_are_selected_as_one_after_the_other) {
+    std::uint64_t drawn = 0;
+    std::uint64_t switches = 0;
+    for (unsigned round = 0; round < 12; ++round) {
+        SCOPED_TRACE("seed " + std::to_string(seed()) + ", round " + std::to_string(round));
+        Dice dice(seed() + round);
+        const View base;
+        Chosen one;
+        one.options.halfSpeed = dice.coin() ? 0 : 10;
+        one.addField(anyChain(dice, base), anyField(dice, 1 + dice.upTo(9000), {0, 0, 0}), anyThinning(dice));
+        one.add(anyChain(dice, base), anyField(dice, 1 + dice.upTo(500), {0, 0, 0}));
+        std::vector<SelectMoment> moments;
+        Vec3d eye = dice.box({200, 10, 200});
+        double seconds = 0;
+        for (int i = dice.upTo(70); i >= 0; --i) {
+            SelectMoment moment{lookAt(base, eye, eye + Vec3d(30, -2, 5)), seconds, one.options};
+            moment.options.speed = dice.upTo(3) == 0 ? dice.between(0, 20) : 5; // decides anew where it counts
+            moment.options.listRuns = dice.coin();
+            moments.push_back(moment);
+            eye += dice.upTo(9) == 0 ? dice.box({100, 5, 100}) : dice.box({0.5, 0.1, 0.5});
+            seconds += dice.upTo(20) == 0 ? 2500 : 1 / 60.0; // times are counted from elsewhere then
+        }
+        std::size_t next = 0;
+        const auto expectSame = [&](std::size_t i, const SelectMoment& moment, const Selection& ahead) {
+            ASSERT_EQ(i, next++);
+            EXPECT_EQ(moment.seconds, moments[i].seconds);
+            one.options = moment.options;
+            one.at(moment.view, moment.seconds);
+            ASSERT_EQ(ahead.subjects.size(), one.out.subjects.size());
+            for (std::size_t s = 0; s < ahead.subjects.size(); ++s)
+                test::expectSameCost(ahead.subjects[s], one.out.subjects[s]);
+            test::expectSameCost(ahead.total, one.out.total);
+            EXPECT_EQ(ahead.levels, one.out.levels);
+            EXPECT_EQ(ahead.listed, one.out.listed);
+            ASSERT_EQ(ahead.runs.size(), one.out.runs.size());
+            drawn += ahead.total.drawn;
+            switches += ahead.total.switches;
+        };
+        selectInTurn(
+            one.input, moments.size(), [&](std::size_t i) { return moments[i]; }, expectSame,
+            [](std::size_t) { return true; });
+        EXPECT_EQ(next, moments.size());
+    }
+    EXPECT_GT(drawn, 10'000U);
+    EXPECT_GT(switches, 1'000U);
+}
+
+TEST(Cells, moments_in_turn_end_when_that_is_enough) {
+    Dice dice(seed());
+    Chosen chosen;
+    chosen.add(anyChain(dice, {}), anyField(dice, 100, {0, 0, 0}));
+    std::size_t shown = 0;
+    selectInTurn(
+        chosen.input, 1000,
+        [](std::size_t i) {
+            return SelectMoment{{}, static_cast<double>(i), {}};
+        },
+        [&](std::size_t, const SelectMoment&, const Selection&) { ++shown; },
+        [](std::size_t done) { return done < 100; });
+    EXPECT_GE(shown, 100U);
+    EXPECT_LT(shown, 200U);
 }
 
 TEST(Cells, covered_pixels_of_far_cells_are_those_of_their_copies) {

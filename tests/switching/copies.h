@@ -4,6 +4,7 @@
 #include "switching/selector.h"
 
 #include <cmath>
+#include <gtest/gtest.h>
 #include <memory>
 
 namespace thicket::test {
@@ -66,6 +67,21 @@ struct Chosen {
 
 inline Placement placed(const Vec3d& at, double scale = 1, double importance = 1) {
     return {0, 0, at, Quatd::Identity(), scale, importance};
+}
+
+inline void expectSameCost(const SubjectCost& a, const SubjectCost& b) {
+    EXPECT_EQ(a.triangles, b.triangles);
+    EXPECT_EQ(a.vertices, b.vertices);
+    EXPECT_EQ(a.draws, b.draws);
+    EXPECT_EQ(a.shown, b.shown);
+    EXPECT_EQ(a.crossed, b.crossed);
+    EXPECT_EQ(a.pixels, b.pixels) << "to the last bit: sums are added up in one order";
+    EXPECT_EQ(a.drawn, b.drawn);
+    for (std::size_t i = 0; i < kCullReasons; ++i)
+        EXPECT_EQ(a.culledBy[i], b.culledBy[i]) << "reason " << i;
+    EXPECT_EQ(a.switches, b.switches);
+    EXPECT_EQ(a.fading, b.fading);
+    EXPECT_EQ(a.worstErrorPx, b.worstErrorPx);
 }
 
 /// What each copy remembers and what is chosen for it, one copy at a time, in double precision, by the definition.

@@ -448,6 +448,25 @@ TEST(Hidden, what_is_decided_about_copies_goes_on_while_they_are_hidden) {
     EXPECT_GT(cameBack, 100U);
 }
 
+TEST(Hidden, the_same_is_hidden_where_copies_are_decided_ahead) {
+    test::Chosen one = walledGarden(0.1);
+    std::uint64_t hidden = 0;
+    selectInTurn(
+        one.input, 400,
+        [&](std::size_t i) {
+            return SelectMoment{walkPastWalls(static_cast<int>(i)), static_cast<double>(i) / 60, one.options};
+        },
+        [&](std::size_t i, const SelectMoment& moment, const Selection& ahead) {
+            SCOPED_TRACE("frame " + std::to_string(i));
+            const SubjectCost& cost = one.at(moment.view, moment.seconds);
+            test::expectSameCost(ahead.total, cost);
+            EXPECT_EQ(ahead.occluders, one.out.occluders);
+            hidden += cost.culledBy[static_cast<std::size_t>(Culled::Hidden)];
+        },
+        [](std::size_t) { return true; });
+    EXPECT_GT(hidden, 10'000U);
+}
+
 TEST(Hidden, what_comes_to_be_hidden_is_found_within_a_tenth_of_a_second_and_at_once_at_rest) {
     test::Chosen kept = walledGarden(0);
     test::Chosen fresh = walledGarden(0);

@@ -3,8 +3,10 @@
 #include "switching/thinning.h"
 
 #include "switching/copies.h"
+#include "switching/curve_lanes.h"
 
 #include <gtest/gtest.h>
+#include <random>
 
 namespace thicket {
 namespace {
@@ -151,6 +153,46 @@ TEST(Thinning, reach_grows_with_the_height_of_the_eye) {
     chosen.at(lookAt(base, {0, 40, 0}, {0, 0, -100}));
     EXPECT_EQ(chosen.pick().culled, Culled::No);
     EXPECT_EQ(chosen.pick().reach, 130);
+}
+
+TEST(Thinning, many_distances_at_once_say_what_each_does) {
+    std::mt19937 random(20261127);
+    const auto between = [&random](double low, double high) {
+        return std::uniform_real_distribution<double>(low, high)(random);
+    };
+    for (int round = 0; round < 300; ++round) {
+        Thinning t;
+        double at = between(0, 40);
+        for (int i = round % 12; i >= 0; --i) {
+            t.keep.points.push_back({at, between(0, 1)});
+            t.grow.points.push_back({at, between(1, 3)});
+            at += between(0.5, 120);
+        }
+        t.holdCover = round % 3 != 0;
+        t.widths = round % 5 == 0;
+        t.growAtMost = between(1, 4);
+        t.band = round % 4 == 0 ? 0 : between(0, 0.4);
+        const double nearest = round % 2 == 0 ? 0 : between(0, 200);
+        const double farthest = nearest + between(1, 400);
+        std::vector<float> metres(64);
+        for (float& m : metres)
+            m = static_cast<float>(between(nearest, farthest));
+        std::vector<float> kept(metres.size());
+        std::vector<float> growths(metres.size());
+        const detail::LaneThinning lanes(t, nearest, farthest);
+        detail::curveOver(lanes.keep, metres.data(), metres.size(), kept.data());
+        detail::growthsOver(lanes, metres.data(), kept.data(), metres.size(), growths.data());
+        const double rounding = lanes.keep.rounding(farthest);
+        for (std::size_t k = 0; k < metres.size(); ++k) {
+            const auto m = static_cast<double>(metres[k]);
+            EXPECT_NEAR(static_cast<double>(kept[k]), t.keepAt(m), rounding) << "round " << round << " at " << m;
+            // Half the derivative of 1/sqrt, or that of 1/x, where it is steepest.
+            const double slope = t.holdCover ? t.growAtMost * t.growAtMost * t.growAtMost : 1;
+            EXPECT_NEAR(static_cast<double>(growths[k]), t.growAt(m),
+                        slope * (1.2 * rounding + 2e-6) + (t.holdCover ? 0 : lanes.grow.rounding(farthest)))
+                << "round " << round << " at " << m;
+        }
+    }
 }
 
 TEST(Thinning, switching_can_be_turned_off_to_compare) {
