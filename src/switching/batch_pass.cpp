@@ -123,7 +123,7 @@ std::pair<int, int> BatchPass::levelsBetween(const CellTable::Cell& cell, double
         return {0, 0};
     const double least = (1 - soft) * (1 - kSlack);
     const double most = (1 + soft) * (1 + kSlack);
-    const auto levels = static_cast<int>(chain.levels.size());
+    const int levels = levelCount();
     int low = -1;
     int i = 1;
     for (; i < levels; ++i) {

@@ -3,6 +3,8 @@
 
 #include "switching/copy_lanes.h"
 
+#include <algorithm>
+
 namespace thicket::detail {
 
 /// Relative; what rounding may take from bounds worked out in double precision.
@@ -87,6 +89,10 @@ struct BatchPass {
     [[nodiscard]] double rankOf(std::uint32_t slot) const {
         return thicket::rankOf(table.placementOf[slot], table.placements->size());
     }
+    /// Levels that may be drawn: of a chain of more the finest.
+    [[nodiscard]] int levelCount() const {
+        return options.switchLevels ? static_cast<int>(std::min(batch.chain.levels.size(), kMostLevels)) : 1;
+    }
     /// How far a copy's curves are asked at: from what decides to its middle before it grows.
     [[nodiscard]] double curveDistance(const Placement& copy) const {
         return (centreOf(copy, batch.chain.bounds) - decidedFrom).norm();
@@ -100,7 +106,7 @@ struct BatchPass {
     /// Goes on from what a copy remembers. `wanted()` is asked only when its level is to be decided now.
     template <class Wanted> void remember(CopyMemory& memory, const Wanted& wanted) const {
         const SwitchRule& rule = batch.chain.rule;
-        const auto levels = static_cast<int>(batch.chain.levels.size());
+        const auto levels = static_cast<int>(std::min(batch.chain.levels.size(), kMostLevels));
         memory.level = static_cast<std::int8_t>(std::min<int>(memory.level, levels - 1));
         int level = memory.level;
         if (memory.level < 0 || due) {

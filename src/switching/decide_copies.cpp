@@ -270,7 +270,7 @@ std::span<const LaneRule::Switch> BatchPass::switchesIn(const CellTable::Cell& c
                                                         double& room) const {
     const ResolvedChain& chain = batch.chain;
     std::size_t count = 0;
-    const std::size_t levels = options.switchLevels ? std::min(chain.levels.size(), out.size()) : 1;
+    const auto levels = static_cast<std::size_t>(levelCount());
     for (std::size_t i = 1; i < levels; ++i) {
         const double at = chain.fromMetres[i] * context;
         const bool grows = chain.growsWithScale[i];

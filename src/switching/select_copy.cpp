@@ -36,7 +36,7 @@ int BatchPass::wantedLevel(std::uint32_t slot, int at) const {
     const double distance = decidingDistance(chain, copy, view);
     const double factor = copy.importance * context * softFactor(soft, spreadOf(copy.id));
     int level = 0;
-    for (std::size_t i = 1; i < chain.levels.size(); ++i) {
+    for (std::size_t i = 1; i < static_cast<std::size_t>(levelCount()); ++i) {
         double from = chain.fromMetres[i] * (chain.growsWithScale[i] ? copy.scale : 1.0) * factor;
         // Going coarser waits for the far end of the band; one already that coarse stays until the near end.
         if (static_cast<int>(i) > at && at >= 0)

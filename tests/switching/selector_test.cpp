@@ -170,6 +170,22 @@ TEST(Selector, goes_coarser_late_and_finer_on_time) {
     EXPECT_EQ(levelAt(d * 0.99), 1);
 }
 
+TEST(Selector, of_more_levels_than_can_be_told_apart_the_finest_are_drawn) {
+    std::vector<LevelCost> levels;
+    for (std::uint32_t i = 0; i < 100; ++i)
+        levels.push_back({1000 - i, 500, 1, 0.001 * i, {}});
+    SwitchRule rule;
+    rule.cullBelowPx = 0;
+    const View base;
+    test::Chosen chosen;
+    chosen.add(resolveChain(levels, rule, {{-1, -1, -1}, {1, 1, 1}}, 1.7, base),
+               {test::placed({0, 0, 0}), test::placed({2, 0, 0})});
+    chosen.at(lookAt(base, {0, 0, 1e4}, {0, 0, 0}));
+    EXPECT_EQ(chosen.pick().level, 63);
+    EXPECT_EQ(chosen.out.total.triangles, 2U * (1000 - 63));
+    EXPECT_EQ(chosen.out.total.shown, std::uint64_t{1} << 63);
+}
+
 TEST(Selector, fades_between_levels_and_counts_both) {
     SwitchRule rule;
     rule.fadeSeconds = 0.5;
