@@ -102,8 +102,9 @@ private:
             cost.shown |= std::uint64_t{1} << level;
             more(showing[level]);
             if (strands) {
-                cost.triangles += strands->triangles(level, first, count);
-                cost.vertices += strands->vertices(level, first, count);
+                const std::uint64_t triangles = strands->triangles(level, first, count);
+                cost.triangles += triangles;
+                cost.vertices += strands->vertices(level, triangles, count);
             }
         };
         show(memory.level);

@@ -35,10 +35,9 @@ struct StrandCosts {
     [[nodiscard]] std::uint64_t triangles(std::size_t level, std::uint32_t first, std::uint32_t count) const {
         return before[level][first + count] - before[level][first];
     }
-    /// Of a ribbon two more than its triangles, of a card twice as many.
-    [[nodiscard]] std::uint64_t vertices(std::size_t level, std::uint32_t first, std::uint32_t count) const {
-        const std::uint64_t of = triangles(level, first, count);
-        return carded[level] ? 2 * of : of + std::uint64_t{2} * count;
+    /// Of copies with so many triangles: of a ribbon two more than those, of a card twice as many.
+    [[nodiscard]] std::uint64_t vertices(std::size_t level, std::uint64_t triangles, std::uint32_t count) const {
+        return carded[level] ? 2 * triangles : triangles + std::uint64_t{2} * count;
     }
 };
 
