@@ -54,13 +54,16 @@ private:
         Vec3d high = low;
         cell.leastScale = cell.leastFactor = cell.leastProduct = 1e300;
         cell.mostScale = cell.mostFactor = cell.mostProduct = 0;
+        double leans = 0;
         Vec3d offLow = Vec3d::Constant(1e300);
         Vec3d offHigh = -offLow;
         for (std::uint32_t slot = first; slot < end; ++slot) {
             const Placement& p = m_out.at(slot);
             const Vec3d off = p.rotation * m_out.bounds.centre();
-            const Vec3d up = p.rotation * Vec3d::UnitY();
-            cell.lean = std::max(cell.lean, up.y() > 0 ? std::hypot(up.x(), up.z()) : 1);
+            const Quatd& q = p.rotation; // the sine by half angles; what hangs head down leans all the way
+            const double over = q.x() * q.x() + q.z() * q.z();
+            const double about = q.y() * q.y() + q.w() * q.w();
+            leans = std::max(leans, over < about ? over * about : 0.25 * (over + about) * (over + about));
             offLow = offLow.cwiseMin(off);
             offHigh = offHigh.cwiseMax(off);
             low = low.cwiseMin(m_centres[m_out.placementOf[slot]]);
@@ -73,6 +76,7 @@ private:
             cell.mostProduct = std::max(cell.mostProduct, p.scale * p.importance);
             cell.scaleSquares += p.scale * p.scale;
         }
+        cell.lean = 2 * std::sqrt(leans);
         cell.origin = (low + high) / 2;
         cell.half = (high - low) / 2;
         cell.offPivot = (offLow + offHigh) / 2;

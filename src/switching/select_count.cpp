@@ -112,8 +112,8 @@ private:
             more(cost.fading);
             show(memory.fadingFrom);
         }
-        deviation =
-            std::max(deviation, pass.batch.chain.levels[static_cast<std::size_t>(memory.level)].deviationMetres);
+        if (const double own = deviationIn(pass, memory); own > deviation)
+            deviation = own;
     }
     void payFor(const BatchPass& pass, std::size_t at) {
         const LevelCost& level = pass.batch.chain.levels[at];

@@ -82,7 +82,7 @@ Placements anyField(Dice& dice, int count, const Vec3d& middle) {
         p.position = middle + dice.box({250, dice.coin() ? 0.0 : 20.0, 250});
         const Vec3d about = Vec3d(dice.between(-1, 1), 0, dice.between(-1, 1)).normalized();
         p.rotation = Quatd(Eigen::AngleAxisd(dice.between(-lean, lean), about) *
-                           Eigen::AngleAxisd(dice.between(-3, 3), Vec3d::UnitY()));
+                           Eigen::AngleAxisd(dice.between(-3, 3), Vec3d(0, 1, 0)));
         p.scale = alike ? 1 : dice.between(0.5, 2.5);
         p.importance = important && i % 7 == 0 ? dice.between(0.2, 4) : 1;
         out.push_back(p);
