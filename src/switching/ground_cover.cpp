@@ -12,7 +12,7 @@ namespace {
 constexpr float kOpenSky = -1e30F;
 constexpr double kFirst = 4;       // metres; where the first ring begins
 constexpr double kStand = 0.5;     // cells of heights; what is known of pieces holds above a square so wide
-constexpr double kWider = 0.045;   // each ring is so much of its distance wide
+constexpr double kWider = 0.03;    // each ring is so much of its distance wide
 constexpr double kLeast = 0.3;     // metres; what is hidden up to there is too little to be looked for
 constexpr float kRounding = 1e-5F; // of slopes, with much to spare
 
@@ -200,7 +200,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
                     const double z1 = fromZ + std::max(highZ * a, highZ * b) + wider;
                     const double across = std::max(x1 - x0, z1 - z0);
                     std::uint32_t level = 0;
-                    for (double squares = 2.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
+                    for (double squares = 4.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
                          squares *= 2)
                         ++level;
                     known = {lows.lowest(level, x0, z0, x1, z1), m_coarse[piece]};
