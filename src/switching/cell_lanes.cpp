@@ -11,24 +11,12 @@ namespace {
 constexpr float kTinySquare = 1e-12F;
 constexpr float kOfDisc = static_cast<float>(0.3 * std::numbers::pi / 4); ///< a thing fills three tenths of its disc
 
-struct Places {
-    const double* x;
-    const double* y;
-    const double* z;
-};
-Places middlesOf(const CellTable& table) {
-    return {table.boxes.x.data(), table.boxes.y.data(), table.boxes.z.data()};
-}
-
-THICKET_LANES void distancesTo(const Places& p, double ex, double ey, double ez, std::size_t count,
+THICKET_LANES void distancesTo(const CellTable::Boxes& boxes, double ex, double ey, double ez, std::size_t count,
                                float* __restrict out) {
-    const double* const xs = p.x;
-    const double* const ys = p.y;
-    const double* const zs = p.z;
     for (std::size_t c = 0; c < count; ++c) {
-        const auto x = static_cast<float>(xs[c] - ex);
-        const auto y = static_cast<float>(ys[c] - ey);
-        const auto z = static_cast<float>(zs[c] - ez);
+        const auto x = static_cast<float>(boxes.x[c] - ex);
+        const auto y = static_cast<float>(boxes.y[c] - ey);
+        const auto z = static_cast<float>(boxes.z[c] - ez);
         out[c] = std::sqrt(x * x + y * y + z * z);
     }
 }
@@ -41,27 +29,20 @@ struct FarRule {
 THICKET_LANES void farPixels(const CellTable::Boxes& boxes, const FarRule& rule, const float* squares,
                              const float* growths, std::size_t count, float* __restrict out) {
     constexpr float kFar = 4; // times a cell's size
-    const double* const xs = boxes.x.data();
-    const double* const ys = boxes.y.data();
-    const double* const zs = boxes.z.data();
-    const float* const hx = boxes.halfX.data();
-    const float* const hy = boxes.halfY.data();
-    const float* const hz = boxes.halfZ.data();
-    const float* const half = boxes.half.data();
-    const float* const scale = boxes.mostScale.data();
     const float by = 2 * rule.pixelScale;
     for (std::size_t c = 0; c < count; ++c) {
-        const auto x = static_cast<float>(xs[c] - rule.ex);
-        const auto y = static_cast<float>(ys[c] - rule.ey);
-        const auto z = static_cast<float>(zs[c] - rule.ez);
+        const auto x = static_cast<float>(boxes.x[c] - rule.ex);
+        const auto y = static_cast<float>(boxes.y[c] - rule.ey);
+        const auto z = static_cast<float>(boxes.z[c] - rule.ez);
         const float squared = larger(x * x + y * y + z * z, kTinySquare);
         const float radius = rule.radius * growths[c];
-        const float size = kFar * (half[c] + radius * scale[c]);
+        const float size = kFar * (boxes.half[c] + radius * boxes.mostScale[c]);
         // The mean of 1/d^2 over places spread evenly in the cell's box, to the second order.
-        const float sx = hx[c] * hx[c] / 3;
-        const float sy = hy[c] * hy[c] / 3;
-        const float sz = hz[c] * hz[c] / 3;
-        const float more = (4 * (x * x * sx + y * y * sy + z * z * sz) / squared - (sx + sy + sz)) / squared;
+        const float inverse = 1 / squared;
+        const float sx = boxes.halfX[c] * boxes.halfX[c] * inverse / 3;
+        const float sy = boxes.halfY[c] * boxes.halfY[c] * inverse / 3;
+        const float sz = boxes.halfZ[c] * boxes.halfZ[c] * inverse / 3;
+        const float more = 4 * inverse * (x * x * sx + y * y * sy + z * z * sz) - (sx + sy + sz);
         const float tall = by * radius;
         const float pixels = kOfDisc * (tall * tall / squared) * squares[c] * (1 + more);
         const float far = squared > size * size ? pixels : -1.0F;
@@ -91,25 +72,16 @@ THICKET_LANES void errorsAtMost(const CellTable::Boxes& boxes, const ErrorRule& 
                                 const float* away, const float* growths, std::size_t count, float* __restrict out) {
     constexpr float kSlackOfFloats = 1e-5F;
     constexpr float kNearest = 1e-9F;
-    const double* const xs = boxes.x.data();
-    const double* const ys = boxes.y.data();
-    const double* const zs = boxes.z.data();
-    const float* const hx = boxes.halfX.data();
-    const float* const hy = boxes.halfY.data();
-    const float* const hz = boxes.halfZ.data();
-    const float* const half = boxes.half.data();
-    const float* const scale = boxes.mostScale.data();
     for (std::size_t c = 0; c < count; ++c) {
-        const auto dx = static_cast<float>(xs[c] - rule.ex);
-        const auto dy = static_cast<float>(ys[c] - rule.ey);
-        const auto dz = static_cast<float>(zs[c] - rule.ez);
-        const float x = larger(std::abs(dx) - hx[c], 0);
-        const float y = larger(std::abs(dy) - hy[c], 0);
-        const float z = larger(std::abs(dz) - hz[c], 0);
-        const float grown = growths[c] * (1 + kSlackOfFloats) + rule.growSlope * half[c] * (1 + kSlackOfFloats);
-        const float size = larger(smaller(grown, rule.mostGrowth), 1) * scale[c];
-        const float nearest = std::sqrt(x * x + y * y + z * z) - rule.box * size - (size - scale[c]) * rule.offPivot -
-                              kSlackOfFloats * (away[c] + half[c] + rule.box * size);
+        const float half = boxes.half[c];
+        const float scale = boxes.mostScale[c];
+        const float x = larger(std::abs(static_cast<float>(boxes.x[c] - rule.ex)) - boxes.halfX[c], 0);
+        const float y = larger(std::abs(static_cast<float>(boxes.y[c] - rule.ey)) - boxes.halfY[c], 0);
+        const float z = larger(std::abs(static_cast<float>(boxes.z[c] - rule.ez)) - boxes.halfZ[c], 0);
+        const float grown = (growths[c] + rule.growSlope * half) * (1 + kSlackOfFloats);
+        const float size = larger(smaller(grown, rule.mostGrowth), 1) * scale;
+        const float nearest = std::sqrt(x * x + y * y + z * z) - rule.box * size - (size - scale) * rule.offPivot -
+                              kSlackOfFloats * (away[c] + half + rule.box * size);
         out[c] = deviations[c] * size * rule.pixelScale / larger(nearest, kNearest) * (1 + kSlackOfFloats);
     }
 }
@@ -144,7 +116,7 @@ void lookOver(const BatchPass& pass, CellLanes& lanes) {
     for (auto* values : {&lanes.away, &lanes.growths, &lanes.values, &lanes.scratch})
         values->resize(count);
     const Vec3d& eye = pass.view.eye;
-    distancesTo(middlesOf(pass.table), eye.x(), eye.y(), eye.z(), count, lanes.away.data());
+    distancesTo(pass.table.boxes, eye.x(), eye.y(), eye.z(), count, lanes.away.data());
     if (!pass.thins) {
         std::fill(lanes.growths.begin(), lanes.growths.end(), 1.0F);
         return;
@@ -152,7 +124,7 @@ void lookOver(const BatchPass& pass, CellLanes& lanes) {
     const float* from = lanes.away.data();
     if (pass.batch.chain.measuredFrom) {
         const Vec3d& target = pass.decidedFrom;
-        distancesTo(middlesOf(pass.table), target.x(), target.y(), target.z(), count, lanes.values.data());
+        distancesTo(pass.table.boxes, target.x(), target.y(), target.z(), count, lanes.values.data());
         from = lanes.values.data();
     }
     const LaneThinning thinning(pass.batch.thinning, 0, static_cast<double>(kFarAway));

@@ -22,33 +22,19 @@ struct Middles {
 // Loops go over whole groups of lanes, those of no copy included: what they say is of no account.
 
 inline void distancesFrom(const Middles& p, const Vec3f& from, std::size_t count, float* __restrict out) {
-    const float* const xs = p.x;
-    const float* const ys = p.y;
-    const float* const zs = p.z;
-    const float ox = from.x();
-    const float oy = from.y();
-    const float oz = from.z();
     for (std::size_t k = 0; k < count; ++k) {
-        const float x = xs[k] - ox;
-        const float y = ys[k] - oy;
-        const float z = zs[k] - oz;
+        const float x = p.x[k] - from.x();
+        const float y = p.y[k] - from.y();
+        const float z = p.z[k] - from.z();
         out[k] = std::sqrt(x * x + y * y + z * z);
     }
 }
 
 inline void alongFrom(const Middles& p, const Vec3f& from, const Vec3f& forward, std::size_t count,
                       float* __restrict out) {
-    const float* const xs = p.x;
-    const float* const ys = p.y;
-    const float* const zs = p.z;
-    const float fx = forward.x();
-    const float fy = forward.y();
-    const float fz = forward.z();
-    const float ox = from.x();
-    const float oy = from.y();
-    const float oz = from.z();
     for (std::size_t k = 0; k < count; ++k)
-        out[k] = fx * (xs[k] - ox) + fy * (ys[k] - oy) + fz * (zs[k] - oz);
+        out[k] =
+            forward.x() * (p.x[k] - from.x()) + forward.y() * (p.y[k] - from.y()) + forward.z() * (p.z[k] - from.z());
 }
 
 inline void ranksBeyond(const std::uint32_t* places, const float* kept, float aPlace, float ends, std::size_t count,
@@ -79,20 +65,10 @@ inline void growAbout(const LaneInput& in, const float* grown, const LaneRule& r
 
 inline void insideOf(const Middles& p, const LaneRule::Plane& plane, bool first, std::size_t count,
                      float* __restrict out) {
-    const float* const xs = p.x;
-    const float* const ys = p.y;
-    const float* const zs = p.z;
-    const float px = plane.x;
-    const float py = plane.y;
-    const float pz = plane.z;
-    const float at = plane.at;
-    if (first) {
-        for (std::size_t k = 0; k < count; ++k)
-            out[k] = px * xs[k] + py * ys[k] + pz * zs[k] + at;
-        return;
-    }
+    for (std::size_t k = 0; first && k < count; ++k)
+        out[k] = kFarthest;
     for (std::size_t k = 0; k < count; ++k)
-        out[k] = smaller(px * xs[k] + py * ys[k] + pz * zs[k] + at, out[k]);
+        out[k] = smaller(plane.x * p.x[k] + plane.y * p.y[k] + plane.z * p.z[k] + plane.at, out[k]);
 }
 
 /// Lanes of a test, which leaves open what is too near to another answer: `by` is how far a lane fails, less than 0 how
@@ -143,18 +119,12 @@ inline void nearestAndFarthest(const float* metres, const float* size, const flo
 inline void nearestAndFarthestUpright(const Middles& p, const Vec3f& from, const float* size, const float* doubt,
                                       const LaneRule::Upright& upright, std::size_t count, float* __restrict nearest,
                                       float* __restrict farthest) {
-    const float* const xs = p.x;
-    const float* const ys = p.y;
-    const float* const zs = p.z;
-    const float ox = from.x();
-    const float oy = from.y();
-    const float oz = from.z();
     const auto [outerRadius, outerHalf, innerRadius, innerHalf] = upright;
     for (std::size_t k = 0; k < count; ++k) {
-        const float x = xs[k] - ox;
-        const float z = zs[k] - oz;
+        const float x = p.x[k] - from.x();
+        const float z = p.z[k] - from.z();
         const float across = std::sqrt(x * x + z * z);
-        const float above = std::abs(ys[k] - oy);
+        const float above = std::abs(p.y[k] - from.y());
         const float nearAcross = larger(across - outerRadius * size[k], 0);
         const float nearAbove = larger(above - outerHalf * size[k], 0);
         const float farAcross = larger(across - innerRadius * size[k], 0);

@@ -510,7 +510,7 @@ TEST(StrandCosts, of_cards_are_two_triangles_for_each_that_has_one) {
     const std::size_t last = chosen.levels.size() - 1;
     const auto all = static_cast<std::uint32_t>(chosen.set.size());
     EXPECT_EQ(layout.costs->triangles(last, 0, all), 2U * cards->count());
-    EXPECT_EQ(layout.costs->vertices(last, 0, all), 4U * cards->count());
+    EXPECT_EQ(layout.costs->vertices(last, 2U * cards->count(), all), 4U * cards->count());
     EXPECT_EQ(layout.costs->triangles(0, 0, all), 2 * chosen.set.segments());
     for (std::uint32_t slot = 0; slot < all; ++slot)
         EXPECT_EQ(layout.costs->triangles(last, slot, 1), layout.cells->placementOf[slot] < cards->count() ? 2U : 0U);
