@@ -222,6 +222,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
                s->isMesh() ? tr("triangles\ndrawn") : tr("triangles\na km²"));
     QPainterPath path;
     double textEnd = -1e9;
+    std::vector<QRectF> labels;
     for (std::size_t i = 0; i < m_chain.levels.size(); ++i) {
         const double x0 = x(std::max(m_chain.fromMetres[i], lowX));
         const double x1 =
@@ -239,7 +240,8 @@ void SwitchChart::paintOverlay(QPainter& p) {
         const double top = under ? yy + 3 : yy - 15;
         if (x0 + 6 > textEnd && x0 + 6 + w < stairs.right() && top > stairs.top() - 3) {
             p.setPen(Look::level(static_cast<int>(i)));
-            p.drawText(QRectF(x0 + 6, top, w + 2, 13), Qt::AlignLeft | Qt::AlignVCenter, text);
+            labels.emplace_back(x0 + 6, top, w + 2, 13);
+            p.drawText(labels.back(), Qt::AlignLeft | Qt::AlignVCenter, text);
             textEnd = x0 + 12 + w;
         }
     }
@@ -295,7 +297,15 @@ void SwitchChart::paintOverlay(QPainter& p) {
     if (m_needle > 0 && m_needle >= lowX && m_needle <= xAxis->range().upper) {
         const double nx = needleX();
         p.setPen(QPen(l.accent, m_hover.grip == Grip::Needle || m_drag.grip == Grip::Needle ? 2.6 : 1.8));
-        p.drawLine(QPointF(nx, area.top() - 4), QPointF(nx, stairs.bottom()));
+        // It leaves out what can be read: the distances between both charts, and the labels of the stairs.
+        p.drawLine(QPointF(nx, area.top() - 4), QPointF(nx, area.bottom()));
+        double from = stairs.top();
+        for (const QRectF& label : labels)
+            if (nx > label.left() - 2 && nx < label.right() + 2) {
+                p.drawLine(QPointF(nx, from), QPointF(nx, std::max(from, label.top())));
+                from = label.bottom();
+            }
+        p.drawLine(QPointF(nx, from), QPointF(nx, stairs.bottom()));
         std::size_t now = 0;
         for (std::size_t i = 1; i < m_chain.fromMetres.size(); ++i)
             if (m_needle >= m_chain.fromMetres[i])
