@@ -111,21 +111,22 @@ void payForTiles(const SelectInput& input, Selection& out) {
     }
 }
 
-/// Whether what came to be hidden is looked for in this selection; if so, notes that it is. `changed`: anything but the
-/// camera did.
-bool looksForHidden(const SelectInput& input, const View& view, double seconds, bool changed, SelectState& state) {
+/// Whether what came to be hidden is looked for in this selection; if so, notes that it is.
+bool looksForHidden(const SelectInput& input, const detail::Step& step, SelectState& state) {
     constexpr double kEvery = 0.1;   // seconds
     constexpr double kSmooth = 0.06; // seconds at most from one frame to the next
     constexpr double kLeap = 20;     // times as far as the near plane, which tells how large a scene is
     constexpr double kTurn = 0.1;    // radians
     constexpr double kRounding = 1e-6;
+    const auto& [view, seconds, options] = step.moment;
+    if (!options.cullHidden)
+        return false;
     SelectState::HiddenPlaces& hidden = state.hidden;
     std::vector<const Occluder*> occluders;
     for (const Batch& batch : input.batches)
         for (const auto& occluder : batch.occluders)
             occluders.push_back(occluder.get());
-    const double since = seconds - state.before;
-    const bool goesOn = !changed && occluders == hidden.occluders && since > 0 && since <= kSmooth &&
+    const bool goesOn = !step.changed && occluders == hidden.occluders && step.since > 0 && step.since <= kSmooth &&
                         seconds - hidden.looked < kEvery - kRounding &&
                         state.moved - hidden.moved <= kLeap * view.nearMetres && state.turned - hidden.turned <= kTurn;
     const bool rests = state.stepped == 0 && state.turnedBy == 0;
@@ -165,18 +166,18 @@ bool needsNewEpoch(const SelectState& state, double seconds) {
 
 void begin(const SelectInput& input, SelectState& state, Step& step) {
     const SelectMoment& m = step.moment;
-    bool changed = !isSettled(input, state);
-    reveal(state, changed || !m.options.cullHidden);
-    if (changed)
+    step.changed = !isSettled(input, state);
+    reveal(state, step.changed || !m.options.cullHidden);
+    if (step.changed)
         settle(input, state);
     keepEpochNear(state, m.seconds);
     goOn(state, m.view);
     step.passes.reserve(input.batches.size());
     for (std::size_t i = 0; i < input.batches.size(); ++i) {
         step.passes.emplace_back(input.batches[i], state, i, m.view, step.frustum, m.options, m.seconds);
-        changed |= step.passes.back().anew;
+        step.changed |= step.passes.back().anew;
     }
-    step.everywhere = m.options.cullHidden && looksForHidden(input, m.view, m.seconds, changed, state);
+    step.since = m.seconds - state.before;
     state.before = m.seconds;
 }
 
@@ -221,36 +222,35 @@ double chooseTiles(const SelectInput& input, const SelectMoment& moment, std::ve
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-std::vector<const GroundCover*> coversOf(const SelectInput& input, const Step& step, SelectState& state,
-                                         const Selection& out) {
+Hiding hidingOf(const SelectInput& input, const Step& step, SelectState& state, const Selection& out) {
     const auto& [view, seconds, options] = step.moment;
-    std::vector<const GroundCover*> covers;
+    Hiding hiding;
+    hiding.everywhere = looksForHidden(input, step, state);
     if (!options.cullHidden || !options.cullView) // what is behind the camera too is more than one looks along
-        return covers;
+        return hiding;
     std::vector<Bounds> hidden;
-    if (!step.everywhere) {
+    if (!hiding.everywhere) {
         hidden = behindGround(step.passes, state.hidden.places);
         if (hidden.empty())
-            return covers;
+            return hiding;
     }
     state.covers.resize(input.grounds.size());
     for (std::size_t i = 0; i < input.grounds.size(); ++i) {
         state.covers[i].look(view, input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i],
-                             step.everywhere ? nullptr : &hidden);
+                             hiding.everywhere ? nullptr : &hidden);
         if (!state.covers[i].empty())
-            covers.push_back(&state.covers[i]);
+            hiding.grounds.push_back(&state.covers[i]);
     }
-    return covers;
+    return hiding;
 }
 
-void finish(const SelectInput& input, Step& step, const std::vector<const GroundCover*>& covers, SelectState& state,
-            Selection& out) {
+void finish(const SelectInput& input, Step& step, const Hiding& hiding, SelectState& state, Selection& out) {
     const auto& [view, seconds, options] = step.moment;
     for (const BatchPass& pass : step.passes)
         for (std::size_t c = 0; pass.anew && c < pass.own.cells.size(); ++c)
             pass.own.cells[c].cost.known = false;
     out.occluders =
-        options.cullHidden ? hideCopies(step.passes, view, covers, step.everywhere, state.hidden.places) : 0;
+        options.cullHidden ? hideCopies(step.passes, view, hiding.grounds, hiding.everywhere, state.hidden.places) : 0;
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);
     out.runs.clear();

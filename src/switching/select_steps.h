@@ -13,7 +13,8 @@ struct Step {
     SelectMoment moment;
     Frustum frustum;
     std::vector<BatchPass> passes; ///< one a batch
-    bool everywhere = false;       ///< what came to be hidden is looked for
+    double since = 0;              ///< seconds from the one before
+    bool changed = false;          ///< more than the camera did
 
     explicit Step(SelectMoment at) : moment(std::move(at)), frustum(frustumOf(moment.view)) {}
     Step(const Step&) = delete;
@@ -31,11 +32,14 @@ void decideAll(const std::vector<BatchPass>& passes, const std::function<void()>
 /// Chooses the tiles of all grounds. Returns the seconds it took.
 double chooseTiles(const SelectInput& input, const SelectMoment& moment, std::vector<TileState>& states,
                    std::vector<TileCut>& cuts);
+/// What others are looked for behind.
+struct Hiding {
+    bool everywhere = false; ///< else only where something was hidden before
+    std::vector<const GroundCover*> grounds;
+};
 /// What the tiles of `out` can hide, where that is asked.
-std::vector<const GroundCover*> coversOf(const SelectInput& input, const Step& step, SelectState& state,
-                                         const Selection& out);
+Hiding hidingOf(const SelectInput& input, const Step& step, SelectState& state, const Selection& out);
 /// Hides copies, counts and lists what is drawn. REQUIRES that copies were decided and tiles chosen.
-void finish(const SelectInput& input, Step& step, const std::vector<const GroundCover*>& covers, SelectState& state,
-            Selection& out);
+void finish(const SelectInput& input, Step& step, const Hiding& hiding, SelectState& state, Selection& out);
 
 } // namespace thicket::detail

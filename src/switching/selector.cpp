@@ -68,12 +68,12 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
     detail::Step step({view, seconds, options});
     detail::begin(input, state, step);
     // Ground has nothing to do with copies until these are looked for behind it.
-    std::vector<const GroundCover*> covers;
+    detail::Hiding hiding;
     detail::decideAll(step.passes, [&] {
         out.groundSeconds = detail::chooseTiles(input, step.moment, state.grounds, out.grounds);
-        covers = detail::coversOf(input, step, state, out);
+        hiding = detail::hidingOf(input, step, state, out);
     });
-    detail::finish(input, step, covers, state, out);
+    detail::finish(input, step, hiding, state, out);
 }
 
 bool hasSizes(const Batch& batch, const SelectOptions& options) {
