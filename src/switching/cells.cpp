@@ -5,6 +5,9 @@
 
 #include <algorithm>
 #include <cassert>
+#include <cmath>
+#include <limits>
+#include <tuple>
 
 namespace thicket {
 namespace {
@@ -17,6 +20,25 @@ std::uint64_t spread(std::uint64_t v) { // every third bit
         out |= ((v >> i) & 1U) << (3 * i);
     return out;
 }
+
+/// The nearest float that is not less, or not more.
+float above(double value) {
+    const auto out = static_cast<float>(value);
+    return static_cast<double>(out) < value ? std::nextafter(out, std::numeric_limits<float>::infinity()) : out;
+}
+float below(double value) {
+    return -above(-value);
+}
+
+struct Range {
+    double least = 1e300;
+    double most = 0;
+    void add(double value) {
+        least = std::min(least, value);
+        most = std::max(most, value);
+    }
+    [[nodiscard]] std::pair<float, float> inFloats() const { return {below(least), above(most)}; }
+};
 
 class Builder {
 public:
@@ -52,8 +74,10 @@ private:
         cell.count = end - first;
         Vec3d low = m_centres[m_out.placementOf[first]];
         Vec3d high = low;
-        cell.leastScale = cell.leastFactor = cell.leastProduct = 1e300;
-        cell.mostScale = cell.mostFactor = cell.mostProduct = 0;
+        Range scales;
+        Range factors;
+        Range products;
+        double squares = 0;
         double leans = 0;
         Vec3d offLow = Vec3d::Constant(1e300);
         Vec3d offHigh = -offLow;
@@ -68,19 +92,22 @@ private:
             offHigh = offHigh.cwiseMax(off);
             low = low.cwiseMin(m_centres[m_out.placementOf[slot]]);
             high = high.cwiseMax(m_centres[m_out.placementOf[slot]]);
-            cell.leastScale = std::min(cell.leastScale, p.scale);
-            cell.mostScale = std::max(cell.mostScale, p.scale);
-            cell.leastFactor = std::min(cell.leastFactor, p.importance);
-            cell.mostFactor = std::max(cell.mostFactor, p.importance);
-            cell.leastProduct = std::min(cell.leastProduct, p.scale * p.importance);
-            cell.mostProduct = std::max(cell.mostProduct, p.scale * p.importance);
-            cell.scaleSquares += p.scale * p.scale;
+            scales.add(p.scale);
+            factors.add(p.importance);
+            products.add(p.scale * p.importance);
+            squares += p.scale * p.scale;
         }
-        cell.lean = 2 * std::sqrt(leans);
+        std::tie(cell.leastScale, cell.mostScale) = scales.inFloats();
+        std::tie(cell.leastFactor, cell.mostFactor) = factors.inFloats();
+        std::tie(cell.leastProduct, cell.mostProduct) = products.inFloats();
+        cell.scaleSquares = static_cast<float>(squares);
+        cell.lean = above(2 * std::sqrt(leans));
         cell.origin = (low + high) / 2;
         cell.half = (high - low) / 2;
-        cell.offPivot = (offLow + offHigh) / 2;
-        cell.offSlack = (offHigh - offLow).norm() / 2;
+        cell.offPivot = ((offLow + offHigh) / 2).cast<float>();
+        constexpr double kRounding = 1e-6;
+        cell.offSlack =
+            above((offHigh - offLow).norm() / 2 + kRounding * offHigh.cwiseAbs().cwiseMax(offLow.cwiseAbs()).norm());
         for (std::uint32_t slot = first; slot < end; ++slot) {
             const Vec3f from = (m_centres[m_out.placementOf[slot]] - cell.origin).cast<float>();
             m_out.x[slot] = from.x();
@@ -89,20 +116,30 @@ private:
             m_out.scale[slot] = static_cast<float>(m_out.at(slot).scale);
         }
         m_out.cells.push_back(cell);
-        CellTable::Boxes& boxes = m_out.boxes;
-        boxes.x.push_back(cell.origin.x());
-        boxes.y.push_back(cell.origin.y());
-        boxes.z.push_back(cell.origin.z());
-        boxes.halfX.push_back(static_cast<float>(cell.half.x()));
-        boxes.halfY.push_back(static_cast<float>(cell.half.y()));
-        boxes.halfZ.push_back(static_cast<float>(cell.half.z()));
-        boxes.half.push_back(static_cast<float>(cell.half.norm()));
-        boxes.mostScale.push_back(static_cast<float>(cell.mostScale));
     }
 
     CellTable& m_out;
     const std::vector<Vec3d>& m_centres;
 };
+
+CellTable::Boxes sideBySide(const std::vector<CellTable::Cell>& cells) {
+    CellTable::Boxes out;
+    for (auto* values : {&out.x, &out.y, &out.z})
+        values->reserve(cells.size());
+    for (auto* values : {&out.halfX, &out.halfY, &out.halfZ, &out.half, &out.mostScale})
+        values->reserve(cells.size());
+    for (const CellTable::Cell& cell : cells) {
+        out.x.push_back(cell.origin.x());
+        out.y.push_back(cell.origin.y());
+        out.z.push_back(cell.origin.z());
+        out.halfX.push_back(static_cast<float>(cell.half.x()));
+        out.halfY.push_back(static_cast<float>(cell.half.y()));
+        out.halfZ.push_back(static_cast<float>(cell.half.z()));
+        out.half.push_back(static_cast<float>(cell.half.norm()));
+        out.mostScale.push_back(cell.mostScale);
+    }
+    return out;
+}
 
 } // namespace
 
@@ -180,6 +217,7 @@ std::shared_ptr<const CellTable> makeCells(const SharedPlacements& placements, s
     }
     out->lowest = low.y();
     out->cells.shrink_to_fit();
+    out->boxes = sideBySide(out->cells);
     return out;
 }
 

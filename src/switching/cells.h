@@ -22,16 +22,17 @@ struct CellTable {
         std::uint32_t count = 0; ///< 1..kMostInCell
         Vec3d origin{0, 0, 0};   ///< middle of the box of the copies' centres
         Vec3d half{0, 0, 0};     ///< half of that box
-        double leastScale = 1;
-        double mostScale = 1;
-        double leastFactor = 1; ///< of importance
-        double mostFactor = 1;
-        double leastProduct = 1; ///< of scale and importance
-        double mostProduct = 1;
-        double scaleSquares = 0; ///< sum over the copies
-        Vec3d offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
-        double offSlack = 0;     ///< and how far that of a copy may be from it
-        double lean = 0;         ///< sine of the most that a copy leans away from upright; 1 from a quarter turn on
+        // Least ones not above, most ones not below what copies have:
+        float leastScale = 1;
+        float mostScale = 1;
+        float leastFactor = 1; ///< of importance
+        float mostFactor = 1;
+        float leastProduct = 1; ///< of scale and importance
+        float mostProduct = 1;
+        float scaleSquares = 0;  ///< sum over the copies
+        float lean = 0;          ///< sine of the most that a copy leans away from upright; 1 from a quarter turn on
+        Vec3f offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
+        float offSlack = 0;      ///< and how far that of a copy may be from it
     };
 
     SharedPlacements placements;

@@ -169,8 +169,8 @@ void BatchPass::thinInLanes(const CellTable::Cell& cell, const Rates& rates, Lan
         ofGrowth = 0.5 * std::pow(thinning.growAtMost, 3) * ((1 + thinning.band) * ofKeep + kCoverRounding);
     }
     rule.growDoubt = static_cast<float>(2e-6 + growSlope * slack + ofGrowth);
-    rule.pivot = cell.offPivot.cast<float>();
-    rule.pivotSlack = static_cast<float>(cell.offSlack) + 2e-6F * rule.pivot.norm();
+    rule.pivot = cell.offPivot;
+    rule.pivotSlack = cell.offSlack + 2e-6F * rule.pivot.norm();
 }
 
 namespace {
@@ -217,7 +217,7 @@ LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds
     rule.margin = static_cast<float>(chain.rule.marginMetres);
     // Relative rounding of floats, of the largest things that are added up here.
     rule.slack = kLaneRounding * (rule.eye.norm() + rule.decided.norm() + cell.half.cast<float>().norm() + rule.margin +
-                                  (rule.box + rule.radius) * static_cast<float>(cell.mostScale));
+                                  (rule.box + rule.radius) * cell.mostScale);
     if (thins)
         thinInLanes(cell, rates, rule);
     // What holds for all of them is asked once; how far it holds bounds the room.

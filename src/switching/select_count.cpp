@@ -9,28 +9,18 @@
 
 namespace thicket {
 
-void CellSums::add(const CellCost& cost) {
-    triangles += cost.triangles;
-    vertices += cost.vertices;
-    draws += cost.draws;
+void CellSums::replace(const CellCost& was, const CellCost& is) {
+    triangles += is.triangles - was.triangles; // what wraps round comes back
+    vertices += is.vertices - was.vertices;
+    draws += std::uint64_t{is.draws} - was.draws;
     for (std::size_t i = 0; i < kCullReasons; ++i)
-        culledBy[i] += cost.culledBy[i];
-    switches += cost.switches;
-    fading += cost.fading;
-    for (std::uint64_t left = cost.shown; left != 0; left &= left - 1)
-        ++showing[static_cast<std::size_t>(std::countr_zero(left))];
-}
-
-void CellSums::take(const CellCost& cost) {
-    triangles -= cost.triangles;
-    vertices -= cost.vertices;
-    draws -= cost.draws;
-    for (std::size_t i = 0; i < kCullReasons; ++i)
-        culledBy[i] -= cost.culledBy[i];
-    switches -= cost.switches;
-    fading -= cost.fading;
-    for (std::uint64_t left = cost.shown; left != 0; left &= left - 1)
+        culledBy[i] += std::uint32_t{is.culledBy[i]} - was.culledBy[i];
+    switches += std::uint32_t{is.switches} - was.switches;
+    fading += std::uint32_t{is.fading} - was.fading;
+    for (std::uint64_t left = was.shown & ~is.shown; left != 0; left &= left - 1)
         --showing[static_cast<std::size_t>(std::countr_zero(left))];
+    for (std::uint64_t left = is.shown & ~was.shown; left != 0; left &= left - 1)
+        ++showing[static_cast<std::size_t>(std::countr_zero(left))];
 }
 
 std::uint64_t CellSums::shown() const {
@@ -137,8 +127,7 @@ std::uint64_t recount(const BatchPass& pass) {
             unknown.push_back(c);
     std::uint64_t crossed = 0;
     const auto take = [&](std::uint32_t c, const Recount& now) {
-        own.sums.take(own.cells[c].cost);
-        own.sums.add(now.cost);
+        own.sums.replace(own.cells[c].cost, now.cost);
         own.cells[c].cost = now.cost;
         own.covers[c] = now.cover;
         own.deviations[c] = static_cast<float>(now.deviation * 1.000001);

@@ -85,7 +85,7 @@ public:
         const auto scale = static_cast<double>(table.scale[slot]);
         const Vec3d centre(static_cast<double>(table.x[slot]), static_cast<double>(table.y[slot]),
                            static_cast<double>(table.z[slot]));
-        return buffer.mayHideAbout(m_cell.origin + centre + scale * m_grown * m_cell.offPivot,
+        return buffer.mayHideAbout(m_cell.origin + centre + scale * m_grown * m_cell.offPivot.cast<double>(),
                                    scale * (m_off + m_rounding) + m_rounding);
     }
 

@@ -43,7 +43,7 @@ std::size_t SelectState::bytes() const {
     std::size_t out = hidden.places.capacity() * sizeof(HiddenPlaces::Place);
     for (const OfBatch& batch : batches)
         out += batch.cells.capacity() * sizeof(Cell) + batch.memories.capacity() * sizeof(CopyMemory) +
-               batch.codes.capacity();
+               (batch.covers.capacity() + batch.deviations.capacity()) * sizeof(float) + batch.codes.capacity();
     return out;
 }
 

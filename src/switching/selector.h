@@ -107,8 +107,8 @@ struct CopyMemory {
 struct CellCost {
     std::uint64_t triangles = 0;
     std::uint64_t vertices = 0;
-    std::uint32_t draws = 0; ///< where each copy has draws of its own
     std::uint64_t shown = 0; ///< levels that are drawn, a bit each
+    std::uint32_t draws = 0; ///< where each copy has draws of its own
     std::uint16_t culledBy[kCullReasons] = {};
     std::uint16_t switches = 0;
     std::uint16_t fading = 0;
@@ -125,8 +125,8 @@ struct CellSums {
     std::uint32_t fading = 0;
     std::array<std::uint32_t, 64> showing{}; ///< cells that show a level
 
-    void add(const CellCost& cost);
-    void take(const CellCost& cost);
+    /// A cell that cost what it did costs something else now.
+    void replace(const CellCost& was, const CellCost& is);
     [[nodiscard]] std::uint64_t shown() const;
 };
 
@@ -175,7 +175,7 @@ struct SelectState {
         BigVector<CopyMemory> memories;  ///< one a slot, of use where its cell is mixed; empty until one is
         CellSums sums;                   ///< of `cells`, whether they are known or not
         std::vector<float> covers;       ///< a cell: the squared scales of what is drawn, added up; of strands how many
-        std::vector<float> deviations;   ///< the largest of the levels that are drawn, metres
+        std::vector<float> deviations;   ///< a cell: the largest of the levels that are drawn, metres
         BigVector<std::uint8_t> codes;   ///< one a slot, of use where they are looked at singly; empty until they are
         std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction
 
@@ -244,7 +244,8 @@ struct Selection {
 /// Chooses a level, or a reason not to draw, for each copy.
 /// state      of the selections before, or fresh; brought up to date.
 /// seconds    any clock that does not run back.
-/// COST       O(cells + copies whose decision the camera's way may have changed), and with runs those that are listed.
+/// COST       O(cells + copies of cells in which the camera's way may have changed a decision), and with runs those that
+///            are listed.
 /// THREADS    pure but for `state` and `out`, whose storage is reused.
 void select(const SelectInput& input, const View& view, double seconds, const SelectOptions& options,
             SelectState& state, Selection& out);
