@@ -14,10 +14,11 @@ bool worthAsking(const Level& level) {
     return level.mesh && level.mesh->triangleCount() <= kMostTriangles;
 }
 
-/// The most that it covers whole, of a picture that it fills, from any of a few sides. What is lattice, woven or thin
-/// covers next to nothing and need not be looked behind.
-double coverOf(const Occluder& occluder, const Mesh& mesh) {
+/// Whether it covers some of a picture whole that it fills, from any of a few sides. What is lattice, woven or thin covers
+/// next to nothing and need not be looked behind.
+bool coversSome(const Occluder& occluder, const Mesh& mesh) {
     constexpr int kRows = 64;
+    constexpr double kSome = 0.04;
     constexpr double kWays[][3] = {{1, 0.2, 0}, {0, 0.2, 1}, {-1, 0.2, 0}, {0, 0.2, -1}, {0.1, 1, 0}, {1, 0.5, 1}};
     const Vec3d centre = boundsOf(mesh).centre();
     const double radius = radiusAround(mesh, centre);
@@ -25,28 +26,33 @@ double coverOf(const Occluder& occluder, const Mesh& mesh) {
     view.aspect = 1;
     view.nearMetres = 0.1 * radius;
     view.farMetres = 10 * radius;
-    double most = 0;
     CoverBuffer buffer;
-    for (const auto& way : kWays) {
+    return std::any_of(std::begin(kWays), std::end(kWays), [&](const double(&way)[3]) {
         const Vec3d back = Vec3d(way[0], way[1], way[2]).normalized();
         buffer.begin(lookAt(view, centre + 2 * radius * back, centre), kRows);
         buffer.add(occluder, {0, 0, 0}, Quatd::Identity(), 1);
-        most = std::max(most, buffer.covered());
-    }
-    return most;
+        return buffer.covered() >= kSome;
+    });
 }
 
-std::shared_ptr<const Occluder> make(const Mesh& mesh, const Surfaces* surfaces) {
+std::shared_ptr<const Occluder> solidOf(const Mesh& mesh, const Surfaces* surfaces) {
     std::vector<bool> solid;
     for (const MeshPart& part : mesh.parts)
         solid.push_back(surfaces == nullptr || part.material >= surfaces->materials.size() ||
                         surfaces->materials[part.material].alphaMode == AlphaMode::Opaque);
-    auto made = std::make_shared<Occluder>(occluderOf(mesh, solid));
-    constexpr double kWorth = 0.04;
-    return made->indices.empty() || coverOf(*made, mesh) < kWorth ? nullptr : made;
+    return std::make_shared<Occluder>(occluderOf(mesh, solid));
 }
 
 } // namespace
+
+OccluderShelf::Kept OccluderShelf::make(const std::shared_ptr<const Mesh>& mesh,
+                                        const std::shared_ptr<const Surfaces>& surfaces) {
+    Kept out{mesh, surfaces, solidOf(*mesh, surfaces.get())};
+    out.lattice = !out.occluder->indices.empty() && !coversSome(*out.occluder, *mesh);
+    if (out.lattice || out.occluder->indices.empty())
+        out.occluder = nullptr;
+    return out;
+}
 
 void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
     std::erase_if(m_kept, [](const auto& entry) { return entry.second.mesh.expired(); });
@@ -64,39 +70,60 @@ void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
     }
 }
 
-bool OccluderShelf::makeSome(const Scene& scene, std::size_t most, const JobContext& job) {
-    struct Missing {
-        std::shared_ptr<const Mesh> mesh;
-        std::shared_ptr<const Surfaces> surfaces;
-        std::shared_ptr<const Occluder> made;
-    };
-    std::vector<Missing> missing;
-    for (const Subject& subject : scene.subjects) {
-        if (!subject.isMesh())
+/// From the coarsest level on: where two that come after each other are lattice, the finer ones are too.
+std::vector<OccluderShelf::Kept> OccluderShelf::missingOf(const Subject& subject, std::size_t most) const {
+    constexpr int kSure = 2;
+    std::vector<Kept> out;
+    int lattices = 0;
+    const std::vector<Level>& levels = subject.mesh().levels;
+    for (auto level = levels.rbegin(); level != levels.rend(); ++level) {
+        if (!worthAsking(*level))
             continue;
-        for (const Level& level : subject.mesh().levels) {
-            if (missing.size() == most || !worthAsking(level))
-                continue;
-            auto surfaces = surfacesOf(subject, level);
-            const Kept& kept = m_kept[level.mesh.get()];
-            if (kept.mesh.lock() != level.mesh || kept.surfaces.lock() != surfaces)
-                missing.push_back({level.mesh, std::move(surfaces), nullptr});
+        auto surfaces = surfacesOf(subject, *level);
+        const auto found = m_kept.find(level->mesh.get());
+        bool lattice = false;
+        if (found != m_kept.end() && found->second.mesh.lock() == level->mesh &&
+            found->second.surfaces.lock() == surfaces) {
+            lattice = found->second.lattice;
+        } else {
+            if (lattices < kSure && out.size() == most)
+                break;
+            out.push_back(lattices < kSure ? make(level->mesh, surfaces) : Kept{level->mesh, surfaces, nullptr, true});
+            lattice = out.back().lattice;
         }
+        lattices = lattice ? lattices + 1 : 0;
     }
-    const bool all = parallelChunks(missing.size(), 1, job, [&](std::size_t from, std::size_t to) {
+    return out;
+}
+
+bool OccluderShelf::keep(const std::vector<Kept>& made) {
+    for (const Kept& one : made)
+        m_kept[one.mesh.lock().get()] = one;
+    return !made.empty();
+}
+
+void OccluderShelf::makeAll(const Scene& scene, const JobContext& job) {
+    std::vector<const Subject*> subjects;
+    for (const Subject& subject : scene.subjects)
+        if (subject.isMesh())
+            subjects.push_back(&subject);
+    std::vector<std::vector<Kept>> made(subjects.size());
+    parallelChunks(subjects.size(), 1, job, [&](std::size_t from, std::size_t to) {
         for (std::size_t i = from; i < to; ++i)
-            missing[i].made = make(*missing[i].mesh, missing[i].surfaces.get());
+            made[i] = missingOf(*subjects[i], std::numeric_limits<std::size_t>::max());
     });
-    if (!all)
-        return false;
-    for (const Missing& one : missing)
-        m_kept[one.mesh.get()] = {one.mesh, one.surfaces, one.made};
-    return !missing.empty();
+    for (const auto& of : made)
+        keep(of);
+}
+
+bool OccluderShelf::makeOne(const Scene& scene) {
+    return std::any_of(scene.subjects.begin(), scene.subjects.end(),
+                       [&](const Subject& subject) { return subject.isMesh() && keep(missingOf(subject, 1)); });
 }
 
 void fillOccluders(const Scene& scene, SelectInput& input, const JobContext& job) {
     OccluderShelf shelf;
-    shelf.makeSome(scene, std::numeric_limits<std::size_t>::max(), job);
+    shelf.makeAll(scene, job);
     shelf.fill(scene, input);
 }
 

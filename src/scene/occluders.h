@@ -13,17 +13,25 @@ public:
     /// Puts what has been made so far into the batches of a scene.
     /// COST       O(levels).
     void fill(const Scene& scene, SelectInput& input);
-    /// Makes up to so many that are missing, beside each other; false when none was, or the job was cancelled.
+    /// Makes all that are missing, subjects beside each other, until the job is cancelled.
     /// COST       O(T log T) of each level.
-    bool makeSome(const Scene& scene, std::size_t most, const JobContext& job);
-    bool makeOne(const Scene& scene) { return makeSome(scene, 1, {}); }
+    void makeAll(const Scene& scene, const JobContext& job);
+    /// Makes one that is missing; false when none was.
+    bool makeOne(const Scene& scene);
 
 private:
     struct Kept {
         std::weak_ptr<const Mesh> mesh;
         std::weak_ptr<const Surfaces> surfaces;
         std::shared_ptr<const Occluder> occluder; ///< null: it hides nothing
+        bool lattice = false;                     ///< since it covers next to nothing, though it is solid
     };
+    static Kept make(const std::shared_ptr<const Mesh>& mesh, const std::shared_ptr<const Surfaces>& surfaces);
+    /// Up to `most` are made; those that need not be are among them.
+    [[nodiscard]] std::vector<Kept> missingOf(const Subject& subject, std::size_t most) const;
+    /// False: there are none.
+    bool keep(const std::vector<Kept>& made);
+
     std::map<const Mesh*, Kept> m_kept;
 };
 

@@ -50,6 +50,14 @@ TEST(Occluders, solid_things_hide_and_lattices_glass_and_heavy_meshes_do_not) {
     EXPECT_TRUE(found(4));
 }
 
+TEST(Occluders, of_a_lattice_finer_levels_are_not_drawn_to_find_out) {
+    Subject chain = subjectOf(1, shapes::sphere(20)); // the finest would hide something
+    chain.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(lattice()), {}, LevelOrigin::Collapsed));
+    EXPECT_TRUE(occludersOf({chain}).batches[0].occluders[0]) << "one level tells little";
+    chain.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(lattice()), {}, LevelOrigin::Collapsed));
+    EXPECT_FALSE(occludersOf({chain}).batches[0].occluders[0]);
+}
+
 TEST(Occluders, are_made_one_by_one_kept_and_follow_their_level) {
     Scene scene;
     scene.subjects = {subjectOf(1, shapes::box(2, {1, 1, 1})), subjectOf(2, shapes::sphere(8))};
