@@ -147,18 +147,22 @@ void BatchPass::prepare() const {
         own.codes.resize(table.size());
 }
 
+void BatchPass::startAnew(std::uint32_t index) const {
+    SelectState::Cell& cell = own.cells[index];
+    cell.kept = cell.singly = cell.goesOn = false;
+    cell.cost.known = false;
+}
+
 void BatchPass::decide(std::size_t from, std::size_t to) const {
     for (std::size_t i = from; i < to; ++i) {
-        SelectState::Cell& cell = own.cells[i];
-        if (anew) {
-            cell.kept = cell.singly = cell.goesOn = false;
-            cell.cost.known = false;
-        }
-        decideCell(static_cast<std::uint32_t>(i));
+        const auto index = static_cast<std::uint32_t>(i);
+        if (anew)
+            startAnew(index);
+        decideCell(index);
     }
 }
 
-BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double room) const {
+BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double room, double planeRoom) const {
     const SwitchRule& rule = batch.chain.rule;
     CellBounds out;
     const auto centresFrom = [&](const Vec3d& eye, double about) {
@@ -181,7 +185,7 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
     if (options.cullView)
         for (std::size_t k = 0; k < 6; ++k) {
             const double at = frustum.normal[k].dot(cell.origin) + frustum.offset[k];
-            const double half = frustum.normal[k].cwiseAbs().dot(cell.half) + room;
+            const double half = frustum.normal[k].cwiseAbs().dot(cell.half) + planeRoom;
             const double slack = kSlack * (1 + std::abs(at) + half);
             if (at + half < -(batch.chain.radius * mostScale + rule.marginMetres) - slack - shift) {
                 out.outOfView = true;
@@ -211,7 +215,7 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
     return out;
 }
 
-void BatchPass::decideCell(std::uint32_t index) const {
+void BatchPass::decideCell(std::uint32_t index, CellAhead* ahead) const {
     const CellTable::Cell& cell = table.cells[index];
     SelectState::Cell& memory = own.cells[index];
     const auto [went, withTurns] = movedBy(memory);
@@ -228,22 +232,46 @@ void BatchPass::decideCell(std::uint32_t index) const {
         const double far = (view.eye - cell.origin).norm();
         const double room = kOfDistance * far + kOfSize * cell.half.norm();
         const bool lasts = stepped < room; // a camera that leaps asks anew all the same
-        const CellBounds wide = lasts ? boundsOf(cell, room) : CellBounds();
+        const CellBounds wide = lasts ? boundsOf(cell, room, room) : CellBounds();
         if (lasts && decideWhole(index, wide, room)) {
-            memory.moved = moved;
-            memory.turned = turned;
-            memory.far = static_cast<float>(std::max(far + cell.half.norm(), turnsAbout(cell)) * 1.00001);
-            memory.room = static_cast<float>(room * 0.99999);
-            memory.turning = wide.outOfView || batch.chain.rule.measureFrom == MeasureFrom::Depth;
-            memory.planeRoom = wide.outOfView ? kFarAway : static_cast<float>((wide.clear + room) * 0.99999);
-            memory.kept =
-                memory.all.culled != Culled::No || (settled(memory.all) && batch.chain.rule.checkSeconds <= 0);
+            keepWhole(index, wide, room, room);
             return;
         }
     }
-    const CellBounds bounds = boundsOf(cell, 0);
+    if (ahead != nullptr && decideAhead(index, *ahead))
+        return;
+    const CellBounds bounds = boundsOf(cell, 0, 0);
     if (!decideWhole(index, bounds, 0))
-        decideCopies(index, bounds);
+        decideCopies(index, bounds, {}, nullptr);
+}
+
+void BatchPass::keepWhole(std::uint32_t index, const CellBounds& bounds, double room, double planeRoom) const {
+    const CellTable::Cell& cell = table.cells[index];
+    SelectState::Cell& memory = own.cells[index];
+    memory.moved = moved;
+    memory.turned = turned;
+    memory.far =
+        static_cast<float>(std::max((view.eye - cell.origin).norm() + cell.half.norm(), turnsAbout(cell)) * 1.00001);
+    memory.turning = bounds.outOfView || batch.chain.rule.measureFrom == MeasureFrom::Depth;
+    memory.room = static_cast<float>((bounds.outOfView ? planeRoom : room) * 0.99999);
+    memory.planeRoom = bounds.outOfView ? kFarAway : static_cast<float>((bounds.clear + planeRoom) * 0.99999);
+    memory.kept = memory.all.culled != Culled::No || (settled(memory.all) && batch.chain.rule.checkSeconds <= 0);
+}
+
+/// Decides with room for all of the moments that follow. Returns whether that was possible.
+bool BatchPass::decideAhead(std::uint32_t index, CellAhead& ahead) const {
+    const CellTable::Cell& cell = table.cells[index];
+    const SwitchRule& rule = batch.chain.rule;
+    if (rule.measureFrom == MeasureFrom::Depth || rule.checkSeconds > 0)
+        return false;
+    const double mostShift = thins ? offPivot * cell.mostScale * Thinning::kMostGrowth : 0;
+    const CellAhead::Way way = ahead.wayFrom((view.eye - cell.origin).norm() + cell.half.norm() + mostShift);
+    const CellBounds bounds = boundsOf(cell, way.metres, way.withTurns);
+    if (decideWhole(index, bounds, way.metres))
+        keepWhole(index, bounds, way.metres, way.withTurns);
+    else
+        decideCopies(index, bounds, way, &ahead);
+    return true;
 }
 
 /// Decides about all copies of a cell at once where one answer holds for them.

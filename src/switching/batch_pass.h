@@ -21,6 +21,70 @@ struct Rates {
     double smallBeyond = 0; ///< that distance, in radii
 };
 
+/// What the copies of a cell are asked by, where the eye goes some metres at most.
+struct LaneLook {
+    LaneRule rule;
+    std::array<LaneRule::Switch, kMostLevels> switches; ///< of which few are filled
+    std::array<std::uint8_t, 6> planes;                 ///< of the view: those of the rule
+    double room = 0;                                    ///< metres beyond those until more may have to be asked
+};
+
+struct BatchPass;
+
+/// A cell through moments in turn. One look at all of its copies finds those that may become something else while the eye
+/// goes on to the last of these moments, and when they come into view and leave it; until then only they are looked at.
+class CellAhead {
+public:
+    /// `moments`: this one and those that follow until more than the camera changes; at most kMostMoments.
+    void begin(std::span<const BatchPass* const> moments) {
+        m_moments = moments;
+        m_at = 0;
+        m_open = false;
+    }
+    [[nodiscard]] bool open() const { return m_open; }
+    void close() { m_open = false; }
+    /// Decides about the cell at the next moment. REQUIRES open().
+    void goOn(std::uint32_t index);
+
+private:
+    friend struct BatchPass;
+    struct Way {
+        double metres = 0;    ///< that the eye goes
+        double withTurns = 0; ///< and that planes of the view go by, its turning included
+    };
+    /// To the last moment, for copies that are so far from the eye at most.
+    [[nodiscard]] Way wayFrom(double farthest) const;
+    /// After a look at `looked` copies of a cell.
+    void take(const BatchPass& pass, std::uint32_t index, const Way& way, std::uint32_t looked,
+              const LaneAnswers& found, double growth);
+    void findSides(const CellTable::Cell& cell, std::uint32_t looked, const LaneAnswers& found, double growth);
+    void gather(const BatchPass& pass, std::uint32_t slot, std::uint32_t k);
+    void look(const BatchPass& pass, std::uint32_t index, LaneAnswers& found);
+    [[nodiscard]] CopyCode codeNow(std::uint8_t k) const;
+
+    std::span<const BatchPass* const> m_moments;
+    std::size_t m_at = 0;
+    bool m_open = false;
+    std::optional<LaneLook> m_look;
+    // Copies that come into view or leave it, and are one thing else: at each moment those that do.
+    LaneSides m_sides;
+    std::vector<LaneRule::Plane> m_planes; ///< at each moment those of the look
+    std::array<std::uint32_t, kMostMoments> m_events;
+    std::array<std::array<std::uint8_t, kMostInCell>, kMostMoments> m_coming;
+    KeptCodes m_inView; ///< what they are in view
+    // The others, side by side:
+    std::uint32_t m_count = 0;
+    std::array<std::uint8_t, kMostInCell> m_which;
+    alignas(32) std::array<float, kMostInCell> m_x, m_y, m_z, m_scale, m_factor;
+    std::array<std::uint16_t, kMostInCell> m_spread;
+    std::array<std::uint32_t, kMostInCell> m_places;
+    std::vector<CopyMemory> m_memories;
+    double m_far = 0;   ///< how far copies were from the eye at most
+    double m_moved = 0; ///< SelectState::moved and turned at the last look
+    double m_turned = 0;
+    Way m_room; ///< from there until one of those may be something else
+};
+
 /// Nothing about it depends on time.
 inline bool settled(const CopyMemory& memory) {
     return memory.cameFrom < 0 && memory.fadingFrom < 0 && memory.switched == CopyMemory().switched;
@@ -71,6 +135,10 @@ struct BatchPass {
     /// Decides about cells: levels and reasons, without what is hidden.
     /// THREADS  cells may be decided beside each other after `prepare`.
     void decide(std::size_t from, std::size_t to) const;
+    /// The same for one cell; with `ahead` so that the next moments may go on from there.
+    void decideCell(std::uint32_t index, CellAhead* ahead = nullptr) const;
+    /// Forgets what a cell was decided to be before more than the camera changed.
+    void startAnew(std::uint32_t index) const;
     /// Makes room for what copies remember.
     void prepare() const;
 
@@ -140,6 +208,7 @@ struct BatchPass {
     }
 
 private:
+    friend class CellAhead;
     /// Whether a copy of which that is known is another one in a while though nothing moves. What is decided at intervals
     /// is asked at intervals only.
     [[nodiscard]] bool goesOnInTime(std::uint8_t code, const CopyMemory& memory) const {
@@ -173,19 +242,31 @@ private:
                    : 0;
     }
     [[nodiscard]] Rates ratesOf(const CellTable::Cell& cell) const;
-    void decideCell(std::uint32_t index) const;
-    [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room) const;
+    /// While the eye goes up to `room` metres, and planes of the view by up to `planeRoom`.
+    [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room, double planeRoom) const;
     [[nodiscard]] bool decideWhole(std::uint32_t index, const CellBounds& bounds, double room) const;
-    void decideCopies(std::uint32_t index, const CellBounds& bounds) const;
+    void decideCopies(std::uint32_t index, const CellBounds& bounds, const CellAhead::Way& way, CellAhead* ahead) const;
+    [[nodiscard]] bool decideAhead(std::uint32_t index, CellAhead& ahead) const;
+    /// What was decided about a whole cell lasts for so long.
+    void keepWhole(std::uint32_t index, const CellBounds& bounds, double room, double planeRoom) const;
     /// Metres that the eye may go until one of a cell's copies may be out of reach; less than 0: one may be.
     [[nodiscard]] double untilReach(const CellBounds& bounds, const Rates& rates) const {
         return (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
     }
     void settleCopies(std::uint32_t index) const;
+    class News;
     [[nodiscard]] bool takeOver(std::uint32_t index, const KeptCodes& codes) const;
-    void thinInLanes(const CellTable::Cell& cell, const Rates& rates, LaneRule& rule) const;
-    [[nodiscard]] LaneRooms decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
-                                          std::uint32_t looked, KeptCodes& codes) const;
+    void thinInLanes(const CellTable::Cell& cell, const Rates& rates, double metres, LaneRule& rule) const;
+    void fill(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates, double metres,
+              LaneLook& look) const;
+    /// A plane of the view, from the cell's middle.
+    [[nodiscard]] LaneRule::Plane planeFrom(const CellTable::Cell& cell, std::size_t k) const {
+        const Vec3d& n = frustum.normal[k];
+        return {static_cast<float>(n.x()), static_cast<float>(n.y()), static_cast<float>(n.z()),
+                static_cast<float>(n.dot(cell.origin) + frustum.offset[k])};
+    }
+    /// Takes a rule to where the eye is.
+    void aim(const CellTable::Cell& cell, LaneLook& look) const;
     [[nodiscard]] std::span<const LaneRule::Switch> switchesIn(const CellTable::Cell& cell, const CellBounds& bounds,
                                                                const Rates& rates, LaneRule& rule,
                                                                std::array<LaneRule::Switch, kMostLevels>& out,

@@ -43,10 +43,8 @@ inline void ranksBeyond(const std::uint32_t* places, const float* kept, float aP
         out[k] = (static_cast<float>(static_cast<std::int32_t>(places[k])) + 0.5F) * aPlace - ends * kept[k];
 }
 
-struct Grown {
-    Floats x, y, z, size, doubt;
-};
-inline void growAbout(const LaneInput& in, const float* grown, const LaneRule& rule, std::size_t count, Grown& out) {
+inline void growAbout(const LaneInput& in, const float* grown, const LaneRule& rule, std::size_t count,
+                      LaneAnswers::Grown& out) {
     const float px = rule.pivot.x();
     const float py = rule.pivot.y();
     const float pz = rule.pivot.z();
@@ -72,32 +70,29 @@ inline void insideOf(const Middles& p, const LaneRule::Plane& plane, bool first,
 }
 
 /// Lanes of a test, which leaves open what is too near to another answer: `by` is how far a lane fails, less than 0 how
-/// far it passes. What comes first decides.
-inline float decideBy(const float* by, const float* doubt, CopyCode failed, float slope, std::size_t count,
-                      CopyCode* __restrict code) {
-    float room = kFarthest;
+/// far it passes. What comes first decides. `rooms`: a lane's, as the tests before left it.
+inline void decideBy(const float* by, const float* doubt, CopyCode failed, float slope, std::size_t count,
+                     CopyCode* __restrict code, float* __restrict rooms) {
     for (std::size_t k = 0; k < count; ++k) {
         const CopyCode was = code[k];
         const float sure = std::abs(by[k]) - doubt[k];
         const CopyCode passed = by[k] > 0 ? failed : kUndecided;
         const CopyCode now = sure > 0 ? passed : kLeftOpen;
         code[k] = was == kUndecided ? now : was;
-        room = smaller(room, was == kUndecided ? sure : kFarthest);
+        rooms[k] = smaller(rooms[k], was == kUndecided ? sure * slope : kFarthest);
     }
-    return room * slope;
 }
 
-inline float decideByRank(const float* by, float doubt, float slope, std::size_t count, CopyCode* __restrict code) {
-    float room = kFarthest;
+inline void decideByRank(const float* by, float doubt, float slope, std::size_t count, CopyCode* __restrict code,
+                         float* __restrict rooms) {
     for (std::size_t k = 0; k < count; ++k) {
         const CopyCode was = code[k];
         const float sure = std::abs(by[k]) - doubt;
         const CopyCode passed = by[k] > 0 ? codeOf(Culled::Thinned) : kUndecided;
         const CopyCode now = sure > 0 ? passed : kLeftOpen;
         code[k] = was == kUndecided ? now : was;
-        room = smaller(room, was == kUndecided ? sure : kFarthest);
+        rooms[k] = smaller(rooms[k], was == kUndecided ? sure * slope : kFarthest);
     }
-    return room * slope;
 }
 
 /// How far spheres are outside.
@@ -172,11 +167,13 @@ inline void fillFactors(const LaneInput& in, const LaneRule& rule, std::size_t c
         out[k] *= 1 + soft * ((static_cast<float>(in.spread[k]) + 0.5F) * (2.0F / 65536) - 1);
 }
 
-/// The level that each copy shows, -1 where it shows none.
-void fillLevels(const LaneInput& in, std::size_t count, CopyCode* __restrict out) {
+/// The level that each copy shows, -1 where it shows none, or will be found out of view.
+void fillLevels(const LaneInput& in, const CopyCode* sides, std::size_t count, CopyCode* __restrict out) {
     std::fill(out, out + count, in.all->level);
     for (std::size_t k = 0; in.memories != nullptr && k < in.count; ++k)
         out[k] = in.memories[k].level;
+    for (std::size_t k = 0; k < count; ++k)
+        out[k] = sides[k] > kUndecided ? -1 : out[k];
 }
 
 struct Levels {
@@ -185,11 +182,12 @@ struct Levels {
     Codes running; ///< -1: so far all have come in
     Codes open;    ///< -1: not sure
 };
-/// One more level. Returns the room that it leaves, and whether it has come in for any.
-inline std::pair<float, bool> addLevel(const LaneRule::Switch& next, float late, const float* factor, const float* size,
-                                       const float* nearest, const float* farthest, std::size_t count, Levels& levels) {
-    float room = kFarthest;
+/// One more level. Returns whether it has come in for any.
+inline bool addLevel(const LaneRule::Switch& next, float late, const float* factor, const float* size,
+                     const float* nearest, const float* farthest, std::size_t count, Levels& levels,
+                     float* __restrict rooms) {
     CopyCode any = 0;
+    const float slope = next.slope;
     const bool grows = next.grows;
     const float at = next.from;
     const float roundings = next.rounding;
@@ -209,9 +207,9 @@ inline std::pair<float, bool> addLevel(const LaneRule::Switch& next, float late,
         levels.wanted[k] -= passes;
         levels.running[k] = passes;
         any |= passes;
-        room = smaller(room, running != 0 ? sure : kFarthest);
+        rooms[k] = smaller(rooms[k], running != 0 ? sure * slope : kFarthest);
     }
-    return {room * next.slope, any != 0};
+    return any != 0;
 }
 
 inline void closeLevels(const Levels& levels, std::size_t count, CopyCode* __restrict code) {
@@ -231,23 +229,26 @@ inline void decideAll(CopyCode as, std::size_t count, CopyCode* __restrict code)
 namespace {
 
 /// All loops are built into it, and so for the registers that it is built for.
-THICKET_LANES LaneRooms decide(const LaneInput& in, const LaneRule& rule, Codes& codes) {
+THICKET_LANES void decide(const LaneInput& in, const LaneRule& rule, Codes& sides, Codes& codes, LaneAnswers& out) {
     // Lanes beyond the last copy stand for none: they read what the table has there, and are decided from the start.
     const std::size_t count = (in.count + kLaneGroup - 1) / kLaneGroup * kLaneGroup;
-    std::fill(codes.begin(), codes.begin() + in.count, kUndecided);
-    std::fill(codes.begin() + in.count, codes.begin() + static_cast<std::ptrdiff_t>(count), kOfReasons);
-    LaneRooms rooms{kFarthest, kFarthest};
+    for (Codes* to : {&sides, &codes}) {
+        std::fill(to->begin(), to->begin() + in.count, kUndecided);
+        std::fill(to->begin() + in.count, to->begin() + static_cast<std::ptrdiff_t>(count), kOfReasons);
+    }
+    float* const others = out.others.data();
+    std::fill_n(out.planes.data(), count, kFarthest);
+    std::fill_n(others, count, kFarthest);
     alignas(32) Floats metres;
     alignas(32) Floats rank;
-    alignas(32) Floats plain; // doubt of copies at their own size
-    alignas(32) Grown grown;
     alignas(32) Floats by;
     alignas(32) Floats doubts;
     const Middles own{in.x, in.y, in.z};
     Middles middles = own;
     const float* size = in.scale;
-    std::fill(plain.begin(), plain.begin() + static_cast<std::ptrdiff_t>(count), rule.slack);
-    const float* doubt = plain.data();
+    const float* const doubt = out.grown.doubt.data();
+    if (!rule.grows)
+        std::fill_n(out.grown.doubt.data(), count, rule.slack);
     if (rule.thins) {
         alignas(32) Floats kept;
         distancesFrom(own, rule.decided, count, metres.data());
@@ -256,22 +257,22 @@ THICKET_LANES LaneRooms decide(const LaneInput& in, const LaneRule& rule, Codes&
         if (rule.grows) {
             alignas(32) Floats growth;
             growthsOver(rule.thinning, metres.data(), kept.data(), count, growth.data());
-            growAbout(in, growth.data(), rule, count, grown);
-            middles = {grown.x.data(), grown.y.data(), grown.z.data()};
-            size = grown.size.data();
-            doubt = grown.doubt.data();
+            growAbout(in, growth.data(), rule, count, out.grown);
+            middles = {out.grown.x.data(), out.grown.y.data(), out.grown.z.data()};
+            size = out.grown.size.data();
         }
     }
+    out.drawn = {middles.x, middles.y, middles.z, size, doubt};
     if (rule.planeCount > 0) {
         alignas(32) Floats inside;
         for (std::size_t p = 0; p < rule.planeCount; ++p)
             insideOf(middles, rule.planes[p], p == 0, count, inside.data());
         outside(inside.data(), size, rule.radius, rule.margin, count, by.data());
-        rooms.planes = decideBy(by.data(), doubt, codeOf(Culled::OutOfView), rule.planeSlope, count, codes.data());
+        decideBy(by.data(), doubt, codeOf(Culled::OutOfView), rule.planeSlope, count, sides.data(), out.planes.data());
     }
     if (rule.noLevels) {
         decideAll(codeOf(Culled::NoLevels), count, codes.data());
-        return rooms;
+        return;
     }
     alignas(32) Floats nearest;
     alignas(32) Floats farthest;
@@ -292,61 +293,102 @@ THICKET_LANES LaneRooms decide(const LaneInput& in, const LaneRule& rule, Codes&
     }
     if (rule.reach > 0) {
         beyond(nearest.data(), farthest.data(), rule.reach, count, by.data(), doubts.data());
-        rooms.others = std::min(rooms.others, decideBy(by.data(), doubts.data(), codeOf(Culled::BeyondReach),
-                                                       rule.reachSlope, count, codes.data()));
+        decideBy(by.data(), doubts.data(), codeOf(Culled::BeyondReach), rule.reachSlope, count, codes.data(), others);
     }
-    if (rule.thins) {
-        rooms.others =
-            std::min(rooms.others, decideByRank(rank.data(), rule.rankDoubt, rule.rankSlope, count, codes.data()));
-    }
+    if (rule.thins)
+        decideByRank(rank.data(), rule.rankDoubt, rule.rankSlope, count, codes.data(), others);
     if (rule.smallUnknown) {
         decideAll(kLeftOpen, count, codes.data());
-        return rooms;
+        return;
     }
     if (rule.smallRadii > 0) {
         alignas(32) Floats eye;
         distancesFrom(middles, rule.eye, count, eye.data());
         tooSmall(eye.data(), size, doubt, rule, count, by.data(), doubts.data());
-        rooms.others = std::min(rooms.others, decideBy(by.data(), doubts.data(), codeOf(Culled::TooSmall),
-                                                       rule.smallSlope, count, codes.data()));
+        decideBy(by.data(), doubts.data(), codeOf(Culled::TooSmall), rule.smallSlope, count, codes.data(), others);
     }
     if (rule.switches.empty()) {
         decideAll(codeOf(rule.levels), count, codes.data());
-        return rooms;
+        return;
     }
     alignas(32) Floats factor;
     fillFactors(in, rule, in.count, factor.data());
     std::fill(factor.begin() + in.count, factor.begin() + static_cast<std::ptrdiff_t>(count), 1.0F);
     alignas(32) Levels levels;
-    fillLevels(in, count, levels.shown.data());
+    fillLevels(in, sides.data(), count, levels.shown.data());
     for (std::size_t k = 0; k < count; ++k) {
         levels.wanted[k] = rule.levels;
         levels.running[k] = codes[k] == kUndecided ? -1 : 0;
         levels.open[k] = 0;
     }
-    for (const LaneRule::Switch& next : rule.switches) {
-        const auto [room, any] =
-            addLevel(next, rule.late, factor.data(), size, nearest.data(), farthest.data(), count, levels);
-        rooms.others = std::min(rooms.others, room);
-        if (!any)
+    for (const LaneRule::Switch& next : rule.switches)
+        if (!addLevel(next, rule.late, factor.data(), size, nearest.data(), farthest.data(), count, levels, others))
             break;
-    }
     closeLevels(levels, count, codes.data());
-    return rooms;
 }
 
 /// Copies alone: what is kept of others is not this cell's.
-THICKET_LANES void keep(const CopyCode* codes, std::size_t count, std::uint8_t* __restrict out) {
+THICKET_LANES void keep(const CopyCode* sides, const CopyCode* codes, std::size_t count, LaneAnswers& out) {
+    std::uint8_t* const rest = out.rest.data();
     for (std::size_t k = 0; k < count; ++k)
-        out[k] = static_cast<std::uint8_t>(codes[k]);
+        rest[k] = static_cast<std::uint8_t>(codes[k]);
+    std::uint8_t* const all = out.codes.data();
+    for (std::size_t k = 0; k < count; ++k)
+        all[k] = static_cast<std::uint8_t>(sides[k] == kUndecided ? codes[k] : sides[k]);
+    const float* const planes = out.planes.data();
+    const float* const others = out.others.data();
+    float leastPlanes = kFarthest;
+    float leastOthers = kFarthest;
+    for (std::size_t k = 0; k < count; ++k) {
+        leastPlanes = smaller(leastPlanes, planes[k]);
+        leastOthers = smaller(leastOthers, sides[k] > kUndecided ? kFarthest : others[k]);
+    }
+    out.leastPlanes = leastPlanes;
+    out.leastOthers = leastOthers;
+}
+
+/// Marks what is outside of one of two planes, and what may be.
+inline void markSides(const LanePlaces& places, const float* scale, const LaneRule& rule, const LaneRule::Plane& a,
+                      const LaneRule::Plane& b, float more, std::int32_t bit, std::size_t count,
+                      std::int32_t* __restrict outside, std::int32_t* __restrict unsure) {
+    const float radius = rule.radius;
+    const float margin = rule.margin;
+    for (std::size_t k = 0; k < count; ++k) {
+        const float x = places.x[k];
+        const float y = places.y[k];
+        const float z = places.z[k];
+        const float inside = smaller(a.x * x + a.y * y + a.z * z + a.at, b.x * x + b.y * y + b.z * z + b.at);
+        const float by = inside + margin + radius * places.size[k];
+        const float doubt = places.doubt[k] + more * scale[k];
+        outside[k] |= by < 0 ? bit : 0;
+        unsure[k] |= std::abs(by) > doubt ? 0 : bit;
+    }
+}
+
+THICKET_LANES void findSides(const LanePlaces& places, const float* scale, const LaneRule& rule,
+                             const LaneRule::Plane* planes, const float* more, std::size_t moments, std::size_t count,
+                             LaneSides& out) {
+    std::fill_n(out.outside.data(), count, 0);
+    std::fill_n(out.unsure.data(), count, 0);
+    for (std::size_t i = 0; i < moments; ++i, planes += rule.planeCount)
+        for (std::size_t p = 0; p < rule.planeCount; p += 2)
+            markSides(places, scale, rule, planes[p], planes[std::min(p + 1, rule.planeCount - 1)], more[i],
+                      static_cast<std::int32_t>(1U << i), count, out.outside.data(), out.unsure.data());
 }
 } // namespace
 
-LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, KeptCodes& codes) {
-    alignas(32) Codes all;
-    const LaneRooms rooms = decide(in, rule, all);
-    keep(all.data(), in.count, codes.data());
-    return rooms;
+void decideLanes(const LaneInput& in, const LaneRule& rule, LaneAnswers& out) {
+    alignas(32) Codes sides;
+    alignas(32) Codes codes;
+    decide(in, rule, sides, codes, out);
+    keep(sides.data(), codes.data(), in.count, out);
+}
+
+void findLaneSides(const LanePlaces& places, const float* scale, const LaneRule& rule,
+                   std::span<const LaneRule::Plane> planes, std::span<const float> more, std::size_t count,
+                   LaneSides& out) {
+    const std::size_t lanes = (count + kLaneGroup - 1) / kLaneGroup * kLaneGroup;
+    findSides(places, scale, rule, planes.data(), more.data(), more.size(), lanes, out);
 }
 
 } // namespace thicket::detail

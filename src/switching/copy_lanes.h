@@ -110,12 +110,54 @@ struct LaneRule {
     float soft = 0;
 };
 
-struct LaneRooms {
-    float planes; ///< metres, of turning too, until a copy may be on another side of a plane
-    float others; ///< metres until anything else may be otherwise
+/// Where copies are drawn and how large, and metres that this may be off, for each.
+struct LanePlaces {
+    const float* x;
+    const float* y;
+    const float* z;
+    const float* size;
+    const float* doubt;
+};
+
+/// What was found out about each copy. Rooms are metres that the eye may go until that may be otherwise.
+struct LaneAnswers {
+    using Floats = std::array<float, kMostInCell>;
+    KeptCodes codes;
+    KeptCodes rest;            ///< what it is, or would be where the view reaches it
+    alignas(32) Floats planes; ///< of sides of the view's planes; its turning counts too
+    alignas(32) Floats others; ///< of the rest
+    float leastPlanes;         ///< of all copies
+    float leastOthers;         ///< of those that the view may reach
+    LanePlaces drawn;
+
+    // Where that is kept:
+    struct Grown {
+        alignas(32) Floats x;
+        alignas(32) Floats y;
+        alignas(32) Floats z;
+        alignas(32) Floats size;
+        alignas(32) Floats doubt;
+    } grown;
+
+    LaneAnswers() = default;
+    LaneAnswers(const LaneAnswers&) = delete;
+    LaneAnswers& operator=(const LaneAnswers&) = delete;
 };
 
 /// THREADS  pure.
-LaneRooms decideLanes(const LaneInput& in, const LaneRule& rule, KeptCodes& codes);
+void decideLanes(const LaneInput& in, const LaneRule& rule, LaneAnswers& out);
+
+/// On which side of the view's planes copies are from moment to moment: a bit for each.
+struct LaneSides {
+    alignas(32) std::array<std::int32_t, kMostInCell> outside;
+    alignas(32) std::array<std::int32_t, kMostInCell> unsure;
+};
+constexpr std::size_t kMostMoments = 32;
+/// planes  those of the view that `rule` has, from the cell's middle: all of one moment, then of the next.
+/// more    for each moment: metres that copies may be off then, for their scale.
+/// THREADS pure.
+void findLaneSides(const LanePlaces& places, const float* scale, const LaneRule& rule,
+                   std::span<const LaneRule::Plane> planes, std::span<const float> more, std::size_t count,
+                   LaneSides& out);
 
 } // namespace thicket::detail

@@ -1,6 +1,6 @@
 // Copies of a cell one by one: all at once in floats, and exactly those that these leave open.
 
-#include "switching/batch_pass.h"
+#include "switching/copy_news.h"
 
 #include <algorithm>
 #include <cmath>
@@ -8,7 +8,9 @@
 
 namespace thicket::detail {
 
-void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) const {
+/// `bounds` hold for `way`.
+void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, const CellAhead::Way& way,
+                             CellAhead* ahead) const {
     const CellTable::Cell& cell = table.cells[index];
     SelectState::Cell& memory = own.cells[index];
     if (own.codes.empty())
@@ -16,7 +18,10 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
     if (!std::exchange(memory.singly, true))
         std::fill_n(&own.codes[cell.first], cell.count, kNoCode);
     const Rates rates = ratesOf(cell);
-    KeptCodes codes;
+    std::optional<LaneLook> here;
+    LaneLook& look = (ahead != nullptr ? ahead->m_look : here).emplace();
+    LaneAnswers found;
+    found.leastPlanes = found.leastOthers = kFarAway;
     // In the order of the field those that go come last: where nothing else can be said of them, they need no look.
     std::uint32_t looked = cell.count;
     double room = rates.within;
@@ -29,95 +34,62 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds) cons
                                  [&](std::uint32_t place) { return thicket::rankOf(place, all) < end; }) -
             first);
         if (looked < cell.count)
-            room = std::min({room, untilReach(bounds, rates),
-                             (rankOf(cell.first + looked) - endOf(bounds.keep.second)) * rates.aShare});
+            room = std::min(
+                room, way.metres + std::min(untilReach(bounds, rates),
+                                            (rankOf(cell.first + looked) - endOf(bounds.keep.second)) * rates.aShare));
     }
-    double planeRoom = bounds.clear / rates.place;
     if (looked > 0) {
-        const LaneRooms rooms = decideInLanes(index, bounds, rates, looked, codes);
-        room = std::min(room, static_cast<double>(rooms.others));
-        planeRoom = std::min(planeRoom, static_cast<double>(rooms.planes));
+        fill(cell, bounds, rates, way.metres, look);
+        aim(cell, look);
+        room = std::min(room, way.metres + look.room);
+        const std::uint32_t first = cell.first;
+        decideLanes({&table.x[first], &table.y[first], &table.z[first], &table.scale[first],
+                     table.factor.empty() ? nullptr : &table.factor[first], soft > 0 ? &table.spread[first] : nullptr,
+                     &table.placementOf[first], mixedOf(index), &memory.all, looked},
+                    look.rule, found);
     }
-    std::memset(codes.data() + looked, codeOf(Culled::Thinned), cell.count - looked);
-    if (!takeOver(index, codes))
-        room = 0;
+    std::memset(found.codes.data() + looked, codeOf(Culled::Thinned), cell.count - looked);
+    const bool all = takeOver(index, found.codes);
+    room = std::min(room, static_cast<double>(found.leastOthers));
+    const double planeRoom =
+        std::min(way.withTurns + bounds.clear / rates.place, static_cast<double>(found.leastPlanes));
     memory.turning = batch.chain.rule.measureFrom == MeasureFrom::Depth;
     memory.moved = moved;
     memory.turned = turned;
     memory.far = static_cast<float>(std::max(bounds.farthestCentre, turnsAbout(cell)) * 1.00001);
-    memory.room = static_cast<float>(room * 0.9999);
+    memory.room = all ? static_cast<float>(room * 0.9999) : 0;
     memory.planeRoom = static_cast<float>(planeRoom * 0.9999);
     memory.kept = true;
     if (!memory.mixed && bounds.planes == 0) // then they may be decided together the next time
         memory.singly = false;
+    else if (ahead != nullptr && way.metres < rates.within)
+        ahead->take(*this, index, way, looked, found, rates.grow);
 }
 
-/// Brings what copies remember up to date where anything was decided about them that is new. Returns whether all of them
-/// could be decided: else they are looked at again in the next frame, wherever the eye goes.
+/// Goes through all copies of a cell; most are as they were.
 bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
-    const CellTable::Cell& cell = table.cells[index];
-    SelectState::Cell& of = own.cells[index];
-    std::uint8_t* const known = &own.codes[cell.first];
-    const bool inTime = std::exchange(of.unsettled, false);
-    if (!inTime && std::memcmp(codes.data(), known, cell.count) == 0)
+    const std::uint32_t count = table.cells[index].count;
+    const std::uint8_t* const known = &own.codes[table.cells[index].first];
+    if (!own.cells[index].unsettled && std::memcmp(codes.data(), known, count) == 0)
         return true;
-    const bool wasMixed = of.mixed;
-    CopyMemory* const memories = expand(index);
-    bool changed = false;
-    bool all = true;
-    constexpr std::uint32_t kAtOnce = 32; // most are as they were
-    for (std::uint32_t k = 0; k < cell.count; ++k) {
-        if (!inTime && k % kAtOnce == 0)
-            while (k + kAtOnce <= cell.count && std::memcmp(&codes[k], known + k, kAtOnce) == 0)
+    News news(*this, index);
+    constexpr std::uint32_t kAtOnce = 32;
+    for (std::uint32_t k = 0; k < count; ++k) {
+        if (!news.inTime() && k % kAtOnce == 0)
+            while (k + kAtOnce <= count && std::memcmp(&codes[k], known + k, kAtOnce) == 0)
                 k += kAtOnce;
-        if (k >= cell.count)
-            break;
-        const CopyCode code = codes[k];
-        CopyMemory& memory = memories[k];
-        if (code == known[k] && !(inTime && goesOnInTime(known[k], memory)))
-            continue;
-        const std::uint32_t slot = cell.first + k;
-        const CopyMemory was = memory;
-        Culled reason = Culled::No;
-        if (code == kLeftOpen)
-            reason = reasonFor(slot);
-        else if (code < kOfLevels)
-            reason = reasonOf(code);
-        if (reason != Culled::No)
-            memory = notDrawn(reason);
-        else
-            remember(memory, [&] { return code == kLeftOpen ? wantedLevel(slot, memory.level) : levelOf(code); });
-        changed |= !(memory == was);
-        known[k] = code == kLeftOpen ? kNoCode : static_cast<std::uint8_t>(code);
-        all &= code != kLeftOpen;
-        of.unsettled |= goesOnInTime(known[k], memory);
+        if (k < count)
+            news.take(k, codes[k]);
     }
-    if (changed)
-        of.cost.known = false;
-    if (changed || !wasMixed)
-        collapse(index);
-    return all;
+    return news.finish();
 }
 
 /// Goes on with those copies of a cell that time is left for, where nothing else is new about them.
 void BatchPass::settleCopies(std::uint32_t index) const {
-    const CellTable::Cell& cell = table.cells[index];
-    SelectState::Cell& of = own.cells[index];
-    CopyMemory* const memories = expand(index);
-    bool changed = false;
-    of.unsettled = false;
-    for (std::uint32_t k = 0; k < cell.count; ++k) {
-        const std::uint8_t code = own.codes[cell.first + k];
-        if (!goesOnInTime(code, memories[k]))
-            continue;
-        const CopyMemory was = memories[k];
-        remember(memories[k], [code] { return levelOf(code); });
-        changed |= !(memories[k] == was);
-        of.unsettled |= goesOnInTime(code, memories[k]);
-    }
-    if (changed)
-        of.cost.known = false;
-    collapse(index);
+    News news(*this, index);
+    for (std::uint32_t k = 0; k < table.cells[index].count; ++k)
+        news.settle(k);
+    news.finish();
 }
 
 Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {
@@ -145,12 +117,12 @@ Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {
 }
 
 /// The curves of the field in a cell, as lanes ask for them.
-void BatchPass::thinInLanes(const CellTable::Cell& cell, const Rates& rates, LaneRule& rule) const {
+void BatchPass::thinInLanes(const CellTable::Cell& cell, const Rates& rates, double metres, LaneRule& rule) const {
     const Thinning& thinning = batch.thinning;
     const auto slack = static_cast<double>(rule.slack);
     const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
-    const double farthest = (away + cell.half).norm() * (1 + kSlack) + slack;
-    const double nearest = (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - slack;
+    const double farthest = (away + cell.half).norm() * (1 + kSlack) + slack + metres;
+    const double nearest = (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - slack - metres;
     rule.thins = true;
     rule.thinning = LaneThinning(thinning, nearest, farthest);
     const double ofKeep = rule.thinning.keep.rounding(farthest) + thinning.keep.steepest(nearest, farthest) * slack;
@@ -192,22 +164,14 @@ LaneRule::Upright cylindersOf(const Vec3d& half, double lean) {
 
 } // namespace
 
-LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds, const Rates& rates,
-                                   std::uint32_t looked, KeptCodes& codes) const {
-    const CellTable::Cell& cell = table.cells[index];
+void BatchPass::fill(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates, double metres,
+                     LaneLook& look) const {
     const ResolvedChain& chain = batch.chain;
-    LaneRule rule;
-    for (std::size_t k = 0; k < 6; ++k)
-        if ((bounds.planes >> k & 1U) != 0) {
-            const Vec3d& n = frustum.normal[k];
-            rule.planes[rule.planeCount++] = {static_cast<float>(n.x()), static_cast<float>(n.y()),
-                                              static_cast<float>(n.z()),
-                                              static_cast<float>(n.dot(cell.origin) + frustum.offset[k])};
-        }
+    LaneRule& rule = look.rule;
+    for (std::uint8_t k = 0; k < 6; ++k)
+        if ((bounds.planes >> k & 1U) != 0)
+            look.planes[rule.planeCount++] = k;
     rule.planeSlope = static_cast<float>(1 / rates.place);
-    rule.eye = (view.eye - cell.origin).cast<float>();
-    rule.decided = (decidedFrom - cell.origin).cast<float>();
-    rule.forward = view.forward.cast<float>();
     rule.measureFrom = chain.rule.measureFrom;
     rule.radius = static_cast<float>(chain.radius);
     rule.box = static_cast<float>(boxRadius);
@@ -216,16 +180,18 @@ LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds
         rule.upright = cylindersOf(chain.bounds.size() / 2, cell.lean);
     rule.margin = static_cast<float>(chain.rule.marginMetres);
     // Relative rounding of floats, of the largest things that are added up here.
-    rule.slack = kLaneRounding * (rule.eye.norm() + rule.decided.norm() + cell.half.cast<float>().norm() + rule.margin +
-                                  (rule.box + rule.radius) * cell.mostScale);
+    rule.slack =
+        kLaneRounding * static_cast<float>((view.eye - cell.origin).norm() + (decidedFrom - cell.origin).norm() +
+                                           2 * metres + cell.half.norm() + chain.rule.marginMetres +
+                                           (boxRadius + chain.radius) * static_cast<double>(cell.mostScale));
     if (thins)
-        thinInLanes(cell, rates, rule);
+        thinInLanes(cell, rates, metres, rule);
     // What holds for all of them is asked once; how far it holds bounds the room.
-    double room = static_cast<double>(kFarAway);
+    look.room = static_cast<double>(kFarAway);
     rule.noLevels = chain.levels.empty();
     const double inReach = untilReach(bounds, rates);
     if (inReach >= 0) {
-        room = std::min(room, inReach);
+        look.room = std::min(look.room, inReach);
     } else {
         rule.reach = static_cast<float>(reach);
         rule.reachSlope = static_cast<float>(1 / (rates.place + chain.rule.reachGrows));
@@ -234,32 +200,27 @@ LaneRooms BatchPass::decideInLanes(std::uint32_t index, const CellBounds& bounds
         const double tooFar = rates.smallBeyond * chain.radius * cell.leastScale * bounds.grow.first * (1 - kSlack);
         rule.smallUnknown = cullBelowPx > pixelScale; // taller than half the view
         if (bounds.farthestCentre < tooFar) {
-            room = std::min(room, (tooFar - bounds.farthestCentre) / rates.small);
+            look.room = std::min(look.room, (tooFar - bounds.farthestCentre) / rates.small);
         } else {
             rule.smallRadii = static_cast<float>(rates.smallBeyond);
             rule.smallSlope = static_cast<float>(1 / rates.small);
         }
     }
-    std::array<LaneRule::Switch, kMostLevels> switches; // of which few are filled
-    rule.switches = switchesIn(cell, bounds, rates, rule, switches, room);
+    rule.switches = switchesIn(cell, bounds, rates, rule, look.switches, look.room);
     rule.late = static_cast<float>(1 + chain.rule.hysteresis);
     rule.context = static_cast<float>(context);
     rule.soft = static_cast<float>(soft);
-    const std::uint32_t first = cell.first;
-    const SelectState::Cell& memory = own.cells[index];
-    const LaneInput in{&table.x[first],
-                       &table.y[first],
-                       &table.z[first],
-                       &table.scale[first],
-                       table.factor.empty() ? nullptr : &table.factor[first],
-                       soft > 0 ? &table.spread[first] : nullptr,
-                       &table.placementOf[first],
-                       mixedOf(index),
-                       &memory.all,
-                       looked};
-    LaneRooms rooms = decideLanes(in, rule, codes);
-    rooms.others = std::min(rooms.others, static_cast<float>(room));
-    return rooms;
+}
+
+void BatchPass::aim(const CellTable::Cell& cell, LaneLook& look) const {
+    LaneRule& rule = look.rule;
+    for (std::size_t i = 0; i < rule.planeCount; ++i)
+        rule.planes[i] = planeFrom(cell, look.planes[i]);
+    rule.eye = (view.eye - cell.origin).cast<float>();
+    rule.decided = (decidedFrom - cell.origin).cast<float>();
+    rule.forward = view.forward.cast<float>();
+    if (rule.reach > 0)
+        rule.reach = static_cast<float>(reach);
 }
 
 /// The switches that are open in a cell; says how many levels have come in for all copies, and bounds the room by where

@@ -11,9 +11,11 @@ namespace thicket {
 namespace {
 
 using detail::BatchPass;
+using detail::CellAhead;
 using detail::Step;
 
 constexpr std::size_t kStretch = 16; // moments
+static_assert(kStretch <= detail::kMostMoments);
 constexpr std::size_t kCellsInPortion = 128;
 
 /// Some cells of a batch, and what came to be known of them in the moments of a stretch.
@@ -21,29 +23,37 @@ class Portion {
 public:
     Portion(std::size_t batch, std::size_t from, std::size_t to) : m_batch(batch), m_from(from), m_to(to) {}
 
-    void begin() {
-        m_cells.clear();
+    void decide(const std::vector<std::unique_ptr<Step>>& steps) {
         m_copies.clear();
-        m_ends.clear();
-    }
-    void decide(const Step& step) {
-        const BatchPass& pass = step.passes[m_batch];
-        pass.decide(m_from, m_to);
+        for (auto& cells : m_cells)
+            cells.clear();
+        std::vector<const BatchPass*> passes;
+        for (const auto& step : steps)
+            passes.push_back(&step->passes[m_batch]);
+        const std::vector<std::size_t> ends = endsOf(passes);
+        CellAhead ahead;
         for (std::size_t c = m_from; c < m_to; ++c) {
-            SelectState::Cell& cell = pass.own.cells[c];
-            if (std::exchange(cell.cost.known, true))
-                continue;
             const auto index = static_cast<std::uint32_t>(c);
-            m_cells.push_back({index, cell.mixed, cell.all, m_copies.size()});
-            if (const CopyMemory* copies = pass.mixedOf(index))
-                m_copies.insert(m_copies.end(), copies, copies + pass.table.cells[c].count);
+            ahead.close();
+            for (std::size_t i = 0; i < passes.size(); ++i) {
+                const BatchPass& pass = *passes[i];
+                if (pass.anew) {
+                    pass.startAnew(index);
+                    ahead.close();
+                }
+                if (ahead.open()) {
+                    ahead.goOn(index);
+                } else {
+                    ahead.begin(std::span(passes).subspan(i, ends[i] - i));
+                    pass.decideCell(index, &ahead);
+                }
+                note(pass, index, i);
+            }
         }
-        m_ends.push_back(m_cells.size());
     }
     void show(std::size_t moment, Step& step) const {
         const BatchPass& pass = step.passes[m_batch];
-        for (std::size_t i = moment > 0 ? m_ends[moment - 1] : 0; i < m_ends[moment]; ++i) {
-            const Changed& changed = m_cells[i];
+        for (const Changed& changed : m_cells[moment]) {
             SelectState::Cell& cell = pass.own.cells[changed.cell];
             cell.all = changed.all;
             cell.mixed = changed.mixed;
@@ -60,12 +70,27 @@ private:
         CopyMemory all;
         std::size_t first; ///< of its copies
     };
+    /// For each moment the next one at which more than the camera changes.
+    static std::vector<std::size_t> endsOf(const std::vector<const BatchPass*>& passes) {
+        std::vector<std::size_t> ends(passes.size(), passes.size());
+        for (std::size_t i = passes.size() - 1; i > 0; --i)
+            ends[i - 1] = passes[i]->anew ? i : ends[i];
+        return ends;
+    }
+    void note(const BatchPass& pass, std::uint32_t index, std::size_t moment) {
+        SelectState::Cell& cell = pass.own.cells[index];
+        if (std::exchange(cell.cost.known, true))
+            return;
+        m_cells[moment].push_back({index, cell.mixed, cell.all, m_copies.size()});
+        if (const CopyMemory* copies = pass.mixedOf(index))
+            m_copies.insert(m_copies.end(), copies, copies + pass.table.cells[index].count);
+    }
+
     std::size_t m_batch;
     std::size_t m_from;
     std::size_t m_to;
-    std::vector<Changed> m_cells;
+    std::array<std::vector<Changed>, kStretch> m_cells; ///< a moment
     std::vector<CopyMemory> m_copies;
-    std::vector<std::size_t> m_ends; ///< a moment: of m_cells
 };
 
 struct Stretch {
@@ -140,11 +165,8 @@ private:
         for (const BatchPass& pass : steps.front()->passes)
             pass.prepare();
         parallelChunks(stretch.portions.size(), 1, [&](std::size_t from, std::size_t to) {
-            for (std::size_t p = from; p < to; ++p) {
-                stretch.portions[p].begin();
-                for (const auto& step : steps)
-                    stretch.portions[p].decide(*step);
-            }
+            for (std::size_t p = from; p < to; ++p)
+                stretch.portions[p].decide(steps);
         });
     }
 
