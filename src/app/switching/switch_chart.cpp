@@ -241,6 +241,7 @@ void SwitchChart::paintOverlay(QPainter& p) {
         if (x0 + 6 > textEnd && x0 + 6 + w < stairs.right() && top > stairs.top() - 3) {
             p.setPen(Look::level(static_cast<int>(i)));
             labels.emplace_back(x0 + 6, top, w + 2, 13);
+            p.fillRect(labels.back().adjusted(-2, 0, 1, 0), l.ground);
             p.drawText(labels.back(), Qt::AlignLeft | Qt::AlignVCenter, text);
             textEnd = x0 + 12 + w;
         }
