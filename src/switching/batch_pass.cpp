@@ -222,7 +222,7 @@ void BatchPass::decideCell(std::uint32_t index, CellAhead* ahead) const {
     if (memory.kept && (memory.turning ? withTurns : went) < static_cast<double>(memory.room) &&
         withTurns < static_cast<double>(memory.planeRoom)) {
         if (memory.unsettled)
-            settleCopies(index);
+            settleCopies(index, ahead);
         return;
     }
     if (!memory.singly && std::exchange(memory.goesOn, true)) {
@@ -242,7 +242,7 @@ void BatchPass::decideCell(std::uint32_t index, CellAhead* ahead) const {
         return;
     const CellBounds bounds = boundsOf(cell, 0, 0);
     if (!decideWhole(index, bounds, 0))
-        decideCopies(index, bounds, {}, nullptr);
+        decideCopies(index, bounds, ahead, {});
 }
 
 void BatchPass::keepWhole(std::uint32_t index, const CellBounds& bounds, double room, double planeRoom) const {
@@ -270,7 +270,7 @@ bool BatchPass::decideAhead(std::uint32_t index, CellAhead& ahead) const {
     if (decideWhole(index, bounds, way.metres))
         keepWhole(index, bounds, way.metres, way.withTurns);
     else
-        decideCopies(index, bounds, way, &ahead);
+        decideCopies(index, bounds, &ahead, way);
     return true;
 }
 

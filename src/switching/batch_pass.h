@@ -40,11 +40,15 @@ public:
         m_moments = moments;
         m_at = 0;
         m_open = false;
+        m_changedCount = 0;
     }
     [[nodiscard]] bool open() const { return m_open; }
     void close() { m_open = false; }
     /// Decides about the cell at the next moment. REQUIRES open().
     void goOn(std::uint32_t index);
+    /// Copies that became something else at this moment; of no account where all of the cell's are alike now.
+    [[nodiscard]] std::span<const std::uint8_t> changed() const { return std::span(m_changed).first(m_changedCount); }
+    void note(std::uint32_t k) { m_changed[m_changedCount++] = static_cast<std::uint8_t>(k); }
 
 private:
     friend struct BatchPass;
@@ -65,6 +69,8 @@ private:
     std::span<const BatchPass* const> m_moments;
     std::size_t m_at = 0;
     bool m_open = false;
+    std::uint32_t m_changedCount = 0;
+    std::array<std::uint8_t, kMostInCell> m_changed;
     std::optional<LaneLook> m_look;
     // Copies that come into view or leave it, and are one thing else: at each moment those that do.
     LaneSides m_sides;
@@ -120,6 +126,8 @@ struct BatchPass {
     BatchPass(const Batch& of, SelectState& state, std::size_t index, const View& from, const Frustum& planes,
               const SelectOptions& how, double seconds);
 
+    /// Levels that may be drawn at all.
+    [[nodiscard]] std::size_t chainLevels() const { return std::min(batch.chain.levels.size(), kMostLevels); }
     /// The memories of a cell's copies; null where `all` speaks for them.
     [[nodiscard]] CopyMemory* mixedOf(std::uint32_t cell) const {
         return own.cells[cell].mixed ? &own.memories[table.cells[cell].first] : nullptr;
@@ -158,9 +166,7 @@ struct BatchPass {
         return thicket::rankOf(table.placementOf[slot], table.placements->size());
     }
     /// Levels that may be drawn: of a chain of more the finest.
-    [[nodiscard]] int levelCount() const {
-        return options.switchLevels ? static_cast<int>(std::min(batch.chain.levels.size(), kMostLevels)) : 1;
-    }
+    [[nodiscard]] int levelCount() const { return options.switchLevels ? static_cast<int>(chainLevels()) : 1; }
     /// How far a copy's curves are asked at: from what decides to its middle before it grows.
     [[nodiscard]] double curveDistance(const Placement& copy) const {
         return (centreOf(copy, batch.chain.bounds) - decidedFrom).norm();
@@ -174,7 +180,7 @@ struct BatchPass {
     /// Goes on from what a copy remembers. `wanted()` is asked only when its level is to be decided now.
     template <class Wanted> void remember(CopyMemory& memory, const Wanted& wanted) const {
         const SwitchRule& rule = batch.chain.rule;
-        const auto levels = static_cast<int>(std::min(batch.chain.levels.size(), kMostLevels));
+        const auto levels = static_cast<int>(chainLevels());
         memory.level = static_cast<std::int8_t>(std::min<int>(memory.level, levels - 1));
         int level = memory.level;
         if (memory.level < 0 || due) {
@@ -245,7 +251,9 @@ private:
     /// While the eye goes up to `room` metres, and planes of the view by up to `planeRoom`.
     [[nodiscard]] CellBounds boundsOf(const CellTable::Cell& cell, double room, double planeRoom) const;
     [[nodiscard]] bool decideWhole(std::uint32_t index, const CellBounds& bounds, double room) const;
-    void decideCopies(std::uint32_t index, const CellBounds& bounds, const CellAhead::Way& way, CellAhead* ahead) const;
+    /// `lasts`: `bounds` hold for that way, and `ahead` may go on from here.
+    void decideCopies(std::uint32_t index, const CellBounds& bounds, CellAhead* ahead,
+                      const std::optional<CellAhead::Way>& lasts) const;
     [[nodiscard]] bool decideAhead(std::uint32_t index, CellAhead& ahead) const;
     /// What was decided about a whole cell lasts for so long.
     void keepWhole(std::uint32_t index, const CellBounds& bounds, double room, double planeRoom) const;
@@ -253,9 +261,9 @@ private:
     [[nodiscard]] double untilReach(const CellBounds& bounds, const Rates& rates) const {
         return (bounds.reachLeast - bounds.farthest) / (rates.place + batch.chain.rule.reachGrows);
     }
-    void settleCopies(std::uint32_t index) const;
+    void settleCopies(std::uint32_t index, CellAhead* ahead) const;
     class News;
-    [[nodiscard]] bool takeOver(std::uint32_t index, const KeptCodes& codes) const;
+    [[nodiscard]] bool takeOver(std::uint32_t index, const KeptCodes& codes, CellAhead* ahead) const;
     void thinInLanes(const CellTable::Cell& cell, const Rates& rates, double metres, LaneRule& rule) const;
     void fill(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates, double metres,
               LaneLook& look) const;
@@ -290,6 +298,23 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
 /// Where those are that were hidden behind ground.
 std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes,
                                  const std::vector<SelectState::HiddenPlaces::Place>& hidden);
+
+/// What single copies of a cell that become something else change in what it costs.
+class CellTally {
+public:
+    CellTally(const BatchPass& pass, std::uint32_t cell);
+    void replace(std::uint32_t k, const CopyMemory& was, const CopyMemory& is);
+    /// Where that cannot be told from them, the cell is counted anew.
+    void finish();
+
+private:
+    void add(std::uint32_t slot, const CopyMemory& memory, int by);
+
+    const BatchPass& m_pass;
+    std::uint32_t m_cell;
+    CellCost m_cost;
+    bool m_follows; ///< so far it can be told
+};
 
 /// What a batch costs.
 SubjectCost countBatch(const BatchPass& pass);

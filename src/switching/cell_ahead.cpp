@@ -86,6 +86,7 @@ void CellAhead::gather(const BatchPass& pass, std::uint32_t slot, std::uint32_t 
 
 void CellAhead::goOn(std::uint32_t index) {
     const BatchPass& pass = *m_moments[++m_at];
+    m_changedCount = 0;
     SelectState::Cell& cell = pass.own.cells[index];
     const double went = pass.moved - m_moved;
     const double withTurns = went + (m_far + pass.moved - m_moments.front()->moved) * (pass.turned - m_turned);
@@ -96,7 +97,7 @@ void CellAhead::goOn(std::uint32_t index) {
     LaneAnswers found;
     if (due)
         look(pass, index, found);
-    BatchPass::News news(pass, index);
+    BatchPass::News news(pass, index, this);
     for (std::uint32_t i = 0; i < m_events[m_at]; ++i) {
         const std::uint8_t k = m_coming[m_at][i];
         news.take(k, codeNow(k));

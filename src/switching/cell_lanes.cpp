@@ -25,11 +25,13 @@ struct FarRule {
     double ex, ey, ez;
     float radius;
     float pixelScale;
+    float squareStep;
 };
 THICKET_LANES void farPixels(const CellTable::Boxes& boxes, const FarRule& rule, const float* squares,
                              const float* growths, std::size_t count, float* __restrict out) {
     constexpr float kFar = 4; // times a cell's size
     const float by = 2 * rule.pixelScale;
+    const float disc = kOfDisc * rule.squareStep;
     for (std::size_t c = 0; c < count; ++c) {
         const auto x = static_cast<float>(boxes.x[c] - rule.ex);
         const auto y = static_cast<float>(boxes.y[c] - rule.ey);
@@ -44,7 +46,7 @@ THICKET_LANES void farPixels(const CellTable::Boxes& boxes, const FarRule& rule,
         const float sz = boxes.halfZ[c] * boxes.halfZ[c] * inverse / 3;
         const float more = 4 * inverse * (x * x * sx + y * y * sy + z * z * sz) - (sx + sy + sz);
         const float tall = by * radius;
-        const float pixels = kOfDisc * (tall * tall / squared) * squares[c] * (1 + more);
+        const float pixels = disc * (tall * tall / squared) * squares[c] * (1 + more);
         const float far = squared > size * size ? pixels : -1.0F;
         out[c] = squares[c] > 0 ? far : 0.0F;
     }
@@ -134,8 +136,12 @@ void lookOver(const BatchPass& pass, CellLanes& lanes) {
 
 void pixelsOfFar(const BatchPass& pass, CellLanes& lanes) {
     const Vec3d& eye = pass.view.eye;
-    const FarRule rule{eye.x(), eye.y(), eye.z(), static_cast<float>(pass.batch.chain.radius),
-                       static_cast<float>(pass.pixelScale)};
+    const FarRule rule{eye.x(),
+                       eye.y(),
+                       eye.z(),
+                       static_cast<float>(pass.batch.chain.radius),
+                       static_cast<float>(pass.pixelScale),
+                       pass.table.squareStep};
     farPixels(pass.table.boxes, rule, pass.own.covers.data(), lanes.growths.data(), lanes.away.size(),
               lanes.values.data());
 }

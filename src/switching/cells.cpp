@@ -77,7 +77,6 @@ private:
         Range scales;
         Range factors;
         Range products;
-        double squares = 0;
         double leans = 0;
         Vec3d offLow = Vec3d::Constant(1e300);
         Vec3d offHigh = -offLow;
@@ -95,12 +94,10 @@ private:
             scales.add(p.scale);
             factors.add(p.importance);
             products.add(p.scale * p.importance);
-            squares += p.scale * p.scale;
         }
         std::tie(cell.leastScale, cell.mostScale) = scales.inFloats();
         std::tie(cell.leastFactor, cell.mostFactor) = factors.inFloats();
         std::tie(cell.leastProduct, cell.mostProduct) = products.inFloats();
-        cell.scaleSquares = static_cast<float>(squares);
         cell.lean = above(2 * std::sqrt(leans));
         cell.origin = (low + high) / 2;
         cell.half = (high - low) / 2;
@@ -121,6 +118,17 @@ private:
     CellTable& m_out;
     const std::vector<Vec3d>& m_centres;
 };
+
+void addUpSquares(CellTable& table) {
+    constexpr float kSteps = 65535; // of the largest copy: those of kMostInCell still fit into a float
+    float most = 0;
+    for (const CellTable::Cell& cell : table.cells)
+        most = std::max(most, cell.mostScale);
+    table.squareStep = most * most / kSteps;
+    for (CellTable::Cell& cell : table.cells)
+        for (std::uint32_t slot = cell.first; slot < cell.first + cell.count; ++slot)
+            cell.squares += table.squareOf(slot);
+}
 
 CellTable::Boxes sideBySide(const std::vector<CellTable::Cell>& cells) {
     CellTable::Boxes out;
@@ -217,6 +225,7 @@ std::shared_ptr<const CellTable> makeCells(const SharedPlacements& placements, s
     }
     out->lowest = low.y();
     out->cells.shrink_to_fit();
+    addUpSquares(*out);
     out->boxes = sideBySide(out->cells);
     return out;
 }

@@ -4,6 +4,8 @@
 #include "mesh/mesh.h"
 #include "switching/placement.h"
 
+#include <algorithm>
+#include <cmath>
 #include <optional>
 
 namespace thicket {
@@ -29,7 +31,7 @@ struct CellTable {
         float mostFactor = 1;
         float leastProduct = 1; ///< of scale and importance
         float mostProduct = 1;
-        float scaleSquares = 0;  ///< sum over the copies
+        float squares = 0;       ///< squareOf all copies, added up
         float lean = 0;          ///< sine of the most that a copy leans away from upright; 1 from a quarter turn on
         Vec3f offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
         float offSlack = 0;      ///< and how far that of a copy may be from it
@@ -55,7 +57,13 @@ struct CellTable {
     std::vector<float> factor;         ///< importance; empty: 1 for all
     std::vector<std::uint16_t> spread; ///< spreadOf its id; of a field only, else empty
     double lowest = 0;                 ///< height of the lowest copy
+    float squareStep = 1;
 
+    /// The squared scale of a copy in steps of squareStep: whole numbers, so few that floats add those of a cell up
+    /// without rounding, in any order.
+    [[nodiscard]] float squareOf(std::uint32_t slot) const {
+        return std::max(1.0F, std::nearbyint(scale[slot] * scale[slot] / squareStep));
+    }
     [[nodiscard]] std::size_t size() const { return placementOf.size(); }
     [[nodiscard]] const Placement& at(std::uint32_t slot) const { return (*placements)[placementOf[slot]]; }
     /// The middle of a copy of a cell at its own size, as near as floats from the cell's origin say. Quicker than from its

@@ -10,10 +10,11 @@ namespace thicket::detail {
 /// Brings what copies of a cell remember up to date with what was found out about them.
 class BatchPass::News {
 public:
-    News(const BatchPass& pass, std::uint32_t index)
-        : m_pass(pass), m_index(index), m_cell(pass.own.cells[index]), m_first(pass.table.cells[index].first),
-          m_known(&pass.own.codes[m_first]), m_inTime(std::exchange(m_cell.unsettled, false)), m_wasMixed(m_cell.mixed),
-          m_memories(pass.expand(index)) {}
+    /// `ahead`: is told which copies become something else; null: nobody asks.
+    News(const BatchPass& pass, std::uint32_t index, CellAhead* ahead)
+        : m_pass(pass), m_ahead(ahead), m_index(index), m_cell(pass.own.cells[index]),
+          m_first(pass.table.cells[index].first), m_known(&pass.own.codes[m_first]),
+          m_inTime(std::exchange(m_cell.unsettled, false)), m_wasMixed(m_cell.mixed), m_memories(pass.expand(index)) {}
 
     /// Something was decided about copy `k`, or may go on in time.
     void take(std::uint32_t k, CopyCode code) {
@@ -32,7 +33,7 @@ public:
         else
             m_pass.remember(memory,
                             [&] { return code == kLeftOpen ? m_pass.wantedLevel(slot, memory.level) : levelOf(code); });
-        m_changed |= !(memory == was);
+        note(k, was);
         m_known[k] = code == kLeftOpen ? kNoCode : static_cast<std::uint8_t>(code);
         m_all &= code != kLeftOpen;
         m_cell.unsettled |= m_pass.goesOnInTime(m_known[k], memory);
@@ -44,7 +45,7 @@ public:
             return;
         const CopyMemory was = memory;
         m_pass.remember(memory, [code = m_known[k]] { return levelOf(code); });
-        m_changed |= !(memory == was);
+        note(k, was);
         m_cell.unsettled |= m_pass.goesOnInTime(m_known[k], memory);
     }
     /// Returns whether all of them could be decided: else they are looked at again in the next frame, wherever the eye
@@ -59,7 +60,16 @@ public:
     [[nodiscard]] bool inTime() const { return m_inTime; }
 
 private:
+    void note(std::uint32_t k, const CopyMemory& was) {
+        if (m_memories[k] == was)
+            return;
+        m_changed = true;
+        if (m_ahead != nullptr)
+            m_ahead->note(k);
+    }
+
     const BatchPass& m_pass;
+    CellAhead* m_ahead;
     std::uint32_t m_index;
     SelectState::Cell& m_cell;
     std::uint32_t m_first;

@@ -8,9 +8,9 @@
 
 namespace thicket::detail {
 
-/// `bounds` hold for `way`.
-void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, const CellAhead::Way& way,
-                             CellAhead* ahead) const {
+void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, CellAhead* ahead,
+                             const std::optional<CellAhead::Way>& lasts) const {
+    const CellAhead::Way way = lasts.value_or(CellAhead::Way());
     const CellTable::Cell& cell = table.cells[index];
     SelectState::Cell& memory = own.cells[index];
     if (own.codes.empty())
@@ -49,7 +49,7 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, cons
                     look.rule, found);
     }
     std::memset(found.codes.data() + looked, codeOf(Culled::Thinned), cell.count - looked);
-    const bool all = takeOver(index, found.codes);
+    const bool all = takeOver(index, found.codes, ahead);
     room = std::min(room, static_cast<double>(found.leastOthers));
     const double planeRoom =
         std::min(way.withTurns + bounds.clear / rates.place, static_cast<double>(found.leastPlanes));
@@ -62,17 +62,17 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, cons
     memory.kept = true;
     if (!memory.mixed && bounds.planes == 0) // then they may be decided together the next time
         memory.singly = false;
-    else if (ahead != nullptr && way.metres < rates.within)
+    else if (lasts && way.metres < rates.within)
         ahead->take(*this, index, way, looked, found, rates.grow);
 }
 
 /// Goes through all copies of a cell; most are as they were.
-bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
+bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes, CellAhead* ahead) const {
     const std::uint32_t count = table.cells[index].count;
     const std::uint8_t* const known = &own.codes[table.cells[index].first];
     if (!own.cells[index].unsettled && std::memcmp(codes.data(), known, count) == 0)
         return true;
-    News news(*this, index);
+    News news(*this, index, ahead);
     constexpr std::uint32_t kAtOnce = 32;
     for (std::uint32_t k = 0; k < count; ++k) {
         if (!news.inTime() && k % kAtOnce == 0)
@@ -85,8 +85,8 @@ bool BatchPass::takeOver(std::uint32_t index, const KeptCodes& codes) const {
 }
 
 /// Goes on with those copies of a cell that time is left for, where nothing else is new about them.
-void BatchPass::settleCopies(std::uint32_t index) const {
-    News news(*this, index);
+void BatchPass::settleCopies(std::uint32_t index, CellAhead* ahead) const {
+    News news(*this, index, ahead);
     for (std::uint32_t k = 0; k < table.cells[index].count; ++k)
         news.settle(k);
     news.finish();

@@ -47,19 +47,28 @@ public:
                     ahead.begin(std::span(passes).subspan(i, ends[i] - i));
                     pass.decideCell(index, &ahead);
                 }
-                note(pass, index, i);
+                note(pass, index, ahead, i);
             }
         }
     }
     void show(std::size_t moment, Step& step) const {
         const BatchPass& pass = step.passes[m_batch];
         for (const Changed& changed : m_cells[moment]) {
-            SelectState::Cell& cell = pass.own.cells[changed.cell];
-            cell.all = changed.all;
-            cell.mixed = changed.mixed;
-            cell.cost.known = false;
-            if (changed.mixed)
-                std::copy_n(&m_copies[changed.first], pass.table.cells[changed.cell].count, pass.mixedOf(changed.cell));
+            if (!changed.mixed) {
+                SelectState::Cell& cell = pass.own.cells[changed.cell];
+                cell.all = changed.all;
+                cell.mixed = false;
+                cell.cost.known = false;
+                continue;
+            }
+            CopyMemory* const copies = pass.expand(changed.cell);
+            detail::CellTally tally(pass, changed.cell);
+            for (std::size_t i = changed.first; i < changed.end; ++i) {
+                const auto& [k, memory] = m_copies[i];
+                tally.replace(k, copies[k], memory);
+                copies[k] = memory;
+            }
+            tally.finish();
         }
     }
 
@@ -68,7 +77,12 @@ private:
         std::uint32_t cell;
         bool mixed;
         CopyMemory all;
-        std::size_t first; ///< of its copies
+        std::size_t first; ///< of m_copies
+        std::size_t end;
+    };
+    struct Copy {
+        std::uint8_t k;
+        CopyMemory memory;
     };
     /// For each moment the next one at which more than the camera changes.
     static std::vector<std::size_t> endsOf(const std::vector<const BatchPass*>& passes) {
@@ -77,20 +91,22 @@ private:
             ends[i - 1] = passes[i]->anew ? i : ends[i];
         return ends;
     }
-    void note(const BatchPass& pass, std::uint32_t index, std::size_t moment) {
+    void note(const BatchPass& pass, std::uint32_t index, const CellAhead& ahead, std::size_t moment) {
         SelectState::Cell& cell = pass.own.cells[index];
         if (std::exchange(cell.cost.known, true))
             return;
-        m_cells[moment].push_back({index, cell.mixed, cell.all, m_copies.size()});
+        const std::size_t first = m_copies.size();
         if (const CopyMemory* copies = pass.mixedOf(index))
-            m_copies.insert(m_copies.end(), copies, copies + pass.table.cells[index].count);
+            for (const std::uint8_t k : ahead.changed())
+                m_copies.push_back({k, copies[k]});
+        m_cells[moment].push_back({index, cell.mixed, cell.all, first, m_copies.size()});
     }
 
     std::size_t m_batch;
     std::size_t m_from;
     std::size_t m_to;
     std::array<std::vector<Changed>, kStretch> m_cells; ///< a moment
-    std::vector<CopyMemory> m_copies;
+    std::vector<Copy> m_copies;
 };
 
 struct Stretch {

@@ -37,100 +37,120 @@ double deviationIn(const BatchPass& pass, const CopyMemory& copy) {
     return pass.batch.chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
 }
 
+/// Switches to the finer of whose levels a copy went, a bit each.
+std::uint64_t crossedBy(const CopyMemory& memory) {
+    const auto [finer, coarser] = std::minmax(memory.cameFrom, memory.level);
+    return (std::uint64_t{1} << static_cast<unsigned>(coarser)) - (std::uint64_t{1} << static_cast<unsigned>(finer));
+}
+
+/// Of a cell whose copies fade from nothing.
+void fillLevels(const BatchPass& pass, std::uint32_t c, CellCost& cost, float& deviation) {
+    double most = 0;
+    cost.shown = 0;
+    for (std::size_t level = 0; level < pass.chainLevels(); ++level)
+        if (pass.own.showing[c * pass.chainLevels() + level] > 0) {
+            cost.shown |= std::uint64_t{1} << level;
+            most = std::max(most, pass.batch.chain.levels[level].deviationMetres);
+        }
+    deviation = static_cast<float>(most * 1.000001);
+}
+
 /// One cell, counted anew.
-struct Recount {
+class Recount {
+public:
     CellCost cost;
     float cover = 0;
-    double deviation = 0;
+    float deviation = 0;
     std::uint64_t crossed = 0;
 
-    Recount(const BatchPass& pass, std::uint32_t c) {
+    Recount(const BatchPass& pass, std::uint32_t c)
+        : m_pass(pass), m_showing(&pass.own.showing[c * pass.chainLevels()]) {
         const CellTable::Cell& cell = pass.table.cells[c];
         cost.known = true;
+        std::fill_n(m_showing, pass.chainLevels(), std::uint16_t{0});
         if (const CopyMemory* copies = pass.mixedOf(c); copies != nullptr)
-            addEach(pass, cell, copies);
+            addEach(cell, copies);
         else
-            addAll(pass, cell, pass.own.cells[c].all);
-        for (std::uint64_t left = cost.shown; left != 0; left &= left - 1)
-            payFor(pass, static_cast<std::size_t>(std::countr_zero(left)));
+            addAll(cell, pass.own.cells[c].all);
+        fillLevels(pass, c, cost, deviation);
+        for (std::size_t level = 0; level < pass.chainLevels(); ++level)
+            if (const unsigned copies = m_showing[level] + m_fading[level]; copies > 0) {
+                cost.shown |= std::uint64_t{1} << level;
+                payFor(level, copies);
+            }
     }
 
 private:
-    void addAll(const BatchPass& pass, const CellTable::Cell& cell, const CopyMemory& memory) {
+    void addAll(const CellTable::Cell& cell, const CopyMemory& memory) {
         cost.culledBy[static_cast<std::size_t>(memory.culled)] = static_cast<std::uint16_t>(cell.count);
         if (memory.culled == Culled::No)
-            draw(pass, memory, cell.first, cell.count, cell.scaleSquares);
+            draw(memory, cell.first, cell.count, cell.squares);
     }
-    void addEach(const BatchPass& pass, const CellTable::Cell& cell, const CopyMemory* copies) {
+    void addEach(const CellTable::Cell& cell, const CopyMemory* copies) {
         constexpr unsigned kBits = 9; // a count of each reason, side by side, since most copies have the same
         static_assert(kBits * kCullReasons <= 64 && kMostInCell < (1U << kBits));
         std::uint64_t reasons = 0;
         for (std::uint32_t k = 0; k < cell.count; ++k) {
             const CopyMemory& memory = copies[k];
             reasons += std::uint64_t{1} << (kBits * static_cast<unsigned>(memory.culled));
-            if (memory.culled != Culled::No)
-                continue;
-            const auto scale = static_cast<double>(pass.table.scale[cell.first + k]);
-            draw(pass, memory, cell.first + k, 1, scale * scale);
+            if (memory.culled == Culled::No)
+                draw(memory, cell.first + k, 1, m_pass.table.squareOf(cell.first + k));
         }
         for (unsigned i = 0; i < kCullReasons; ++i)
             cost.culledBy[i] = static_cast<std::uint16_t>(reasons >> (kBits * i) & ((1U << kBits) - 1));
     }
-    void draw(const BatchPass& pass, const CopyMemory& memory, std::uint32_t first, std::uint32_t count,
-              double squares) {
+    void draw(const CopyMemory& memory, std::uint32_t first, std::uint32_t count, float squares) {
         const auto more = [count](std::uint16_t& to) { to = static_cast<std::uint16_t>(to + count); };
         if (memory.cameFrom >= 0) {
             more(cost.switches);
-            const auto [finer, coarser] = std::minmax(memory.cameFrom, memory.level);
-            crossed |= (std::uint64_t{1} << static_cast<unsigned>(coarser)) -
-                       (std::uint64_t{1} << static_cast<unsigned>(finer));
+            crossed |= crossedBy(memory);
         }
-        const auto& strands = pass.batch.strands;
-        cover += strands ? static_cast<float>(count) : static_cast<float>(squares);
-        const auto show = [&](std::int8_t at) {
-            const auto level = static_cast<std::size_t>(at);
-            cost.shown |= std::uint64_t{1} << level;
-            more(showing[level]);
-            if (strands) {
-                const std::uint64_t triangles = strands->triangles(level, first, count);
-                cost.triangles += triangles;
-                cost.vertices += strands->vertices(level, triangles, count);
-            }
-        };
-        show(memory.level);
+        cover += m_pass.batch.strands ? static_cast<float>(count) : squares;
+        more(m_showing[memory.level]);
+        payForStrands(memory.level, first, count);
         if (memory.fadingFrom >= 0) {
             more(cost.fading);
-            show(memory.fadingFrom);
+            more(m_fading[static_cast<std::size_t>(memory.fadingFrom)]);
+            payForStrands(memory.fadingFrom, first, count);
         }
-        if (const double own = deviationIn(pass, memory); own > deviation)
-            deviation = own;
     }
-    void payFor(const BatchPass& pass, std::size_t at) {
-        const LevelCost& level = pass.batch.chain.levels[at];
-        if (!pass.batch.strands) {
-            cost.triangles += std::uint64_t{level.triangles} * showing[at];
-            cost.vertices += std::uint64_t{level.vertices} * showing[at];
+    void payForStrands(std::int8_t at, std::uint32_t first, std::uint32_t count) {
+        if (const auto& strands = m_pass.batch.strands) {
+            const auto level = static_cast<std::size_t>(at);
+            const std::uint64_t triangles = strands->triangles(level, first, count);
+            cost.triangles += triangles;
+            cost.vertices += strands->vertices(level, triangles, count);
         }
-        if (!pass.batch.instanced)
-            cost.draws += level.draws * showing[at];
+    }
+    void payFor(std::size_t at, unsigned copies) {
+        const LevelCost& level = m_pass.batch.chain.levels[at];
+        if (!m_pass.batch.strands) {
+            cost.triangles += std::uint64_t{level.triangles} * copies;
+            cost.vertices += std::uint64_t{level.vertices} * copies;
+        }
+        if (!m_pass.batch.instanced)
+            cost.draws += level.draws * copies;
     }
 
-    std::array<std::uint16_t, kMostLevels> showing{}; ///< copies
+    const BatchPass& m_pass;
+    std::uint16_t* m_showing;                          ///< a level: copies
+    std::array<std::uint16_t, kMostLevels> m_fading{}; ///< that fade from it
 };
 
 /// Brings what cells cost up to date. Returns the switches that were made.
 std::uint64_t recount(const BatchPass& pass) {
     SelectState::OfBatch& own = pass.own;
+    own.showing.resize(own.cells.size() * pass.chainLevels()); // of another chain no cell is known
     std::vector<std::uint32_t> unknown;
     for (std::uint32_t c = 0; c < own.cells.size(); ++c)
         if (!own.cells[c].cost.known)
             unknown.push_back(c);
-    std::uint64_t crossed = 0;
+    std::uint64_t crossed = std::exchange(own.crossed, 0);
     const auto take = [&](std::uint32_t c, const Recount& now) {
         own.sums.replace(own.cells[c].cost, now.cost);
         own.cells[c].cost = now.cost;
         own.covers[c] = now.cover;
-        own.deviations[c] = static_cast<float>(now.deviation * 1.000001);
+        own.deviations[c] = now.deviation;
         crossed |= now.crossed;
     };
     constexpr std::size_t kMany = 512; // fewer are counted sooner than threads are woken
@@ -259,6 +279,54 @@ private:
 };
 
 } // namespace
+
+CellTally::CellTally(const BatchPass& pass, std::uint32_t cell)
+    : m_pass(pass), m_cell(cell), m_cost(pass.own.cells[cell].cost),
+      m_follows(!pass.anew && m_cost.known && m_cost.fading == 0 &&
+                m_cost.culledBy[static_cast<std::size_t>(Culled::Hidden)] == 0) {}
+
+void CellTally::replace(std::uint32_t k, const CopyMemory& was, const CopyMemory& is) {
+    m_follows = m_follows && was.fadingFrom < 0 && is.fadingFrom < 0;
+    if (!m_follows)
+        return;
+    const std::uint32_t slot = m_pass.table.cells[m_cell].first + k;
+    add(slot, was, -1);
+    add(slot, is, 1);
+    if (is.culled == Culled::No && is.cameFrom >= 0)
+        m_pass.own.crossed |= crossedBy(is);
+}
+
+void CellTally::add(std::uint32_t slot, const CopyMemory& memory, int by) {
+    const auto more = [by](std::uint16_t& to) { to = static_cast<std::uint16_t>(to + by); };
+    more(m_cost.culledBy[static_cast<std::size_t>(memory.culled)]);
+    if (memory.culled != Culled::No)
+        return;
+    const auto at = static_cast<std::size_t>(memory.level);
+    const LevelCost& level = m_pass.batch.chain.levels[at];
+    const auto& strands = m_pass.batch.strands;
+    const std::uint64_t triangles = strands ? strands->triangles(at, slot, 1) : level.triangles;
+    const std::uint64_t vertices = strands ? strands->vertices(at, triangles, 1) : level.vertices;
+    const auto sign = static_cast<std::uint64_t>(by); // what wraps round comes back
+    m_cost.triangles += sign * triangles;
+    m_cost.vertices += sign * vertices;
+    if (!m_pass.batch.instanced)
+        m_cost.draws += static_cast<std::uint32_t>(by) * level.draws;
+    if (memory.cameFrom >= 0)
+        more(m_cost.switches);
+    more(m_pass.own.showing[m_cell * m_pass.chainLevels() + at]);
+    m_pass.own.covers[m_cell] += static_cast<float>(by) * (strands ? 1.0F : m_pass.table.squareOf(slot));
+}
+
+void CellTally::finish() {
+    SelectState::OfBatch& own = m_pass.own;
+    CellCost& known = own.cells[m_cell].cost;
+    known.known = m_follows;
+    if (!m_follows)
+        return;
+    fillLevels(m_pass, m_cell, m_cost, own.deviations[m_cell]);
+    own.sums.replace(known, m_cost);
+    known = m_cost;
+}
 
 SubjectCost countBatch(const BatchPass& pass) {
     SubjectCost out;
