@@ -113,7 +113,7 @@ void payForTiles(const SelectInput& input, Selection& out) {
 
 /// Whether what came to be hidden is looked for in this selection; if so, notes that it is.
 bool looksForHidden(const SelectInput& input, const detail::Step& step, SelectState& state) {
-    constexpr double kEvery = 0.1;   // seconds
+    constexpr double kEvery = 0.2;   // seconds
     constexpr double kSmooth = 0.06; // seconds at most from one frame to the next
     constexpr double kLeap = 20;     // times as far as the near plane, which tells how large a scene is
     constexpr double kTurn = 0.1;    // radians
