@@ -347,33 +347,51 @@ THICKET_LANES void keep(const CopyCode* sides, const CopyCode* codes, std::size_
     out.leastOthers = leastOthers;
 }
 
-/// Marks what is outside of one of two planes, and what may be.
-inline void markSides(const LanePlaces& places, const float* scale, const LaneRule& rule, const LaneRule::Plane& a,
-                      const LaneRule::Plane& b, float more, std::int32_t bit, std::size_t count,
-                      std::int32_t* __restrict outside, std::int32_t* __restrict unsure) {
-    const float radius = rule.radius;
-    const float margin = rule.margin;
+constexpr std::size_t kMomentsAtOnce = 4;
+/// A plane of the view at some moments.
+struct PlaneMoments {
+    std::array<LaneRule::Plane, kMomentsAtOnce> planes;
+    std::array<float, kMomentsAtOnce> more;
+    std::array<std::int32_t, kMomentsAtOnce> bits; ///< 0 where there is no such moment
+};
+/// Marks what is outside of it, and what may be. `rims`: metres outside of it at which copies are.
+inline void markSides(const LanePlaces& places, const float* rims, const float* scale, const PlaneMoments& plane,
+                      std::size_t count, std::int32_t* __restrict outside, std::int32_t* __restrict unsure) {
     for (std::size_t k = 0; k < count; ++k) {
-        const float x = places.x[k];
-        const float y = places.y[k];
-        const float z = places.z[k];
-        const float inside = smaller(a.x * x + a.y * y + a.z * z + a.at, b.x * x + b.y * y + b.z * z + b.at);
-        const float by = inside + margin + radius * places.size[k];
-        const float doubt = places.doubt[k] + more * scale[k];
-        outside[k] |= by < 0 ? bit : 0;
-        unsure[k] |= std::abs(by) > doubt ? 0 : bit;
+        std::int32_t out = outside[k];
+        std::int32_t open = unsure[k];
+        for (std::size_t i = 0; i < kMomentsAtOnce; ++i) {
+            const LaneRule::Plane& p = plane.planes[i];
+            const float by = p.x * places.x[k] + p.y * places.y[k] + p.z * places.z[k] + p.at + rims[k];
+            const float doubt = places.doubt[k] + plane.more[i] * scale[k];
+            out |= by < 0 ? plane.bits[i] : 0;
+            open |= std::abs(by) > doubt ? 0 : plane.bits[i];
+        }
+        outside[k] = out;
+        unsure[k] = open;
     }
 }
 
+/// What is in doubt about one plane may be outside of another: it is in doubt all the same.
 THICKET_LANES void findSides(const LanePlaces& places, const float* scale, const LaneRule& rule,
                              const LaneRule::Plane* planes, const float* more, std::size_t moments, std::size_t count,
                              LaneSides& out) {
     std::fill_n(out.outside.data(), count, 0);
     std::fill_n(out.unsure.data(), count, 0);
-    for (std::size_t i = 0; i < moments; ++i, planes += rule.planeCount)
-        for (std::size_t p = 0; p < rule.planeCount; p += 2)
-            markSides(places, scale, rule, planes[p], planes[std::min(p + 1, rule.planeCount - 1)], more[i],
-                      static_cast<std::int32_t>(1U << i), count, out.outside.data(), out.unsure.data());
+    alignas(32) Floats rims;
+    for (std::size_t k = 0; k < count; ++k)
+        rims[k] = rule.margin + rule.radius * places.size[k];
+    for (std::size_t first = 0; first < moments; first += kMomentsAtOnce)
+        for (std::size_t p = 0; p < rule.planeCount; ++p) {
+            PlaneMoments plane;
+            for (std::size_t i = 0; i < kMomentsAtOnce; ++i) {
+                const std::size_t at = std::min(first + i, moments - 1);
+                plane.planes[i] = planes[at * rule.planeCount + p];
+                plane.more[i] = more[at];
+                plane.bits[i] = first + i < moments ? static_cast<std::int32_t>(1U << at) : 0;
+            }
+            markSides(places, rims.data(), scale, plane, count, out.outside.data(), out.unsure.data());
+        }
 }
 } // namespace
 
