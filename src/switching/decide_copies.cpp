@@ -60,9 +60,9 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, Cell
     memory.room = all ? static_cast<float>(room * 0.9999) : 0;
     memory.planeRoom = static_cast<float>(planeRoom * 0.9999);
     memory.kept = true;
-    if (!memory.mixed && bounds.planes == 0) // then they may be decided together the next time
+    if (!lasts && !memory.mixed && bounds.planes == 0) // then they may be decided together the next time
         memory.singly = false;
-    else if (lasts && way.metres < rates.within)
+    if (lasts && way.metres < rates.within)
         ahead->take(*this, index, way, looked, found, rates.grow);
 }
 
