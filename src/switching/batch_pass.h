@@ -295,6 +295,8 @@ inline CopyMemory notDrawn(Culled why) {
 std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
                          const std::vector<const GroundCover*>& grounds, bool everywhere,
                          std::vector<SelectState::HiddenPlaces::Place>& hidden);
+/// Where those are that may be looked for behind ground.
+std::vector<Bounds> askedOfGround(const std::vector<BatchPass>& passes);
 /// Where those are that were hidden behind ground.
 std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes,
                                  const std::vector<SelectState::HiddenPlaces::Place>& hidden);

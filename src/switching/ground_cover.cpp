@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <array>
-#include <bitset>
 #include <cmath>
 #include <optional>
 
@@ -105,16 +104,18 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     std::uint32_t under = 0;
     double reach = rule.reach > 0 ? rule.reach : view.farMetres;
     reach = std::sqrt(std::max(0.0, reach * reach - std::pow(std::max(eyeY - static_cast<double>(tree.low), 0.0), 2)));
-    std::bitset<kSectors> asked;
-    if (only == nullptr) {
-        asked.set();
-    } else {
+    // How far it matters in each sector; 0: nowhere.
+    std::array<double, kSectors> reaches;
+    reaches.fill(only == nullptr ? reach : 0);
+    if (only != nullptr) {
         double farthest = 0;
         for (const Bounds& box : *only) {
             const Sight sight = sightOf(box.low.x(), box.high.x(), box.low.z(), box.high.z());
-            farthest = std::max(farthest, sight.near);
-            for (int s = sight.first; s <= sight.last; ++s)
-                asked.set(placeOf(0, s));
+            farthest = std::max(farthest, sight.far);
+            for (int s = sight.first; s <= sight.last; ++s) {
+                double& own = reaches[placeOf(0, s)];
+                own = std::max(own, sight.far);
+            }
         }
         reach = std::min(reach, farthest);
     }
@@ -128,13 +129,17 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     double last = 0; // where the last of what is drawn of it ends
     for (const DrawnTile& tile : cut.tiles) {
         const Bounds b = tree.boundsOf(tile.ref);
+        if (const double near = nearestOf(b.low.x(), b.high.x(), b.low.z(), b.high.z()); near > reach) {
+            last = std::max(last, near);
+            continue;
+        }
         const Sight sight = sightOf(b.low.x(), b.high.x(), b.low.z(), b.high.z());
         if (sight.near <= 0)
             under = std::max(under, tile.ref.level);
         last = std::max(last, sight.far);
         bool matters = false;
         for (int s = sight.first; s <= sight.last && !matters; ++s)
-            matters = asked[placeOf(0, s)];
+            matters = reaches[placeOf(0, s)] > sight.near;
         if (!matters)
             continue;
         const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
@@ -173,7 +178,8 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
     const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
     for (int s = firstSector; s <= lastSector; ++s) {
-        if (!asked[placeOf(0, s)])
+        const double sectorReach = reaches[placeOf(0, s)];
+        if (sectorReach <= 0)
             continue;
         const auto west = directionOf(s, kSectors);
         const auto east = directionOf(s + 1, kSectors);
@@ -184,7 +190,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
             1 / std::sqrt(1 - 0.25 * (std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2)));
         float horizon = kOpenSky;
         bool open = false; // from here on one may see through the ground, and under what lies behind
-        for (std::size_t k = 0; k < rings.size(); ++k) {
+        for (std::size_t k = 0; k < rings.size() && rings[k].begin < sectorReach; ++k) {
             const Ring& ring = rings[k];
             const std::size_t piece = placeOf(static_cast<int>(k), s);
             if (!open && m_coarse[piece] > 0) {
@@ -222,13 +228,18 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
         m_rings.clear();
 }
 
+double GroundCover::nearestOf(double lowX, double highX, double lowZ, double highZ) const {
+    return std::hypot(std::max({lowX - m_eye.x(), 0.0, m_eye.x() - highX}),
+                      std::max({lowZ - m_eye.z(), 0.0, m_eye.z() - highZ}));
+}
+
 GroundCover::Sight GroundCover::sightOf(double lowX, double highX, double lowZ, double highZ) const {
+    Sight out;
+    out.near = nearestOf(lowX, highX, lowZ, highZ);
     lowX -= m_eye.x();
     highX -= m_eye.x();
     lowZ -= m_eye.z();
     highZ -= m_eye.z();
-    Sight out;
-    out.near = std::hypot(std::max({lowX, 0.0, -highX}), std::max({lowZ, 0.0, -highZ}));
     out.far = std::hypot(std::max(-lowX, highX), std::max(-lowZ, highZ));
     const double middle = sectorOf((lowX + highX) / 2, (lowZ + highZ) / 2, kSectors);
     double first = 0;

@@ -18,7 +18,7 @@ namespace thicket {
 class GroundCover {
 public:
     /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there. `only`: nothing but
-    /// these boxes is asked about; null: anything may be.
+    /// what is in these boxes is asked about; null: anything may be.
     /// COST       O(sectors seen * rings); a few times as much where the eye was not above the same quarter of a cell of
     ///            heights the time before.
     void look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule, const TileCut& cut,
@@ -38,6 +38,7 @@ private:
         int first = 0; ///< sector; may be below 0 or beyond the last, for one less a turn round
         int last = 0;
     };
+    [[nodiscard]] double nearestOf(double lowX, double highX, double lowZ, double highZ) const; ///< along the ground
     [[nodiscard]] Sight sightOf(double lowX, double highX, double lowZ, double highZ) const;
     /// The ring by whose end a distance is not reached yet; -1: before the first.
     [[nodiscard]] int ringBefore(double distance) const;

@@ -201,7 +201,7 @@ private:
                 portion.show(i, step);
             m_out.grounds.swap(stretch.cuts[i]);
             m_out.groundSeconds = stretch.seconds[i];
-            detail::finish(m_input, step, detail::hidingOf(m_input, step, m_shown, m_out), m_shown, m_out);
+            detail::finish(m_input, step, m_shown, m_out);
             m_each(stretch.first + i, step.moment, m_out);
         }
     }

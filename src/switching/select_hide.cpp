@@ -99,7 +99,7 @@ private:
 
 /// Whether ground is asked about a cell: what is light and everywhere is looked for behind it by cells that are one
 /// decision; copy by copy that costs more than it saves.
-bool askedOfGround(const BatchPass& pass, std::uint32_t index) {
+bool isAskedOfGround(const BatchPass& pass, std::uint32_t index) {
     const SelectState::Cell& memory = pass.own.cells[index];
     return memory.mixed ? !pass.thins : memory.all.culled == Culled::No;
 }
@@ -221,7 +221,7 @@ std::vector<Look> looksEverywhere(const std::vector<BatchPass>& passes, const st
     for (std::uint32_t b = 0; b < passes.size(); ++b)
         for (std::uint32_t c = 0; c < passes[b].table.cells.size(); ++c) {
             const bool copies = !suspect[b].empty() && suspect[b][c];
-            const bool asked = askedOfGround(passes[b], c);
+            const bool asked = isAskedOfGround(passes[b], c);
             if (copies || asked)
                 looks.push_back({b, c, copies, asked});
         }
@@ -360,6 +360,21 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
     noteChanges(passes, hidden, now);
     hidden = std::move(now);
     return static_cast<std::uint32_t>(chosen.size());
+}
+
+std::vector<Bounds> askedOfGround(const std::vector<BatchPass>& passes) {
+    std::vector<Bounds> out;
+    for (const BatchPass& pass : passes) {
+        const double about = aboutOf(pass) + shiftOf(pass);
+        for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
+            if (!isAskedOfGround(pass, c))
+                continue;
+            const CellTable::Cell& cell = pass.table.cells[c];
+            const Vec3d half = cell.half + Vec3d::Constant(cell.mostScale * about);
+            out.push_back({cell.origin - half, cell.origin + half});
+        }
+    }
+    return out;
 }
 
 std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes, const std::vector<Place>& hidden) {

@@ -119,8 +119,6 @@ bool looksForHidden(const SelectInput& input, const detail::Step& step, SelectSt
     constexpr double kTurn = 0.1;    // radians
     constexpr double kRounding = 1e-6;
     const auto& [view, seconds, options] = step.moment;
-    if (!options.cullHidden)
-        return false;
     SelectState::HiddenPlaces& hidden = state.hidden;
     std::vector<const Occluder*> occluders;
     for (const Batch& batch : input.batches)
@@ -137,6 +135,27 @@ bool looksForHidden(const SelectInput& input, const detail::Step& step, SelectSt
     hidden.turned = state.turned;
     hidden.occluders = std::move(occluders);
     return true;
+}
+
+/// Looks along all grounds; those that may hide anything that is asked about.
+std::vector<const GroundCover*> groundsToHideBehind(const SelectInput& input, const detail::Step& step, bool everywhere,
+                                                    SelectState& state, const Selection& out) {
+    const auto& [view, seconds, options] = step.moment;
+    std::vector<const GroundCover*> grounds;
+    if (!options.cullView || input.grounds.empty()) // what is behind the camera too is more than one looks along
+        return grounds;
+    const std::vector<Bounds> asked =
+        everywhere ? detail::askedOfGround(step.passes) : detail::behindGround(step.passes, state.hidden.places);
+    if (asked.empty())
+        return grounds;
+    state.covers.resize(input.grounds.size());
+    for (std::size_t i = 0; i < input.grounds.size(); ++i) {
+        state.covers[i].look(view, input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i],
+                             &asked);
+        if (!state.covers[i].empty())
+            grounds.push_back(&state.covers[i]);
+    }
+    return grounds;
 }
 
 constexpr std::size_t kManyCells = 1024; // fewer are decided sooner than threads are woken
@@ -222,35 +241,17 @@ double chooseTiles(const SelectInput& input, const SelectMoment& moment, std::ve
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-Hiding hidingOf(const SelectInput& input, const Step& step, SelectState& state, const Selection& out) {
-    const auto& [view, seconds, options] = step.moment;
-    Hiding hiding;
-    hiding.everywhere = looksForHidden(input, step, state);
-    if (!options.cullHidden || !options.cullView) // what is behind the camera too is more than one looks along
-        return hiding;
-    std::vector<Bounds> hidden;
-    if (!hiding.everywhere) {
-        hidden = behindGround(step.passes, state.hidden.places);
-        if (hidden.empty())
-            return hiding;
-    }
-    state.covers.resize(input.grounds.size());
-    for (std::size_t i = 0; i < input.grounds.size(); ++i) {
-        state.covers[i].look(view, input.grounds[i].tree, ruleOf(input.grounds[i], view, options), out.grounds[i],
-                             hiding.everywhere ? nullptr : &hidden);
-        if (!state.covers[i].empty())
-            hiding.grounds.push_back(&state.covers[i]);
-    }
-    return hiding;
-}
-
-void finish(const SelectInput& input, Step& step, const Hiding& hiding, SelectState& state, Selection& out) {
+void finish(const SelectInput& input, Step& step, SelectState& state, Selection& out) {
     const auto& [view, seconds, options] = step.moment;
     for (const BatchPass& pass : step.passes)
         for (std::size_t c = 0; pass.anew && c < pass.own.cells.size(); ++c)
             pass.own.cells[c].cost.known = false;
-    out.occluders =
-        options.cullHidden ? hideCopies(step.passes, view, hiding.grounds, hiding.everywhere, state.hidden.places) : 0;
+    out.occluders = 0;
+    if (options.cullHidden) {
+        const bool everywhere = looksForHidden(input, step, state);
+        const auto grounds = groundsToHideBehind(input, step, everywhere, state, out);
+        out.occluders = hideCopies(step.passes, view, grounds, everywhere, state.hidden.places);
+    }
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);
     out.runs.clear();

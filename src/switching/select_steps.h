@@ -32,14 +32,7 @@ void decideAll(const std::vector<BatchPass>& passes, const std::function<void()>
 /// Chooses the tiles of all grounds. Returns the seconds it took.
 double chooseTiles(const SelectInput& input, const SelectMoment& moment, std::vector<TileState>& states,
                    std::vector<TileCut>& cuts);
-/// What others are looked for behind.
-struct Hiding {
-    bool everywhere = false; ///< else only where something was hidden before
-    std::vector<const GroundCover*> grounds;
-};
-/// What the tiles of `out` can hide, where that is asked.
-Hiding hidingOf(const SelectInput& input, const Step& step, SelectState& state, const Selection& out);
 /// Hides copies, counts and lists what is drawn. REQUIRES that copies were decided and tiles chosen.
-void finish(const SelectInput& input, Step& step, const Hiding& hiding, SelectState& state, Selection& out);
+void finish(const SelectInput& input, Step& step, SelectState& state, Selection& out);
 
 } // namespace thicket::detail

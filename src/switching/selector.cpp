@@ -68,13 +68,9 @@ void select(const SelectInput& input, const View& view, double seconds, const Se
             SelectState& state, Selection& out) {
     detail::Step step({view, seconds, options});
     detail::begin(input, state, step);
-    // Ground has nothing to do with copies until these are looked for behind it.
-    detail::Hiding hiding;
-    detail::decideAll(step.passes, [&] {
-        out.groundSeconds = detail::chooseTiles(input, step.moment, state.grounds, out.grounds);
-        hiding = detail::hidingOf(input, step, state, out);
-    });
-    detail::finish(input, step, hiding, state, out);
+    detail::decideAll(step.passes,
+                      [&] { out.groundSeconds = detail::chooseTiles(input, step.moment, state.grounds, out.grounds); });
+    detail::finish(input, step, state, out);
 }
 
 bool hasSizes(const Batch& batch, const SelectOptions& options) {
