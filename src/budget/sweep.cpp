@@ -40,7 +40,7 @@ void addCopies(Area& area, const Batch& batch) {
     const double radius = batch.chain.radius;
     for (const CellTable::Cell& cell : batch.copies->cells) {
         const double tall = std::min(radius, batch.chain.bounds.size().y() / 2);
-        const Vec3d half = cell.half + Vec3d(radius, tall, radius) * cell.mostScale;
+        const Vec3d half = cell.half() + Vec3d(radius, tall, radius) * cell.mostScale;
         area.add(cell.origin - half, cell.origin + half);
     }
 }

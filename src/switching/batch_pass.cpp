@@ -167,8 +167,8 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
     CellBounds out;
     const auto centresFrom = [&](const Vec3d& eye, double about) {
         const Vec3d away = (eye - cell.origin).cwiseAbs();
-        return std::pair(std::max(0.0, (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - about),
-                         (away + cell.half).norm() * (1 + kSlack) + about);
+        return std::pair(std::max(0.0, (away - cell.half()).cwiseMax(0).norm() * (1 - kSlack) - about),
+                         (away + cell.half()).norm() * (1 + kSlack) + about);
     };
     const double roomThere = batch.chain.measuredFrom ? 0 : room;
     if (thins) {
@@ -185,7 +185,7 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
     if (options.cullView)
         for (std::size_t k = 0; k < 6; ++k) {
             const double at = frustum.normal[k].dot(cell.origin) + frustum.offset[k];
-            const double half = frustum.normal[k].cwiseAbs().dot(cell.half) + planeRoom;
+            const double half = frustum.normal[k].cwiseAbs().dot(cell.half()) + planeRoom;
             const double slack = kSlack * (1 + std::abs(at) + half);
             if (at + half < -(batch.chain.radius * mostScale + rule.marginMetres) - slack - shift) {
                 out.outOfView = true;
@@ -200,7 +200,7 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
     std::tie(out.nearestCentre, out.farthestCentre) = centresFrom(view.eye, room + shift);
     if (rule.measureFrom == MeasureFrom::Depth) {
         const double at = view.forward.dot(cell.origin - decidedFrom);
-        const double half = view.forward.cwiseAbs().dot(cell.half) + kSlack * (1 + std::abs(at)) + shift + room;
+        const double half = view.forward.cwiseAbs().dot(cell.half()) + kSlack * (1 + std::abs(at)) + shift + room;
         out.nearest = std::max(0.0, at - half);
         out.farthest = std::max(0.0, at + half);
     } else {
@@ -230,7 +230,7 @@ void BatchPass::decideCell(std::uint32_t index, CellAhead* ahead) const {
         constexpr double kOfDistance = 0.04;
         constexpr double kOfSize = 0.25;
         const double far = (view.eye - cell.origin).norm();
-        const double room = kOfDistance * far + kOfSize * cell.half.norm();
+        const double room = kOfDistance * far + kOfSize * cell.half().norm();
         const bool lasts = stepped < room; // a camera that leaps asks anew all the same
         const CellBounds wide = lasts ? boundsOf(cell, room, room) : CellBounds();
         if (lasts && decideWhole(index, wide, room)) {
@@ -251,7 +251,7 @@ void BatchPass::keepWhole(std::uint32_t index, const CellBounds& bounds, double 
     memory.moved = moved;
     memory.turned = turned;
     memory.far =
-        static_cast<float>(std::max((view.eye - cell.origin).norm() + cell.half.norm(), turnsAbout(cell)) * 1.00001);
+        static_cast<float>(std::max((view.eye - cell.origin).norm() + cell.half().norm(), turnsAbout(cell)) * 1.00001);
     memory.turning = bounds.outOfView || batch.chain.rule.measureFrom == MeasureFrom::Depth;
     memory.room = static_cast<float>((bounds.outOfView ? planeRoom : room) * 0.99999);
     memory.planeRoom = bounds.outOfView ? kFarAway : static_cast<float>((bounds.clear + planeRoom) * 0.99999);
@@ -265,7 +265,7 @@ bool BatchPass::decideAhead(std::uint32_t index, CellAhead& ahead) const {
     if (rule.measureFrom == MeasureFrom::Depth || rule.checkSeconds > 0)
         return false;
     const double mostShift = thins ? offPivot * cell.mostScale * Thinning::kMostGrowth : 0;
-    const CellAhead::Way way = ahead.wayFrom((view.eye - cell.origin).norm() + cell.half.norm() + mostShift);
+    const CellAhead::Way way = ahead.wayFrom((view.eye - cell.origin).norm() + cell.half().norm() + mostShift);
     const CellBounds bounds = boundsOf(cell, way.metres, way.withTurns);
     if (decideWhole(index, bounds, way.metres))
         keepWhole(index, bounds, way.metres, way.withTurns);

@@ -128,6 +128,8 @@ struct BatchPass {
 
     /// Levels that may be drawn at all.
     [[nodiscard]] std::size_t chainLevels() const { return std::min(batch.chain.levels.size(), kMostLevels); }
+    /// Of a cell, as SelectState has it: by level copies that show it, and after those of all levels such as fade from it.
+    [[nodiscard]] std::uint16_t* showingIn(std::uint32_t cell) const { return &own.showing[cell * 2 * chainLevels()]; }
     /// The memories of a cell's copies; null where `all` speaks for them.
     [[nodiscard]] CopyMemory* mixedOf(std::uint32_t cell) const {
         return own.cells[cell].mixed ? &own.memories[table.cells[cell].first] : nullptr;
@@ -157,8 +159,8 @@ struct BatchPass {
         if (!thins)
             return {1, 1};
         const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
-        return batch.thinning.sizeBetween((away - cell.half).cwiseMax(0).norm() * (1 - kSlack),
-                                          (away + cell.half).norm() * (1 + kSlack));
+        return batch.thinning.sizeBetween((away - cell.half()).cwiseMax(0).norm() * (1 - kSlack),
+                                          (away + cell.half()).norm() * (1 + kSlack));
     }
     /// Ranks from here on are not drawn.
     [[nodiscard]] double endOf(double kept) const { return batch.thinning.endOf(kept) * options.keepFactor; }
@@ -243,7 +245,7 @@ private:
     /// where that is no more than from the eye.
     [[nodiscard]] double turnsAbout(const CellTable::Cell& cell) const {
         return batch.chain.rule.measureFrom == MeasureFrom::Depth && batch.chain.measuredFrom
-                   ? ((decidedFrom - cell.origin).cwiseAbs() + cell.half).norm() +
+                   ? ((decidedFrom - cell.origin).cwiseAbs() + cell.half()).norm() +
                          offPivot * cell.mostScale * Thinning::kMostGrowth
                    : 0;
     }
@@ -311,6 +313,7 @@ public:
 
 private:
     void add(std::uint32_t slot, const CopyMemory& memory, int by);
+    void show(std::uint32_t slot, std::int8_t level, int by);
 
     const BatchPass& m_pass;
     std::uint32_t m_cell;

@@ -100,7 +100,8 @@ private:
         std::tie(cell.leastProduct, cell.mostProduct) = products.inFloats();
         cell.lean = above(2 * std::sqrt(leans));
         cell.origin = (low + high) / 2;
-        cell.half = (high - low) / 2;
+        const Vec3d half = (high - low) / 2;
+        cell.halfBox = {above(half.x()), above(half.y()), above(half.z())};
         cell.offPivot = ((offLow + offHigh) / 2).cast<float>();
         constexpr double kRounding = 1e-6;
         cell.offSlack =
@@ -140,10 +141,10 @@ CellTable::Boxes sideBySide(const std::vector<CellTable::Cell>& cells) {
         out.x.push_back(cell.origin.x());
         out.y.push_back(cell.origin.y());
         out.z.push_back(cell.origin.z());
-        out.halfX.push_back(static_cast<float>(cell.half.x()));
-        out.halfY.push_back(static_cast<float>(cell.half.y()));
-        out.halfZ.push_back(static_cast<float>(cell.half.z()));
-        out.half.push_back(static_cast<float>(cell.half.norm()));
+        out.halfX.push_back(cell.halfBox.x());
+        out.halfY.push_back(cell.halfBox.y());
+        out.halfZ.push_back(cell.halfBox.z());
+        out.half.push_back(static_cast<float>(cell.half().norm()));
         out.mostScale.push_back(cell.mostScale);
     }
     return out;

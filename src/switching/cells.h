@@ -23,7 +23,7 @@ struct CellTable {
         std::uint32_t first = 0; ///< slots first .. first + count - 1
         std::uint32_t count = 0; ///< 1..kMostInCell
         Vec3d origin{0, 0, 0};   ///< middle of the box of the copies' centres
-        Vec3d half{0, 0, 0};     ///< half of that box
+        Vec3f halfBox{0, 0, 0};  ///< half of that box, or a little more
         // Least ones not above, most ones not below what copies have:
         float leastScale = 1;
         float mostScale = 1;
@@ -35,6 +35,8 @@ struct CellTable {
         float lean = 0;          ///< sine of the most that a copy leans away from upright; 1 from a quarter turn on
         Vec3f offPivot{0, 0, 0}; ///< from what a copy stands on to its middle, at scale 1: the middle of all copies'
         float offSlack = 0;      ///< and how far that of a copy may be from it
+
+        [[nodiscard]] Vec3d half() const { return halfBox.cast<double>(); }
     };
 
     SharedPlacements placements;

@@ -103,9 +103,9 @@ Rates BatchPass::ratesOf(const CellTable::Cell& cell) const {
     }
     constexpr double kOfDistance = 0.15;
     const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
-    const double nearest = (away - cell.half).cwiseMax(0).norm();
-    const double farthest = (away + cell.half).norm();
-    rates.within = kOfDistance * farthest + cell.half.norm();
+    const double nearest = (away - cell.half()).cwiseMax(0).norm();
+    const double farthest = (away + cell.half()).norm();
+    rates.within = kOfDistance * farthest + cell.half().norm();
     const double from = std::max(0.0, nearest * (1 - kSlack) - rates.within);
     const double to = farthest * (1 + kSlack) + rates.within;
     rates.aShare =
@@ -121,8 +121,8 @@ void BatchPass::thinInLanes(const CellTable::Cell& cell, const Rates& rates, dou
     const Thinning& thinning = batch.thinning;
     const auto slack = static_cast<double>(rule.slack);
     const Vec3d away = (decidedFrom - cell.origin).cwiseAbs();
-    const double farthest = (away + cell.half).norm() * (1 + kSlack) + slack + metres;
-    const double nearest = (away - cell.half).cwiseMax(0).norm() * (1 - kSlack) - slack - metres;
+    const double farthest = (away + cell.half()).norm() * (1 + kSlack) + slack + metres;
+    const double nearest = (away - cell.half()).cwiseMax(0).norm() * (1 - kSlack) - slack - metres;
     rule.thins = true;
     rule.thinning = LaneThinning(thinning, nearest, farthest);
     const double ofKeep = rule.thinning.keep.rounding(farthest) + thinning.keep.steepest(nearest, farthest) * slack;
@@ -182,7 +182,7 @@ void BatchPass::fill(const CellTable::Cell& cell, const CellBounds& bounds, cons
     // Relative rounding of floats, of the largest things that are added up here.
     rule.slack =
         kLaneRounding * static_cast<float>((view.eye - cell.origin).norm() + (decidedFrom - cell.origin).norm() +
-                                           2 * metres + cell.half.norm() + chain.rule.marginMetres +
+                                           2 * metres + cell.half().norm() + chain.rule.marginMetres +
                                            (boxRadius + chain.radius) * static_cast<double>(cell.mostScale));
     if (thins)
         thinInLanes(cell, rates, metres, rule);

@@ -26,7 +26,7 @@ std::vector<Hider> chooseHiders(const std::vector<BatchPass>& passes, const View
             const CopyMemory* copies = pass.mixedOf(c);
             if (copies == nullptr && memory.all.culled != Culled::No)
                 continue;
-            const double nearest = ((view.eye - cell.origin).cwiseAbs() - cell.half).cwiseMax(0).norm();
+            const double nearest = ((view.eye - cell.origin).cwiseAbs() - cell.half()).cwiseMax(0).norm();
             if (screenHeight(pass.pixelScale, view.lines, radius * cell.mostScale, nearest) < kTall)
                 continue;
             for (std::uint32_t k = 0; k < cell.count; ++k) {
@@ -330,8 +330,8 @@ OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {
     const double wider = widestOf(pass.batch.chain);
     const double size = pass.sizesIn(cell).second;
     const double most = cell.mostScale * size;
-    const Vec3d half = cell.half + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * most +
-                                                   std::max(0.0, size - 1) * cell.mostScale * pass.offPivot);
+    const Vec3d half = cell.half() + Vec3d::Constant((pass.boxRadius + 1.7321 * wider) * most +
+                                                     std::max(0.0, size - 1) * cell.mostScale * pass.offPivot);
     return {cell.origin, {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
 }
 

@@ -46,7 +46,7 @@ std::optional<CopyRef> copyAlong(const SelectInput& input, const SelectState& st
                 (batch.chain.radius + batch.chain.bounds.diagonal() + batch.chain.bounds.centre().norm());
             const Vec3d to = cell.origin - origin;
             const double along = to.dot(direction);
-            if ((to - along * direction).norm() > cell.half.norm() + wide || along < -cell.half.norm() - wide)
+            if ((to - along * direction).norm() > cell.half().norm() + wide || along < -cell.half().norm() - wide)
                 continue;
             for (std::uint32_t k = 0; k < cell.count; ++k) {
                 if (state.of(b, c, k).culled != Culled::No)

@@ -43,15 +43,18 @@ std::uint64_t crossedBy(const CopyMemory& memory) {
     return (std::uint64_t{1} << static_cast<unsigned>(coarser)) - (std::uint64_t{1} << static_cast<unsigned>(finer));
 }
 
-/// Of a cell whose copies fade from nothing.
+/// From how many copies show its levels.
 void fillLevels(const BatchPass& pass, std::uint32_t c, CellCost& cost, float& deviation) {
     double most = 0;
     cost.shown = 0;
-    for (std::size_t level = 0; level < pass.chainLevels(); ++level)
-        if (pass.own.showing[c * pass.chainLevels() + level] > 0) {
-            cost.shown |= std::uint64_t{1} << level;
+    const std::size_t levels = pass.chainLevels();
+    const std::uint16_t* const showing = pass.showingIn(c);
+    for (std::size_t level = 0; level < levels; ++level) {
+        if (showing[level] > 0)
             most = std::max(most, pass.batch.chain.levels[level].deviationMetres);
-        }
+        if (showing[level] + showing[levels + level] > 0)
+            cost.shown |= std::uint64_t{1} << level;
+    }
     deviation = static_cast<float>(most * 1.000001);
 }
 
@@ -64,20 +67,17 @@ public:
     std::uint64_t crossed = 0;
 
     Recount(const BatchPass& pass, std::uint32_t c)
-        : m_pass(pass), m_showing(&pass.own.showing[c * pass.chainLevels()]) {
+        : m_pass(pass), m_levels(pass.chainLevels()), m_showing(pass.showingIn(c)) {
         const CellTable::Cell& cell = pass.table.cells[c];
         cost.known = true;
-        std::fill_n(m_showing, pass.chainLevels(), std::uint16_t{0});
+        std::fill_n(m_showing, 2 * m_levels, std::uint16_t{0});
         if (const CopyMemory* copies = pass.mixedOf(c); copies != nullptr)
             addEach(cell, copies);
         else
             addAll(cell, pass.own.cells[c].all);
         fillLevels(pass, c, cost, deviation);
-        for (std::size_t level = 0; level < pass.chainLevels(); ++level)
-            if (const unsigned copies = m_showing[level] + m_fading[level]; copies > 0) {
-                cost.shown |= std::uint64_t{1} << level;
-                payFor(level, copies);
-            }
+        for (std::size_t level = 0; level < m_levels; ++level)
+            payFor(level, std::uint32_t{m_showing[level]} + m_showing[m_levels + level]);
     }
 
 private:
@@ -110,7 +110,7 @@ private:
         payForStrands(memory.level, first, count);
         if (memory.fadingFrom >= 0) {
             more(cost.fading);
-            more(m_fading[static_cast<std::size_t>(memory.fadingFrom)]);
+            more(m_showing[m_levels + static_cast<std::size_t>(memory.fadingFrom)]);
             payForStrands(memory.fadingFrom, first, count);
         }
     }
@@ -122,7 +122,7 @@ private:
             cost.vertices += strands->vertices(level, triangles, count);
         }
     }
-    void payFor(std::size_t at, unsigned copies) {
+    void payFor(std::size_t at, std::uint32_t copies) {
         const LevelCost& level = m_pass.batch.chain.levels[at];
         if (!m_pass.batch.strands) {
             cost.triangles += std::uint64_t{level.triangles} * copies;
@@ -133,14 +133,14 @@ private:
     }
 
     const BatchPass& m_pass;
-    std::uint16_t* m_showing;                          ///< a level: copies
-    std::array<std::uint16_t, kMostLevels> m_fading{}; ///< that fade from it
+    std::size_t m_levels;
+    std::uint16_t* m_showing;
 };
 
 /// Brings what cells cost up to date. Returns the switches that were made.
 std::uint64_t recount(const BatchPass& pass) {
     SelectState::OfBatch& own = pass.own;
-    own.showing.resize(own.cells.size() * pass.chainLevels()); // of another chain no cell is known
+    own.showing.resize(own.cells.size() * 2 * pass.chainLevels()); // of another chain no cell is known
     std::vector<std::uint32_t> unknown;
     for (std::uint32_t c = 0; c < own.cells.size(); ++c)
         if (!own.cells[c].cost.known)
@@ -248,7 +248,7 @@ private:
         const ResolvedChain& chain = m_pass.batch.chain;
         const CellTable::Cell& cell = m_pass.table.cells[c];
         const Vec3f eye = (m_pass.view.eye - cell.origin).cast<float>();
-        const float slack = 4e-6F * (eye.norm() + cell.half.cast<float>().norm());
+        const float slack = 4e-6F * (eye.norm() + cell.halfBox.norm());
         const CopyMemory* copies = m_pass.mixedOf(c);
         const double size = m_pass.thins ? std::max(1.0, m_pass.sizesIn(cell).second * 1.000001) : 1;
         for (std::uint32_t k = 0; k < cell.count; ++k) {
@@ -282,11 +282,9 @@ private:
 
 CellTally::CellTally(const BatchPass& pass, std::uint32_t cell)
     : m_pass(pass), m_cell(cell), m_cost(pass.own.cells[cell].cost),
-      m_follows(!pass.anew && m_cost.known && m_cost.fading == 0 &&
-                m_cost.culledBy[static_cast<std::size_t>(Culled::Hidden)] == 0) {}
+      m_follows(!pass.anew && m_cost.known && m_cost.culledBy[static_cast<std::size_t>(Culled::Hidden)] == 0) {}
 
 void CellTally::replace(std::uint32_t k, const CopyMemory& was, const CopyMemory& is) {
-    m_follows = m_follows && was.fadingFrom < 0 && is.fadingFrom < 0;
     if (!m_follows)
         return;
     const std::uint32_t slot = m_pass.table.cells[m_cell].first + k;
@@ -301,20 +299,30 @@ void CellTally::add(std::uint32_t slot, const CopyMemory& memory, int by) {
     more(m_cost.culledBy[static_cast<std::size_t>(memory.culled)]);
     if (memory.culled != Culled::No)
         return;
-    const auto at = static_cast<std::size_t>(memory.level);
-    const LevelCost& level = m_pass.batch.chain.levels[at];
+    std::uint16_t* const showing = m_pass.showingIn(m_cell);
+    more(showing[memory.level]);
+    show(slot, memory.level, by);
+    if (memory.fadingFrom >= 0) {
+        more(m_cost.fading);
+        more(showing[m_pass.chainLevels() + static_cast<std::size_t>(memory.fadingFrom)]);
+        show(slot, memory.fadingFrom, by);
+    }
+    if (memory.cameFrom >= 0)
+        more(m_cost.switches);
+    m_pass.own.covers[m_cell] += static_cast<float>(by) * (m_pass.batch.strands ? 1.0F : m_pass.table.squareOf(slot));
+}
+
+void CellTally::show(std::uint32_t slot, std::int8_t level, int by) {
+    const auto at = static_cast<std::size_t>(level);
+    const LevelCost& cost = m_pass.batch.chain.levels[at];
     const auto& strands = m_pass.batch.strands;
-    const std::uint64_t triangles = strands ? strands->triangles(at, slot, 1) : level.triangles;
-    const std::uint64_t vertices = strands ? strands->vertices(at, triangles, 1) : level.vertices;
+    const std::uint64_t triangles = strands ? strands->triangles(at, slot, 1) : cost.triangles;
+    const std::uint64_t vertices = strands ? strands->vertices(at, triangles, 1) : cost.vertices;
     const auto sign = static_cast<std::uint64_t>(by); // what wraps round comes back
     m_cost.triangles += sign * triangles;
     m_cost.vertices += sign * vertices;
     if (!m_pass.batch.instanced)
-        m_cost.draws += static_cast<std::uint32_t>(by) * level.draws;
-    if (memory.cameFrom >= 0)
-        more(m_cost.switches);
-    more(m_pass.own.showing[m_cell * m_pass.chainLevels() + at]);
-    m_pass.own.covers[m_cell] += static_cast<float>(by) * (strands ? 1.0F : m_pass.table.squareOf(slot));
+        m_cost.draws += static_cast<std::uint32_t>(by) * cost.draws;
 }
 
 void CellTally::finish() {

@@ -41,9 +41,9 @@ struct Cover {
     /// `shift` of where they are at their own size.
     [[nodiscard]] Cover before(const CellTable::Cell& cell, double about, double shift) const {
         const bool copies =
-            buffer != nullptr && buffer->mayHide(cell.origin, cell.half.norm() + cell.mostScale * about);
+            buffer != nullptr && buffer->mayHide(cell.origin, cell.half().norm() + cell.mostScale * about);
         const bool ground = std::any_of(grounds.begin(), grounds.end(), [&](const GroundCover* g) {
-            return g->mayHide(cell.origin, cell.half + Vec3d::Constant(cell.mostScale * shift));
+            return g->mayHide(cell.origin, cell.half() + Vec3d::Constant(cell.mostScale * shift));
         });
         return {copies ? buffer : nullptr, ground ? grounds : std::span<const GroundCover* const>()};
     }
@@ -78,7 +78,7 @@ public:
         const auto [least, most] = pass.sizesIn(cell);
         m_grown = (least + most) / 2 - 1;
         m_off = (most - least) / 2 * pass.offPivot + std::abs(most - 1) * cell.offSlack;
-        m_rounding = 1e-5 * (cell.half.norm() + pass.offPivot);
+        m_rounding = 1e-5 * (cell.half().norm() + pass.offPivot);
     }
     [[nodiscard]] bool mayBeHidden(std::uint32_t slot, const CoverBuffer& buffer) const {
         const CellTable& table = m_pass.table;
@@ -370,7 +370,7 @@ std::vector<Bounds> askedOfGround(const std::vector<BatchPass>& passes) {
             if (!isAskedOfGround(pass, c))
                 continue;
             const CellTable::Cell& cell = pass.table.cells[c];
-            const Vec3d half = cell.half + Vec3d::Constant(cell.mostScale * about);
+            const Vec3d half = cell.half() + Vec3d::Constant(cell.mostScale * about);
             out.push_back({cell.origin - half, cell.origin + half});
         }
     }

@@ -166,7 +166,7 @@ std::optional<CopyRef> nearestCopy(const SelectInput& input, const SelectState& 
         const bool known = b < state.batches.size() && state.batches[b].copies == batch.copies;
         for (std::uint32_t c = 0; c < table.cells.size(); ++c) {
             const CellTable::Cell& cell = table.cells[c];
-            const double least = ((eye - cell.origin).cwiseAbs() - cell.half).cwiseMax(0).norm();
+            const double least = ((eye - cell.origin).cwiseAbs() - cell.half()).cwiseMax(0).norm();
             const auto unseen = [&](std::uint32_t k) { return known && state.of(b, c, k).culled == Culled::OutOfView; };
             const bool allUnseen = known && !state.batches[b].cells[c].mixed && unseen(0);
             if (least * (1 - 1e-9) + (allUnseen ? kUnseen : 0) > nearest)

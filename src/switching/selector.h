@@ -176,7 +176,7 @@ struct SelectState {
         CellSums sums;                      ///< of `cells`, whether they are known or not
         std::vector<float> covers;          ///< a cell: squareOf what is drawn, added up; of strands how many there are
         std::vector<float> deviations;      ///< a cell: the largest of the levels that are drawn, metres
-        std::vector<std::uint16_t> showing; ///< a cell, a level: copies that show it, without what they fade from
+        std::vector<std::uint16_t> showing; ///< a cell: by level copies that show it, then those that fade from it
         std::uint64_t crossed = 0;          ///< switches, as SubjectCost has them, of what was counted one by one
         BigVector<std::uint8_t> codes;   ///< one a slot, of use where they are looked at singly; empty until they are
         std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction

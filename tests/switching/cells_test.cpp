@@ -106,14 +106,14 @@ TEST(Cells, hold_every_copy_once_near_each_other) {
         EXPECT_GE(cell.count, 1U);
         EXPECT_LE(cell.count, kMostInCell);
         next += cell.count;
-        sizes += cell.half.norm() * cell.count;
+        sizes += cell.half().norm() * cell.count;
         for (std::uint32_t slot = cell.first; slot < next; ++slot) {
             EXPECT_EQ(table->cellOf(slot), static_cast<std::uint32_t>(&cell - table->cells.data()));
             ASSERT_FALSE(seen[table->placementOf[slot]]);
             seen[table->placementOf[slot]] = true;
             const Placement& p = table->at(slot);
             const Vec3d off = (centreOf(p, bounds) - cell.origin).cwiseAbs();
-            EXPECT_TRUE((off.array() <= cell.half.array() + 1e-9).all());
+            EXPECT_TRUE((off.array() <= cell.half().array() + 1e-9).all());
             EXPECT_GE(p.scale, cell.leastScale);
             EXPECT_LE(p.scale * p.importance, cell.mostProduct);
         }

@@ -90,8 +90,8 @@ double Overview::reachDrawn() const {
         for (std::uint32_t k = 0; k < cell.count && !drawn; ++k)
             drawn = state.of(b, c, k).culled == Culled::No;
         if (drawn && !standsIn(view, batch, cell))
-            reach = std::max(reach, view.forward.dot(cell.origin - view.eye) + view.forward.cwiseAbs().dot(cell.half) +
-                                        batch.chain.radius * cell.mostScale);
+            reach = std::max(reach, view.forward.dot(cell.origin - view.eye) +
+                                        view.forward.cwiseAbs().dot(cell.half()) + batch.chain.radius * cell.mostScale);
     });
     for (std::size_t g = 0; g < input.grounds.size() && g < m_shot.exact().grounds.size(); ++g)
         if (groundChosen())
@@ -240,9 +240,9 @@ Overview::Boxes Overview::copyBoxes() const {
                 return;
             std::array<Vec3d, 8> corners;
             for (std::size_t k = 0; k < corners.size(); ++k)
-                corners[k] = cell.origin + Vec3d((k & 1) != 0 ? cell.half.x() : -cell.half.x(),
-                                                 (k & 2) != 0 ? cell.half.y() : -cell.half.y(),
-                                                 (k & 4) != 0 ? cell.half.z() : -cell.half.z());
+                corners[k] = cell.origin + Vec3d((k & 1) != 0 ? cell.half().x() : -cell.half().x(),
+                                                 (k & 2) != 0 ? cell.half().y() : -cell.half().y(),
+                                                 (k & 4) != 0 ? cell.half().z() : -cell.half().z());
             addBox(corners, out.culled);
             return;
         }
