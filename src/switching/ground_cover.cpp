@@ -8,7 +8,6 @@
 namespace thicket {
 namespace {
 
-constexpr float kOpenSky = -1e30F;
 constexpr double kFirst = 4;       // metres; where the first ring begins
 constexpr double kStand = 0.5;     // cells of heights; what is known of pieces holds above a square so wide
 constexpr double kWider = 0.03;    // each ring is so much of its distance wide
@@ -71,17 +70,58 @@ std::optional<Fan> fanOf(const View& view, int sectors) {
 
 } // namespace
 
+void GroundCover::makeRoom(std::size_t rings) {
+    if (rings <= m_stride)
+        return;
+    m_stride = rings;
+    m_slopes.resize(kSectors * m_stride);
+    m_coarse.resize(kSectors * m_stride);
+    m_known.assign(kSectors * m_stride, {});
+}
+
 /// What pieces can be said to reach at least is asked from the middle of the quarter of a cell that the eye is above, with
 /// room for all places in it: it holds as long as the eye stays there.
 void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double first, double fromX, double fromZ) {
-    if (m_known.size() < m_rings.size() * kSectors) // fewer rings are the first of these
-        m_known.resize(m_rings.size() * kSectors);
     const std::array<double, 3> at{first, fromX, fromZ};
     if (m_tree.lock() == tree && at == m_stood)
         return;
     m_tree = tree;
     m_stood = at;
-    std::fill(m_known.begin(), m_known.end(), Known());
+    if (++m_stand == 0) {
+        std::fill(m_known.begin(), m_known.end(), Known());
+        m_stand = 1;
+    }
+}
+
+/// Notes where how coarse tiles are drawn.
+void GroundCover::markTiles(const TileTree& tree, const TileCut& cut, double reach) {
+    for (std::size_t s = 0; s < kSectors; ++s)
+        if (m_reaches[s] > 0)
+            std::fill_n(&m_coarse[s * m_stride], m_rings.size(), std::uint8_t{0});
+    m_last = 0;
+    m_under = 0;
+    for (const DrawnTile& tile : cut.tiles) {
+        const Bounds b = tree.boundsOf(tile.ref);
+        if (const double near = nearestOf(b.low.x(), b.high.x(), b.low.z(), b.high.z()); near > reach) {
+            m_last = std::max(m_last, near);
+            continue;
+        }
+        const Sight sight = sightOf(b.low.x(), b.high.x(), b.low.z(), b.high.z());
+        if (sight.near <= 0)
+            m_under = std::max(m_under, tile.ref.level);
+        m_last = std::max(m_last, sight.far);
+        const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
+        const auto to = std::upper_bound(m_rings.begin(), m_rings.end(), sight.far) - m_rings.begin();
+        const std::ptrdiff_t end = std::min(to + 1, std::ssize(m_rings));
+        const auto level = static_cast<std::uint8_t>(tile.ref.level + 1);
+        for (int s = sight.first; s <= sight.last; ++s) {
+            if (m_reaches[turned(s)] <= sight.near)
+                continue;
+            std::uint8_t* const row = &m_coarse[turned(s) * m_stride];
+            for (std::ptrdiff_t ring = from; ring < end; ++ring)
+                row[ring] = std::max(row[ring], level);
+        }
+    }
 }
 
 void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
@@ -101,19 +141,17 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     // The eye must be above the ground, and no ground so near that it is cut off and looked through.
     const double eyeY = view.eye.y() - tree.origin.y();
     const double clipped = 1.01 * view.nearMetres / fan->leastDepth;
-    std::uint32_t under = 0;
     double reach = rule.reach > 0 ? rule.reach : view.farMetres;
     reach = std::sqrt(std::max(0.0, reach * reach - std::pow(std::max(eyeY - static_cast<double>(tree.low), 0.0), 2)));
-    // How far it matters in each sector; 0: nowhere.
-    std::array<double, kSectors> reaches;
-    reaches.fill(only == nullptr ? reach : 0);
+    m_until.fill(0);
+    m_reaches.fill(only == nullptr ? reach : 0);
     if (only != nullptr) {
         double farthest = 0;
         for (const Bounds& box : *only) {
             const Sight sight = sightOf(box.low.x(), box.high.x(), box.low.z(), box.high.z());
             farthest = std::max(farthest, sight.far);
             for (int s = sight.first; s <= sight.last; ++s) {
-                double& own = reaches[placeOf(0, s)];
+                double& own = m_reaches[turned(s)];
                 own = std::max(own, sight.far);
             }
         }
@@ -125,41 +163,17 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
         end = begin + std::max(kWider * begin, lows.side * tree.spacing);
         m_rings.push_back(end);
     }
-    m_coarse.assign(m_rings.size() * kSectors, 0);
-    double last = 0; // where the last of what is drawn of it ends
-    for (const DrawnTile& tile : cut.tiles) {
-        const Bounds b = tree.boundsOf(tile.ref);
-        if (const double near = nearestOf(b.low.x(), b.high.x(), b.low.z(), b.high.z()); near > reach) {
-            last = std::max(last, near);
-            continue;
-        }
-        const Sight sight = sightOf(b.low.x(), b.high.x(), b.low.z(), b.high.z());
-        if (sight.near <= 0)
-            under = std::max(under, tile.ref.level);
-        last = std::max(last, sight.far);
-        bool matters = false;
-        for (int s = sight.first; s <= sight.last && !matters; ++s)
-            matters = reaches[placeOf(0, s)] > sight.near;
-        if (!matters)
-            continue;
-        const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
-        const auto to = std::upper_bound(m_rings.begin(), m_rings.end(), sight.far) - m_rings.begin();
-        for (auto ring = from; ring <= to && ring < std::ssize(m_rings); ++ring)
-            for (int s = sight.first; s <= sight.last; ++s) {
-                auto& coarse = m_coarse[placeOf(static_cast<int>(ring), s)];
-                coarse = std::max(coarse, static_cast<std::uint8_t>(tile.ref.level + 1));
-            }
-    }
-    const double about = clipped * overSpacing + static_cast<double>(std::uint64_t{2} << under);
+    makeRoom(m_rings.size());
+    markTiles(tree, cut, reach);
+    const double about = clipped * overSpacing + static_cast<double>(std::uint64_t{2} << m_under);
     if (eyeY - static_cast<double>(lows.highest(eyeX - about, eyeZ - about, eyeX + about, eyeZ + about)) <= clipped) {
         m_rings.clear();
         return;
     }
     // What lies beyond the last ring is behind all of them.
-    m_rings.erase(std::upper_bound(m_rings.begin(), m_rings.end(), last), m_rings.end());
+    m_rings.erase(std::upper_bound(m_rings.begin(), m_rings.end(), m_last), m_rings.end());
     if (m_rings.empty())
         return;
-    m_slopes.assign(m_rings.size() * kSectors, kOpenSky);
     m_most.assign(m_rings.size(), kOpenSky);
     bool dips = false; // ground that lies lower than nearer ground hides: else nothing that stands on it is hidden
     struct Ring {
@@ -178,9 +192,10 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
     const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
     for (int s = firstSector; s <= lastSector; ++s) {
-        const double sectorReach = reaches[placeOf(0, s)];
+        const double sectorReach = m_reaches[turned(s)];
         if (sectorReach <= 0)
             continue;
+        const std::size_t row = turned(s) * m_stride;
         const auto west = directionOf(s, kSectors);
         const auto east = directionOf(s + 1, kSectors);
         const auto [lowX, highX] = std::minmax(west[0], east[0]);
@@ -192,10 +207,10 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
         bool open = false; // from here on one may see through the ground, and under what lies behind
         for (std::size_t k = 0; k < rings.size() && rings[k].begin < sectorReach; ++k) {
             const Ring& ring = rings[k];
-            const std::size_t piece = placeOf(static_cast<int>(k), s);
+            const std::size_t piece = row + k;
             if (!open && m_coarse[piece] > 0) {
                 Known& known = m_known[piece];
-                if (known.coarse != m_coarse[piece]) {
+                if (known.stand != m_stand || known.coarse != m_coarse[piece]) {
                     // What is drawn there lies between heights two of its cells around.
                     const double wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]) + kStand / 2;
                     const double a = ring.fromCells;
@@ -209,7 +224,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
                     for (double squares = 4.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
                          squares *= 2)
                         ++level;
-                    known = {lows.lowest(level, x0, z0, x1, z1), m_coarse[piece]};
+                    known = {lows.lowest(level, x0, z0, x1, z1), m_stand, m_coarse[piece]};
                 }
                 const float low = known.low;
                 open = low <= GroundLows::kNoGround;
@@ -221,6 +236,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
                 }
             }
             m_slopes[piece] = horizon;
+            m_until[turned(s)] = static_cast<std::uint32_t>(k + 1);
             m_most[k] = std::max(m_most[k], horizon);
         }
     }
@@ -278,7 +294,7 @@ bool GroundCover::hides(const OrientedBox& box) const {
     if (m_most[static_cast<std::size_t>(ring)] <= top)
         return false;
     for (int s = sight.first; s <= sight.last; ++s)
-        if (!(m_slopes[placeOf(ring, s)] > top))
+        if (!(slopeAt(ring, s) > top))
             return false;
     return true;
 }
@@ -302,7 +318,7 @@ bool GroundCover::mayHide(const Vec3d& middle, const Vec3d& half) const {
     const Sight sight =
         sightOf(middle.x() - half.x(), middle.x() + half.x(), middle.z() - half.z(), middle.z() + half.z());
     for (int s = sight.first; s <= sight.last; ++s)
-        if (m_slopes[placeOf(ring, s)] > lowest)
+        if (slopeAt(ring, s) > lowest)
             return true;
     return false;
 }
@@ -312,7 +328,7 @@ bool GroundCover::mayHide(const Vec3d& middle) const {
     const double z = middle.z() - m_eye.z();
     const double metres = std::sqrt(x * x + z * z);
     const int ring = m_rings.empty() ? -1 : ringBefore(metres);
-    return ring >= 0 && m_slopes[placeOf(ring, static_cast<int>(sectorOf(x, z, kSectors)))] >
+    return ring >= 0 && slopeAt(ring, static_cast<int>(sectorOf(x, z, kSectors))) >
                             static_cast<float>((middle.y() - m_eye.y()) / metres);
 }
 
