@@ -218,9 +218,7 @@ BatchPass::CellBounds BatchPass::boundsOf(const CellTable::Cell& cell, double ro
 void BatchPass::decideCell(std::uint32_t index, CellAhead* ahead) const {
     const CellTable::Cell& cell = table.cells[index];
     SelectState::Cell& memory = own.cells[index];
-    const auto [went, withTurns] = movedBy(memory);
-    if (memory.kept && (memory.turning ? withTurns : went) < static_cast<double>(memory.room) &&
-        withTurns < static_cast<double>(memory.planeRoom)) {
+    if (stays(index)) {
         if (memory.unsettled)
             settleCopies(index, ahead);
         return;

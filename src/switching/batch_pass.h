@@ -147,6 +147,13 @@ struct BatchPass {
     void decide(std::size_t from, std::size_t to) const;
     /// The same for one cell; with `ahead` so that the next moments may go on from there.
     void decideCell(std::uint32_t index, CellAhead* ahead = nullptr) const;
+    /// Nothing about a cell may be otherwise from when it was last decided until now, but for what time is left for.
+    [[nodiscard]] bool stays(std::uint32_t index) const {
+        const SelectState::Cell& memory = own.cells[index];
+        const auto [went, withTurns] = movedBy(memory);
+        return memory.kept && (memory.turning ? withTurns : went) < static_cast<double>(memory.room) &&
+               withTurns < static_cast<double>(memory.planeRoom);
+    }
     /// Forgets what a cell was decided to be before more than the camera changed.
     void startAnew(std::uint32_t index) const;
     /// Makes room for what copies remember.
