@@ -115,6 +115,7 @@ private:
 struct Stretch {
     std::size_t first = 0;
     std::vector<SelectMoment> moments;
+    std::vector<std::unique_ptr<Step>> steps; ///< of these
     std::vector<Portion> portions;
     std::vector<std::vector<TileCut>> cuts; ///< a moment
     std::vector<double> seconds;            ///< that choosing them took
@@ -137,27 +138,32 @@ public:
     }
 
     void run(const std::function<bool(std::size_t)>& goesOn) {
-        take(m_stretches[0]);
-        lookAhead(m_stretches[0]);
-        chooseTiles(m_stretches[0]);
+        goOn(nullptr, m_stretches[0]);
         for (std::size_t now = 0; !m_stretches[now].moments.empty(); now = 1 - now) {
             if (!goesOn(m_stretches[now].first))
                 return;
-            Stretch& next = m_stretches[1 - now];
-            take(next);
-            parallelChunks(3, 1, [&](std::size_t from, std::size_t to) {
-                for (std::size_t i = from; i < to; ++i)
-                    if (i == 0)
-                        show(m_stretches[now]);
-                    else if (i == 1)
-                        lookAhead(next);
-                    else
-                        chooseTiles(next);
-            });
+            goOn(&m_stretches[now], m_stretches[1 - now]);
         }
     }
 
 private:
+    /// Shows one stretch, where there is one, beside looking ahead at the next. The longest first: who is done helps with
+    /// the portions that are left.
+    void goOn(Stretch* now, Stretch& next) {
+        take(next);
+        begin(next);
+        const std::size_t portions = next.moments.empty() ? 0 : next.portions.size();
+        parallelChunks(2 + portions, 1, [&](std::size_t from, std::size_t to) {
+            for (std::size_t i = from; i < to; ++i)
+                if (i > 1)
+                    next.portions[i - 2].decide(next.steps);
+                else if (i == 1)
+                    chooseTiles(next);
+                else if (now != nullptr)
+                    show(*now);
+        });
+    }
+
     /// The next moments. None but the first of a stretch needs a new epoch, which all that is remembered is moved to.
     void take(Stretch& stretch) {
         stretch.first = m_taken;
@@ -173,20 +179,15 @@ private:
         }
     }
 
-    void lookAhead(Stretch& stretch) {
-        if (stretch.moments.empty())
-            return;
-        std::vector<std::unique_ptr<Step>> steps;
+    void begin(Stretch& stretch) {
+        stretch.steps.clear();
         for (const SelectMoment& moment : stretch.moments) {
-            steps.push_back(std::make_unique<Step>(moment));
-            detail::begin(m_input, m_ahead, *steps.back());
+            stretch.steps.push_back(std::make_unique<Step>(moment));
+            detail::begin(m_input, m_ahead, *stretch.steps.back());
         }
-        for (const BatchPass& pass : steps.front()->passes)
-            pass.prepare();
-        parallelChunks(stretch.portions.size(), 1, [&](std::size_t from, std::size_t to) {
-            for (std::size_t p = from; p < to; ++p)
-                stretch.portions[p].decide(steps);
-        });
+        if (!stretch.steps.empty())
+            for (const BatchPass& pass : stretch.steps.front()->passes)
+                pass.prepare();
     }
 
     void chooseTiles(Stretch& stretch) {
