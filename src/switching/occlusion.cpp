@@ -4,6 +4,7 @@
 #include <cmath>
 #include <span>
 #include <tuple>
+#include <utility>
 
 namespace thicket {
 namespace {
@@ -16,9 +17,10 @@ int cell(float at, int count) {
     return static_cast<int>(std::floor(std::clamp(at, -1.0F, static_cast<float>(count))));
 }
 
-} // namespace
-
-namespace {
+/// From the middle to the nearest, and to the farthest, corner.
+template <class Points> float depthOf(const Points& half) {
+    return std::abs(half[0].z) + std::abs(half[1].z) + std::abs(half[2].z);
+}
 
 /// Orders triangles along a curve through space (Morton 1966) and closes a cluster after every so many.
 void cluster(Occluder& o) {
@@ -132,6 +134,36 @@ void CoverBuffer::begin(const View& view, int rows) {
     m_blocks.assign(static_cast<std::size_t>(m_blocksWide) * static_cast<std::size_t>((m_height + kBlock - 1) / kBlock),
                     0);
     m_cells.resize(size); // each occluder leaves them as it found them
+    m_window = {0, m_width - 1, 0, m_height - 1};
+}
+
+void CoverBuffer::keepTo(std::span<const OrientedBox> boxes) {
+    Extent window{m_width, -1, m_height, -1};
+    for (const OrientedBox& box : boxes) {
+        const Point c = inCamera(box.middle);
+        const std::array<Point, 3> half = turned(box);
+        if (c.z - depthOf(half) <= m_near)
+            continue; // nothing hides it
+        const Extent e = extentOf(c, half);
+        window = {std::min(window.left, e.left), std::max(window.right, e.right), std::min(window.top, e.top),
+                  std::max(window.bottom, e.bottom)};
+    }
+    m_window = window;
+}
+
+bool CoverBuffer::beside(const Vec3f& c, float r) const {
+    if (c.z() + r < m_near)
+        return true;
+    // Planes from the eye through the sides of the window, and a pixel more.
+    const auto outside = [&](float at, float tangent, float sign) {
+        return sign * (at - tangent * c.z()) > r * std::sqrt(1 + tangent * tangent);
+    };
+    const float halfWidth = 0.5F * static_cast<float>(m_width);
+    const float halfHeight = 0.5F * static_cast<float>(m_height);
+    return outside(c.x(), (static_cast<float>(m_window.left - 1) - halfWidth) / m_scaleX, -1) ||
+           outside(c.x(), (static_cast<float>(m_window.right + 2) - halfWidth) / m_scaleX, 1) ||
+           outside(c.y(), (halfHeight - static_cast<float>(m_window.top - 1)) / m_scaleY, 1) ||
+           outside(c.y(), (halfHeight - static_cast<float>(m_window.bottom + 2)) / m_scaleY, -1);
 }
 
 CoverBuffer::Point CoverBuffer::inCamera(const Vec3d& p) const {
@@ -147,10 +179,10 @@ CoverBuffer::Spot CoverBuffer::onBuffer(const Point& p) const {
 }
 
 void CoverBuffer::drawTriangle(const Spot& a, const Spot& b, const Spot& c) {
-    const int x0 = std::max(0, cell(std::min({a.x, b.x, c.x}) - kNearly, m_width));
-    const int x1 = std::min(m_width - 1, cell(std::max({a.x, b.x, c.x}) + kNearly, m_width));
-    const int y0 = std::max(0, cell(std::min({a.y, b.y, c.y}) - kNearly, m_height));
-    const int y1 = std::min(m_height - 1, cell(std::max({a.y, b.y, c.y}) + kNearly, m_height));
+    const int x0 = std::max(m_window.left, cell(std::min({a.x, b.x, c.x}) - kNearly, m_width));
+    const int x1 = std::min(m_window.right, cell(std::max({a.x, b.x, c.x}) + kNearly, m_width));
+    const int y0 = std::max(m_window.top, cell(std::min({a.y, b.y, c.y}) - kNearly, m_height));
+    const int y1 = std::min(m_window.bottom, cell(std::max({a.y, b.y, c.y}) + kNearly, m_height));
     if (x0 > x1 || y0 > y1)
         return;
     m_left = std::min(m_left, x0);
@@ -250,8 +282,8 @@ void CoverBuffer::drawContour(const Point& from, const Point& to) {
     Spot b = onBuffer(q);
     if (a.y > b.y)
         std::swap(a, b);
-    const int y0 = std::max(0, cell(a.y - kNearly, m_height));
-    const int y1 = std::min(m_height - 1, cell(b.y + kNearly, m_height));
+    const int y0 = std::max(m_window.top, cell(a.y - kNearly, m_height));
+    const int y1 = std::min(m_window.bottom, cell(b.y + kNearly, m_height));
     const float rise = b.y - a.y;
     for (int y = y0; y <= y1; ++y) {
         float low = 0;
@@ -263,8 +295,8 @@ void CoverBuffer::drawContour(const Point& from, const Point& to) {
         const float u = std::clamp(a.x + low * (b.x - a.x), -kHuge, kHuge);
         const float v = std::clamp(a.x + high * (b.x - a.x), -kHuge, kHuge);
         const float slack = kNearly + 1e-6F * std::max(std::abs(u), std::abs(v));
-        const int x0 = std::max(0, cell(std::min(u, v) - slack, m_width));
-        const int x1 = std::min(m_width - 1, cell(std::max(u, v) + slack, m_width));
+        const int x0 = std::max(m_window.left, cell(std::min(u, v) - slack, m_width));
+        const int x1 = std::min(m_window.right, cell(std::max(u, v) + slack, m_width));
         for (int x = x0; x <= x1; ++x)
             m_cells[static_cast<std::size_t>(y) * static_cast<std::size_t>(m_width) + static_cast<std::size_t>(x)]
                 .contour = true;
@@ -281,33 +313,37 @@ void CoverBuffer::add(const Occluder& o, const Vec3d& position, const Quatd& rot
     m_left = m_width;
     m_top = m_height;
     m_right2 = m_bottom = -1;
-    m_points.resize(o.places.size());
+    if (m_points.size() < o.places.size()) {
+        m_points.resize(o.places.size());
+        m_turned.resize(o.places.size());
+    }
+    if (++m_added == 0) {
+        std::fill(m_turned.begin(), m_turned.end(), 0U);
+        m_added = 1;
+    }
     // Put together in double precision, so that floats only carry places relative to the camera.
     Eigen::Matrix3d axes;
     axes << m_right.transpose(), m_view.up.transpose(), m_view.forward.transpose();
     const Eigen::Matrix3f turn = (axes * rotation.toRotationMatrix() * scale).cast<float>();
     const Vec3f from = (axes * (position - m_view.eye)).cast<float>();
-    for (std::size_t i = 0; i < o.places.size(); ++i) {
-        const Vec3f p = turn * o.places[i] + from;
-        m_points[i] = {p.x(), p.y(), p.z()};
-    }
+    const auto pointOf = [&](std::uint32_t v) -> const Point& {
+        if (std::exchange(m_turned[v], m_added) != m_added) {
+            const Vec3f p = turn * o.places[v] + from;
+            m_points[v] = {p.x(), p.y(), p.z()};
+        }
+        return m_points[v];
+    };
     m_facing.assign(o.triangleCount(), 2);
     const auto size = static_cast<float>(scale);
-    const float wide = 0.5F * static_cast<float>(m_width) / m_scaleX; // tangents of half the view
-    const float tall = 0.5F * static_cast<float>(m_height) / m_scaleY;
-    const float slopeX = std::sqrt(1 + wide * wide);
-    const float slopeY = std::sqrt(1 + tall * tall);
     for (const Occluder::Cluster& cluster : o.clusters) {
         const Vec3f c = turn * cluster.centre + from;
         const float r = cluster.radius * size * 1.001F + 1e-6F * c.norm();
-        // Wholly beside the picture or before the near plane: nothing of it is drawn, nor are edges that it has.
-        if (c.z() + r < m_near || std::abs(c.x()) - wide * c.z() > slopeX * r ||
-            std::abs(c.y()) - tall * c.z() > slopeY * r)
+        if (beside(c, r)) // nothing of it is drawn, nor are edges that it has
             continue;
         for (std::size_t t = cluster.first; t < std::size_t{cluster.first} + cluster.count; ++t) {
-            const Point& a = m_points[o.indices[3 * t]];
-            const Point& b = m_points[o.indices[3 * t + 1]];
-            const Point& q = m_points[o.indices[3 * t + 2]];
+            const Point& a = pointOf(o.indices[3 * t]);
+            const Point& b = pointOf(o.indices[3 * t + 1]);
+            const Point& q = pointOf(o.indices[3 * t + 2]);
             const double ux = b.x - a.x, uy = b.y - a.y, uz = b.z - a.z;
             const double vx = q.x - a.x, vy = q.y - a.y, vz = q.z - a.z;
             const double towards = a.x * (uy * vz - uz * vy) + a.y * (uz * vx - ux * vz) + a.z * (ux * vy - uy * vx);
@@ -366,13 +402,6 @@ CoverBuffer::Extent CoverBuffer::extentOf(const Point& middle, const std::array<
     return {std::max(0, cell(x0 - kNearly, m_width)), std::min(m_width - 1, cell(x1 + kNearly, m_width)),
             std::max(0, cell(y0 - kNearly, m_height)), std::min(m_height - 1, cell(y1 + kNearly, m_height))};
 }
-
-namespace {
-/// From the middle to the nearest, and to the farthest, corner.
-template <class Points> float depthOf(const Points& half) {
-    return std::abs(half[0].z) + std::abs(half[1].z) + std::abs(half[2].z);
-}
-} // namespace
 
 bool CoverBuffer::hides(const OrientedBox& box) const {
     const Point c = inCamera(box.middle);

@@ -6,11 +6,12 @@
 // crosses a contour: an edge between a face turned to the eye and one turned away, or an open edge. So a pixel that no
 // contour touches, and whose middle is covered, is covered whole. What is hidden lies, with its whole box, behind the
 // farthest of the front faces of all pixels that it could touch.
-// SOURCE  the idea of conservative coverage by silhouette edges: Aila & Miettinen 2004 ("dPVS"), simplified.
+// SOURCE  the idea of conservative coverage by silhouette edges: Aila & Miettinen 2004, simplified.
 
 #include "switching/view.h"
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 namespace thicket {
@@ -53,6 +54,8 @@ class CoverBuffer {
 public:
     /// Empties it for a view; `rows` high, as wide as the view's aspect asks for.
     void begin(const View& view, int rows);
+    /// From now on only what these boxes may touch is drawn: nothing else is asked about. Sooner done.
+    void keepTo(std::span<const OrientedBox> boxes);
     /// REQUIRES all of it lies before the far plane.
     void add(const Occluder& occluder, const Vec3d& position, const Quatd& rotation, double scale);
     /// Adds what another buffer of the same view has been given.
@@ -113,6 +116,10 @@ private:
     /// The same of the blocks that it touches: true says nothing.
     [[nodiscard]] bool blocksCoveredBefore(const Extent& e, float inverse) const;
 
+    Extent m_window; ///< what is drawn
+    /// Whether a sphere is wholly outside of it, or before the near plane.
+    [[nodiscard]] bool beside(const Vec3f& centre, float radius) const;
+
     int m_blocksWide = 0;
     std::vector<float> m_blocks;  ///< of each block of pixels the largest of m_inverse
     std::vector<float> m_inverse; ///< of the depth behind which a pixel hides everything; 0: it hides nothing
@@ -125,8 +132,10 @@ private:
     };
     std::vector<Cell> m_cells;
     std::vector<Point> m_points;
-    std::vector<std::uint8_t> m_facing; ///< a triangle: 1 turned to the eye, 0 away, 2 out of view
-    int m_left = 0;                     ///< the part of the buffer that it touched
+    std::vector<std::uint32_t> m_turned; ///< for which occluder each of these was worked out
+    std::uint32_t m_added = 0;           ///< occluders so far
+    std::vector<std::uint8_t> m_facing;  ///< a triangle: 1 turned to the eye, 0 away, 2 out of view
+    int m_left = 0;                      ///< the part of the buffer that it touched
     int m_right2 = 0;
     int m_top = 0;
     int m_bottom = 0;

@@ -167,9 +167,10 @@ void hideIn(const BatchPass& pass, Look& look, const Cover& all, double about, d
 }
 
 /// Draws what others may be hidden behind. In two halves beside each other; which half a hider is in, and so the outcome,
-/// depends on nothing but the view. Returns the thread's own buffer.
-const CoverBuffer& drawHiders(const std::vector<Hider>& hiders, const std::vector<BatchPass>& passes,
-                              const View& view) {
+/// depends on nothing but the view. `boxes`: nothing but these is asked about; null: anything may be. Returns the thread's
+/// own buffer.
+const CoverBuffer& drawHiders(const std::vector<Hider>& hiders, const std::vector<BatchPass>& passes, const View& view,
+                              const std::vector<OrientedBox>* boxes) {
     constexpr int kRows = 128;
     constexpr std::size_t kWorthATask = 8000;        // triangles; fewer are drawn sooner than a thread is woken
     thread_local std::array<CoverBuffer, 2> buffers; // kept, since a route asks thousands of times
@@ -190,6 +191,8 @@ const CoverBuffer& drawHiders(const std::vector<Hider>& hiders, const std::vecto
     const auto drawHalves = [&](std::size_t from, std::size_t to) {
         for (std::size_t half = from; half < to; ++half) {
             halves[half].begin(view, kRows);
+            if (boxes != nullptr)
+                halves[half].keepTo(*boxes);
             for (const std::size_t i : shares[half]) {
                 const Placement& p = passes[hiders[i].batch].table.at(hiders[i].slot);
                 halves[half].add(solidOf(i), p.position, p.rotation, p.scale);
@@ -230,7 +233,7 @@ std::vector<Look> looksEverywhere(const std::vector<BatchPass>& passes, const st
 
 void lookEverywhere(const std::vector<BatchPass>& passes, const View& view, std::vector<Look>& looks,
                     const std::vector<Hider>& hiders, const std::vector<const GroundCover*>& grounds) {
-    const CoverBuffer& buffer = drawHiders(hiders, passes, view);
+    const CoverBuffer& buffer = drawHiders(hiders, passes, view, nullptr);
     struct OfBatch {
         double about;
         double shift;
@@ -262,6 +265,14 @@ void lookEverywhere(const std::vector<BatchPass>& passes, const View& view, std:
     }
 }
 
+/// That of what was hidden, however many sizes and levels it may have now.
+OrientedBox boxOfPlace(const BatchPass& pass, const Place& place) {
+    const CellTable::Cell& cell = pass.table.cells[place.cell];
+    return place.copy == SelectState::HiddenPlaces::kAll
+               ? boxOfCell(pass, cell)
+               : boxOf(pass.batch.chain, pass.grown(cell.first + place.copy), widestOf(pass.batch.chain));
+}
+
 /// Hides again what was hidden before, where it still is.
 bool hideAgain(const BatchPass& pass, const Place& place, const Cover& cover) {
     SelectState::Cell& memory = pass.own.cells[place.cell];
@@ -287,7 +298,11 @@ bool hideAgain(const BatchPass& pass, const Place& place, const Cover& cover) {
 
 std::vector<Place> lookAgain(const std::vector<BatchPass>& passes, const View& view, const std::vector<Place>& hidden,
                              const std::vector<Hider>& hiders, const std::vector<const GroundCover*>& grounds) {
-    const CoverBuffer& buffer = drawHiders(hiders, passes, view);
+    std::vector<OrientedBox> boxes;
+    for (const Place& place : hidden)
+        if (!place.behindGround && !hiders.empty())
+            boxes.push_back(boxOfPlace(passes[place.batch], place));
+    const CoverBuffer& buffer = drawHiders(hiders, passes, view, &boxes);
     std::vector<std::size_t> begins; // of cells
     for (std::size_t i = 0; i < hidden.size(); ++i)
         if (i == 0 || !hidden[i].inCellOf(hidden[i - 1]))
@@ -382,12 +397,7 @@ std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes, const std
     for (const Place& place : hidden) {
         if (!place.behindGround)
             continue;
-        const BatchPass& pass = passes[place.batch];
-        const CellTable::Cell& cell = pass.table.cells[place.cell];
-        const bool all = place.copy == SelectState::HiddenPlaces::kAll;
-        const OrientedBox box =
-            all ? boxOfCell(pass, cell)
-                : boxOf(pass.batch.chain, pass.grown(cell.first + place.copy), widestOf(pass.batch.chain));
+        const OrientedBox box = boxOfPlace(passes[place.batch], place);
         const Vec3d half = box.half[0].cwiseAbs() + box.half[1].cwiseAbs() + box.half[2].cwiseAbs();
         out.push_back({box.middle - half, box.middle + half});
     }
