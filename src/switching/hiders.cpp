@@ -322,8 +322,7 @@ Behind whatIsBehind(const std::vector<Hider>& chosen, const std::vector<BatchPas
 std::vector<Hider> stillBefore(const std::vector<SelectState::HiddenPlaces::Place>& hidden,
                                const std::vector<Hider>& chosen, const std::vector<BatchPass>& passes,
                                const View& view) {
-    const bool any = std::any_of(hidden.begin(), hidden.end(), [](const auto& at) { return !at.behindGround; });
-    return !any || chosen.empty() ? std::vector<Hider>() : Suspects(chosen, passes, view).findAgain(hidden);
+    return chosen.empty() ? std::vector<Hider>() : Suspects(chosen, passes, view).findAgain(hidden);
 }
 
 OrientedBox boxOfCell(const BatchPass& pass, const CellTable::Cell& cell) {

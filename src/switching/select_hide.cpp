@@ -359,7 +359,9 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
                          const std::vector<const GroundCover*>& grounds, bool everywhere, std::vector<Place>& hidden) {
     if (!everywhere && hidden.empty())
         return 0;
-    const auto chosen = chooseHiders(passes, view);
+    const bool behindCopies =
+        everywhere || std::any_of(hidden.begin(), hidden.end(), [](const Place& at) { return !at.behindGround; });
+    const std::vector<Hider> chosen = behindCopies ? chooseHiders(passes, view) : std::vector<Hider>();
     std::vector<Place> now;
     if (!everywhere) {
         now = lookAgain(passes, view, hidden, stillBefore(hidden, chosen, passes, view), grounds);
