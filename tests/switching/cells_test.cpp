@@ -383,7 +383,7 @@ TEST(Cells, what_is_counted_depends_neither_on_runs_nor_on_how_many_cells_are_co
 TEST(Cells, moments_in_turn_are_selected_as_one_after_the_other) {
     std::uint64_t drawn = 0;
     std::uint64_t switches = 0;
-    for (unsigned round = 0; round < 12; ++round) {
+    for (unsigned round = 0; round < 24; ++round) {
         SCOPED_TRACE("seed " + std::to_string(seed()) + ", round " + std::to_string(round));
         Dice dice(seed() + round);
         const View base;
@@ -394,8 +394,13 @@ TEST(Cells, moments_in_turn_are_selected_as_one_after_the_other) {
         std::vector<SelectMoment> moments;
         Vec3d eye = dice.box({200, 10, 200});
         double seconds = 0;
+        double heading = dice.between(0, 6);
+        const double swing = dice.coin() ? dice.between(0, 0.5) : 0; // what leaves the view is back some moments later
         for (int i = dice.upTo(70); i >= 0; --i) {
-            SelectMoment moment{lookAt(base, eye, eye + Vec3d(30, -2, 5)), seconds, one.options};
+            heading += dice.between(-0.02, 0.05);
+            const double to = heading + swing * std::sin(1.3 * i);
+            const Vec3d ahead(30 * std::cos(to), -2, 30 * std::sin(to));
+            SelectMoment moment{lookAt(base, eye, eye + ahead), seconds, one.options};
             moment.options.speed = dice.upTo(3) == 0 ? dice.between(0, 20) : 5; // decides anew where it counts
             moment.options.listRuns = dice.coin();
             moments.push_back(moment);
