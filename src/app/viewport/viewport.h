@@ -265,6 +265,7 @@ private:
     void paintSceneOverlay(QPainter& painter, const QMatrix4x4& viewProjection);
     void paintEmpty(QPainter& painter) const;
     void paintReading(QPainter& painter, const Pick& pick, const ResolvedChain& chain, const QString& state);
+    [[nodiscard]] std::vector<Vec3d> placesAround(CopyRef copy) const;
     void paintPicked(QPainter& painter, const QMatrix4x4& viewProjection, CopyRef copy, const QString& state);
     [[nodiscard]] std::optional<CopyRef> nearest() const;
     [[nodiscard]] const Placement& placeOf(CopyRef copy) const {

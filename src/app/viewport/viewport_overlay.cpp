@@ -334,11 +334,27 @@ void Viewport::paintFieldReading(QPainter& p, const Subject& field) {
 }
 
 /// The outline of the copy that the read-out is about, with its chip.
+/// Places that hold a copy between them: of a strand its points, since all strands share one box.
+std::vector<Vec3d> Viewport::placesAround(CopyRef copy) const {
+    std::vector<Vec3d> out;
+    const StrandsBody* body = m_bench.session.scene().subjects[m_input.batches[copy.batch].asset].strands();
+    if (body == nullptr) {
+        const auto corners = boxCorners(chainOf(copy), placeOf(copy), 0);
+        out.assign(corners.begin(), corners.end());
+        return out;
+    }
+    const StrandSet& set = *body->strands;
+    const std::uint32_t strand = placeOf(copy).id - 1;
+    for (std::uint32_t i = set.first[strand]; i < set.first[strand + 1]; ++i)
+        out.push_back(set.origin + set.points[i].cast<double>());
+    return out;
+}
+
 void Viewport::paintPicked(QPainter& p, const QMatrix4x4& viewProjection, CopyRef copy, const QString& state) {
     const Look& l = Look::now();
     QRectF box;
     bool first = true;
-    for (const Vec3d& corner : boxCorners(chainOf(copy), placeOf(copy), 0)) {
+    for (const Vec3d& corner : placesAround(copy)) {
         const auto at = inPicture(viewProjection, corner, size());
         if (!at)
             return;
