@@ -169,6 +169,9 @@ struct BatchPass {
         return batch.thinning.sizeBetween((away - cell.half()).cwiseMax(0).norm() * (1 - kSlack),
                                           (away + cell.half()).norm() * (1 + kSlack));
     }
+    /// Upright cylinders round the box of the thing, and inside of it, however copies of a cell lean; all 0 where they lean
+    /// too much for that.
+    [[nodiscard]] LaneRule::Upright uprightIn(const CellTable::Cell& cell) const;
     /// Ranks from here on are not drawn.
     [[nodiscard]] double endOf(double kept) const { return batch.thinning.endOf(kept) * options.keepFactor; }
     [[nodiscard]] double rankOf(std::uint32_t slot) const {

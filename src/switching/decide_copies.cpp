@@ -145,24 +145,21 @@ void BatchPass::thinInLanes(const CellTable::Cell& cell, const Rates& rates, dou
     rule.pivotSlack = cell.offSlack + 2e-6F * rule.pivot.norm();
 }
 
-namespace {
-
-/// The half box of a thing, turned about the upright axis and leaning by a sine, between two cylinders.
-LaneRule::Upright cylindersOf(const Vec3d& half, double lean) {
+LaneRule::Upright BatchPass::uprightIn(const CellTable::Cell& cell) const {
     constexpr double kMostLean = 0.5;
+    const auto lean = static_cast<double>(cell.lean);
     if (lean > kMostLean)
         return {};
+    const Vec3d half = batch.chain.bounds.size() / 2;
     const double most = std::hypot(half.x(), half.z());
     const double least = std::min(half.x(), half.z());
     // A cylinder that leans with the box reaches as far as its radius and what its half height leans out by.
-    const double innerHalf = std::max(0.0, half.y() - least * lean);
-    const double innerRadius = std::max(0.0, least - innerHalf * lean);
+    const double inHalf = std::max(0.0, half.y() - least * lean);
+    const double inRadius = std::max(0.0, least - inHalf * lean);
     constexpr double kMore = 1 + 1e-6;
     return {static_cast<float>((most + half.y() * lean) * kMore), static_cast<float>((half.y() + most * lean) * kMore),
-            static_cast<float>(innerRadius / kMore), static_cast<float>(innerHalf / kMore)};
+            static_cast<float>(inRadius / kMore), static_cast<float>(inHalf / kMore)};
 }
-
-} // namespace
 
 void BatchPass::fill(const CellTable::Cell& cell, const CellBounds& bounds, const Rates& rates, double metres,
                      LaneLook& look) const {
@@ -177,7 +174,7 @@ void BatchPass::fill(const CellTable::Cell& cell, const CellBounds& bounds, cons
     rule.box = static_cast<float>(boxRadius);
     rule.inner = static_cast<float>(innerRadius);
     if (rule.measureFrom == MeasureFrom::NearestPoint)
-        rule.upright = cylindersOf(chain.bounds.size() / 2, cell.lean);
+        rule.upright = uprightIn(cell);
     rule.margin = static_cast<float>(chain.rule.marginMetres);
     // Relative rounding of floats, of the largest things that are added up here.
     rule.slack =

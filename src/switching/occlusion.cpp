@@ -463,6 +463,18 @@ bool CoverBuffer::mayHideAbout(const Vec3d& middle, double off) const {
     return !inside || coveredBefore(e, 1 / (c.z + r) * (1 - 1e-5F));
 }
 
+bool CoverBuffer::mayShow(const Vec3d& from, const Vec3d& to, double radius) const {
+    const Point a = inCamera(from);
+    const Point b = inCamera(to);
+    const auto r = static_cast<float>(radius);
+    if (std::min(a.z, b.z) - r <= m_near)
+        return true;
+    const Extent e = extentOf(a, r);
+    const Extent f = extentOf(b, r);
+    return std::min(e.left, f.left) <= std::max(e.right, f.right) &&
+           std::min(e.top, f.top) <= std::max(e.bottom, f.bottom);
+}
+
 /// Of a sphere.
 CoverBuffer::Extent CoverBuffer::extentOf(const Point& c, float r) const {
     const float near = 1 / (c.z - r);

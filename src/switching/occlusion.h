@@ -69,6 +69,9 @@ public:
     [[nodiscard]] bool mayHide(const Vec3d& middle) const;
     /// The same of all that have it no more than `off` metres from there. Sooner told.
     [[nodiscard]] bool mayHideAbout(const Vec3d& middle, double off) const;
+    /// False when nothing within `radius` of the line between two places lies in the picture: then none of it is hidden,
+    /// since that is not for this to say.
+    [[nodiscard]] bool mayShow(const Vec3d& from, const Vec3d& to, double radius) const;
     /// Share of the pixels that are covered.
     [[nodiscard]] double covered() const;
 

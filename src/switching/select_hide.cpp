@@ -78,6 +78,10 @@ public:
         const auto [least, most] = pass.sizesIn(cell);
         m_grown = (least + most) / 2 - 1;
         m_off = (most - least) / 2 * pass.offPivot + std::abs(most - 1) * cell.offSlack;
+        const LaneRule::Upright upright = pass.uprightIn(cell);
+        if (upright.outerRadius > 0) // a level may stand out of the box
+            m_radius = (static_cast<double>(upright.outerRadius) + 1.7321 * widestOf(pass.batch.chain)) * most;
+        m_tall = static_cast<double>(upright.outerHalf) * most;
         m_rounding = 1e-5 * (cell.half().norm() + pass.offPivot);
     }
     [[nodiscard]] bool mayBeHidden(std::uint32_t slot, const CoverBuffer& buffer) const {
@@ -85,8 +89,12 @@ public:
         const auto scale = static_cast<double>(table.scale[slot]);
         const Vec3d centre(static_cast<double>(table.x[slot]), static_cast<double>(table.y[slot]),
                            static_cast<double>(table.z[slot]));
-        return buffer.mayHideAbout(m_cell.origin + centre + scale * m_grown * m_cell.offPivot.cast<double>(),
-                                   scale * (m_off + m_rounding) + m_rounding);
+        const Vec3d middle = m_cell.origin + centre + scale * m_grown * m_cell.offPivot.cast<double>();
+        const double off = scale * (m_off + m_rounding) + m_rounding;
+        if (!buffer.mayHideAbout(middle, off))
+            return false;
+        const Vec3d up(0, scale * m_tall, 0);
+        return m_radius <= 0 || buffer.mayShow(middle + up, middle - up, scale * m_radius + off);
     }
 
 private:
@@ -95,6 +103,8 @@ private:
     double m_grown = 0;
     double m_off = 0;
     double m_rounding = 0;
+    double m_radius = 0; ///< of an upright cylinder round each, at scale 1; 0: there is none
+    double m_tall = 0;   ///< half its height
 };
 
 /// Whether ground is asked about a cell: what is light and everywhere is looked for behind it by cells that are one
