@@ -328,7 +328,8 @@ private:
     const BatchPass& m_pass;
     std::uint32_t m_cell;
     CellCost m_cost;
-    bool m_follows; ///< so far it can be told
+    std::uint64_t m_crossed = 0;
+    bool m_follows; ///< it can be told from them
 };
 
 /// What a batch costs.

@@ -145,7 +145,10 @@ std::uint64_t recount(const BatchPass& pass) {
     for (std::uint32_t c = 0; c < own.cells.size(); ++c)
         if (!own.cells[c].cost.known)
             unknown.push_back(c);
-    std::uint64_t crossed = std::exchange(own.crossed, 0);
+    std::uint64_t crossed = 0;
+    for (const SelectState::OfBatch::Crossed& by : own.crossed)
+        crossed |= own.cells[by.cell].cost.known ? by.levels : 0;
+    own.crossed.clear();
     const auto take = [&](std::uint32_t c, const Recount& now) {
         own.sums.replace(own.cells[c].cost, now.cost);
         own.cells[c].cost = now.cost;
@@ -291,7 +294,7 @@ void CellTally::replace(std::uint32_t k, const CopyMemory& was, const CopyMemory
     add(slot, was, -1);
     add(slot, is, 1);
     if (is.culled == Culled::No && is.cameFrom >= 0)
-        m_pass.own.crossed |= crossedBy(is);
+        m_crossed |= crossedBy(is);
 }
 
 void CellTally::add(std::uint32_t slot, const CopyMemory& memory, int by) {
@@ -334,6 +337,8 @@ void CellTally::finish() {
     fillLevels(m_pass, m_cell, m_cost, own.deviations[m_cell]);
     own.sums.replace(known, m_cost);
     known = m_cost;
+    if (m_crossed != 0)
+        own.crossed.push_back({m_cell, m_crossed});
 }
 
 SubjectCost countBatch(const BatchPass& pass) {

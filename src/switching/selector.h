@@ -177,7 +177,12 @@ struct SelectState {
         std::vector<float> covers;          ///< a cell: squareOf what is drawn, added up; of strands how many there are
         std::vector<float> deviations;      ///< a cell: the largest of the levels that are drawn, metres
         std::vector<std::uint16_t> showing; ///< a cell: by level copies that show it, then those that fade from it
-        std::uint64_t crossed = 0;          ///< switches, as SubjectCost has them, of what was counted one by one
+        struct Crossed {
+            std::uint32_t cell;
+            std::uint64_t levels; ///< as SubjectCost has them
+        };
+        std::vector<Crossed> crossed; ///< by copies that were told one by one since it was counted; of no account where
+                                      ///< the cell is counted anew after all
         BigVector<std::uint8_t> codes;   ///< one a slot, of use where they are looked at singly; empty until they are
         std::vector<double> decidedWith; ///< all that decisions depend on but for the camera's place and direction
 

@@ -467,6 +467,31 @@ TEST(Hidden, the_same_is_hidden_where_copies_are_decided_ahead) {
     EXPECT_GT(hidden, 10'000U);
 }
 
+TEST(Hidden, a_copy_that_is_hidden_as_it_switches_made_no_switch) {
+    const View view;
+    World world;
+    world.addMesh(shapes::box(4, {8, 5, 0.5}), view);
+    world.place(0, -boundsOf(world.meshes[0]).centre());
+    test::Chosen one = world.chosen();
+    const std::vector<LevelCost> levels{{900, 500, 1, 0, {}}, {300, 200, 1, 0.01, FixedSwitch{DecideBy::Distance, 25}}};
+    one.add(
+        resolveChain(levels, {}, {{-0.2, -0.2, -0.2}, {0.2, 0.2, 0.2}}, 0.35, view),
+        {{0, 0, {0, 0, -6}}, {1, 0, {8, 0, -6}, Quatd::Identity(), 1, 10}}); // the other is always seen at its finest
+    const std::array<View, 2> views{lookAt(view, {30, 0, 10}, {4, 0, -6}), lookAt(view, {0, 0, 10}, {4, 0, -6})};
+    selectInTurn(
+        one.input, views.size(),
+        [&](std::size_t i) {
+            return SelectMoment{views[i], static_cast<double>(i), one.options};
+        },
+        [&](std::size_t i, const SelectMoment& moment, const Selection& ahead) {
+            const SubjectCost& cost = one.at(moment.view, moment.seconds);
+            test::expectSameCost(ahead.total, cost);
+            EXPECT_EQ(cost.culledBy[static_cast<std::size_t>(Culled::Hidden)], i) << "one, from the front";
+            EXPECT_EQ(ahead.total.crossed, 0U);
+        },
+        [](std::size_t) { return true; });
+}
+
 TEST(Hidden, what_comes_to_be_hidden_is_found_within_a_fifth_of_a_second_and_at_once_at_rest) {
     test::Chosen kept = walledGarden(0);
     test::Chosen fresh = walledGarden(0);
