@@ -257,6 +257,10 @@ GroundCover::Sight GroundCover::sightOf(double lowX, double highX, double lowZ, 
     lowZ -= m_eye.z();
     highZ -= m_eye.z();
     out.far = std::hypot(std::max(-lowX, highX), std::max(-lowZ, highZ));
+    if (out.near <= 0) { // it lies all round the eye
+        out.last = kSectors - 1;
+        return out;
+    }
     const double middle = sectorOf((lowX + highX) / 2, (lowZ + highZ) / 2, kSectors);
     double first = 0;
     double last = 0;

@@ -172,6 +172,40 @@ TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
     EXPECT_EQ(chosen.out.subjects[0].culledBy[hidden], 0U);
 }
 
+TEST(GroundCover, what_stands_with_others_all_round_the_eye_is_found_as_well) {
+    Heights h;
+    h.columns = h.rows = 801;
+    h.grid = HeightGrid(801, 801);
+    centreHeights(h);
+    for (std::uint32_t y = 390; y < 402; ++y)
+        for (std::uint32_t x = 0; x < 801; ++x)
+            h.grid.edit(y)[x] = 12;
+    Placements front;
+    for (int i = 0; i < 40; i += 2)
+        front.push_back({0, 0, {-20.0 + i, 0.5, -60}});
+    Placements round = front;
+    for (int i = 1; i < 40; i += 2) // far behind the camera, and so is the middle of their cell
+        round.push_back({0, 0, {-20.0 + i, 0.5, 320}});
+    GroundBatch ground;
+    ground.subject = 1;
+    ground.tree = *buildTileTree(h, 16, {});
+    View view;
+    view.farMetres = 1000;
+    const auto hiddenOf = [&](const Placements& copies) {
+        test::Chosen chosen;
+        const Bounds bounds{{-0.5F, -0.5F, -0.5F}, {0.5F, 0.5F, 0.5F}};
+        chosen.add(resolveChain({{200, 100, 1, 0, {}}}, {}, bounds, 0.87, {}), copies);
+        EXPECT_EQ(chosen.input.batches[0].copies->cells.size(), 1U);
+        chosen.input.subjects.push_back(2);
+        chosen.input.grounds = {ground};
+        chosen.options.cullHidden = true;
+        chosen.at(lookAt(view, {0, 1.7, 100}, {0, 1.7, 0}));
+        return chosen.out.subjects[0].culledBy[static_cast<std::size_t>(Culled::Hidden)];
+    };
+    EXPECT_GT(hiddenOf(front), 8U);
+    EXPECT_EQ(hiddenOf(round), hiddenOf(front));
+}
+
 TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
     std::mt19937 random(8);
     std::uniform_real_distribution<double> unit(0, 1);
