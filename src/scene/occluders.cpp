@@ -10,10 +10,6 @@ namespace {
 
 constexpr std::uint32_t kMostTriangles = 24'000;
 
-bool worthAsking(const Level& level) {
-    return level.mesh && level.mesh->triangleCount() <= kMostTriangles;
-}
-
 /// Whether it covers some of a picture whole that it fills, from any of a few sides. What is lattice, woven or thin covers
 /// next to nothing and need not be looked behind.
 bool coversSome(const Occluder& occluder, const Mesh& mesh) {
@@ -35,6 +31,16 @@ bool coversSome(const Occluder& occluder, const Mesh& mesh) {
     });
 }
 
+/// Calls `each` for the levels that may hide others, from the coarsest on, until two that come after each other are
+/// lattice, which it says: the finer ones are too.
+template <class Each> void eachWorthAsking(const std::vector<Level>& levels, const Each& each) {
+    constexpr int kSure = 2;
+    int lattices = 0;
+    for (std::size_t i = levels.size(); i-- > 0 && lattices < kSure;)
+        if (levels[i].mesh && levels[i].mesh->triangleCount() <= kMostTriangles)
+            lattices = each(i, levels[i]) ? lattices + 1 : 0;
+}
+
 std::shared_ptr<const Occluder> solidOf(const Mesh& mesh, const Surfaces* surfaces) {
     std::vector<bool> solid;
     for (const MeshPart& part : mesh.parts)
@@ -54,6 +60,14 @@ OccluderShelf::Kept OccluderShelf::make(const std::shared_ptr<const Mesh>& mesh,
     return out;
 }
 
+const OccluderShelf::Kept* OccluderShelf::keptOf(const Subject& subject, const Level& level) const {
+    const auto found = m_kept.find(level.mesh.get());
+    return found != m_kept.end() && found->second.mesh.lock() == level.mesh &&
+                   found->second.surfaces.lock() == surfacesOf(subject, level)
+               ? &found->second
+               : nullptr;
+}
+
 void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
     std::erase_if(m_kept, [](const auto& entry) { return entry.second.mesh.expired(); });
     for (Batch& batch : input.batches) {
@@ -61,38 +75,25 @@ void OccluderShelf::fill(const Scene& scene, SelectInput& input) {
         batch.occluders.clear();
         if (!asset.isMesh()) // strands and particles hide nothing
             continue;
-        for (const Level& level : asset.mesh().levels) {
-            const auto found = worthAsking(level) ? m_kept.find(level.mesh.get()) : m_kept.end();
-            const bool same = found != m_kept.end() && found->second.mesh.lock() == level.mesh &&
-                              found->second.surfaces.lock() == surfacesOf(asset, level);
-            batch.occluders.push_back(same ? found->second.occluder : nullptr);
-        }
+        batch.occluders.resize(asset.mesh().levels.size());
+        eachWorthAsking(asset.mesh().levels, [&](std::size_t i, const Level& level) {
+            const Kept* kept = keptOf(asset, level);
+            batch.occluders[i] = kept != nullptr ? kept->occluder : nullptr;
+            return kept != nullptr && kept->lattice;
+        });
     }
 }
 
-/// From the coarsest level on: where two that come after each other are lattice, the finer ones are too.
 std::vector<OccluderShelf::Kept> OccluderShelf::missingOf(const Subject& subject, std::size_t most) const {
-    constexpr int kSure = 2;
     std::vector<Kept> out;
-    int lattices = 0;
-    const std::vector<Level>& levels = subject.mesh().levels;
-    for (auto level = levels.rbegin(); level != levels.rend(); ++level) {
-        if (!worthAsking(*level))
-            continue;
-        auto surfaces = surfacesOf(subject, *level);
-        const auto found = m_kept.find(level->mesh.get());
-        bool lattice = false;
-        if (found != m_kept.end() && found->second.mesh.lock() == level->mesh &&
-            found->second.surfaces.lock() == surfaces) {
-            lattice = found->second.lattice;
-        } else {
-            if (lattices < kSure && out.size() == most)
-                break;
-            out.push_back(lattices < kSure ? make(level->mesh, surfaces) : Kept{level->mesh, surfaces, nullptr, true});
-            lattice = out.back().lattice;
-        }
-        lattices = lattice ? lattices + 1 : 0;
-    }
+    eachWorthAsking(subject.mesh().levels, [&](std::size_t, const Level& level) {
+        if (const Kept* kept = keptOf(subject, level))
+            return kept->lattice;
+        if (out.size() == most)
+            return false;
+        out.push_back(make(level.mesh, surfacesOf(subject, level)));
+        return out.back().lattice;
+    });
     return out;
 }
 

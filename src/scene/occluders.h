@@ -27,7 +27,9 @@ private:
         bool lattice = false;                     ///< since it covers next to nothing, though it is solid
     };
     static Kept make(const std::shared_ptr<const Mesh>& mesh, const std::shared_ptr<const Surfaces>& surfaces);
-    /// Up to `most` are made; those that need not be are among them.
+    /// What is kept of a level; null: it was not made, or of another mesh or surfaces.
+    [[nodiscard]] const Kept* keptOf(const Subject& subject, const Level& level) const;
+    /// Up to so many that are missing.
     [[nodiscard]] std::vector<Kept> missingOf(const Subject& subject, std::size_t most) const;
     /// False: there are none.
     bool keep(const std::vector<Kept>& made);

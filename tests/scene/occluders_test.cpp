@@ -51,11 +51,25 @@ TEST(Occluders, solid_things_hide_and_lattices_glass_and_heavy_meshes_do_not) {
 }
 
 TEST(Occluders, of_a_lattice_finer_levels_are_not_drawn_to_find_out) {
-    Subject chain = subjectOf(1, shapes::sphere(20)); // the finest would hide something
-    chain.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(lattice()), {}, LevelOrigin::Collapsed));
-    EXPECT_TRUE(occludersOf({chain}).batches[0].occluders[0]) << "one level tells little";
-    chain.mesh().levels.push_back(levelFrom(std::make_shared<const Mesh>(lattice()), {}, LevelOrigin::Collapsed));
-    EXPECT_FALSE(occludersOf({chain}).batches[0].occluders[0]);
+    const auto lattices = [](Subject chain, int count) {
+        for (int i = 0; i < count; ++i)
+            chain.mesh().levels.push_back(
+                levelFrom(std::make_shared<const Mesh>(lattice()), {}, LevelOrigin::Collapsed));
+        return chain;
+    };
+    const Subject ball = subjectOf(1, shapes::sphere(20)); // would hide something
+    EXPECT_TRUE(occludersOf({lattices(ball, 1)}).batches[0].occluders[0]) << "one level tells little";
+    EXPECT_FALSE(occludersOf({lattices(ball, 2)}).batches[0].occluders[0]);
+    // Whatever was there before: levels that come and go.
+    Scene scene;
+    OccluderShelf shelf;
+    for (const int count : {2, 1, 0, 2}) {
+        scene.subjects = {lattices(ball, count)};
+        SelectInput input = selectInput(scene, scene.settings.view);
+        shelf.makeAll(scene, {});
+        shelf.fill(scene, input);
+        EXPECT_EQ(input.batches[0].occluders[0] != nullptr, count < 2) << count;
+    }
 }
 
 TEST(Occluders, are_made_one_by_one_kept_and_follow_their_level) {
