@@ -3,6 +3,7 @@
 // the whole stretch at once; what that changes is noted, to be shown when its moment comes.
 
 #include "base/parallel.h"
+#include "switching/cell_costs.h"
 #include "switching/select_steps.h"
 
 #include <array>
