@@ -1,6 +1,7 @@
 #include "base/parallel.h"
 
 #include <algorithm>
+#include <atomic>
 #include <span>
 #include <sys/resource.h>
 #include <tbb/parallel_for.h>
@@ -23,8 +24,14 @@ void parallelChunks(std::size_t count, std::size_t chunk, const std::function<vo
     const auto alone = [&](std::size_t i) {
         tbb::this_task_arena::isolate([&] { body(i * chunk, std::min(count, (i + 1) * chunk)); });
     };
-    // The library may not join chunks: some are long, and a core that gets the last two ends late.
-    tbb::parallel_for(std::size_t{0}, chunks, alone, tbb::simple_partitioner());
+    // In order, by whoever is free: some are long, and a loop ends early where those come first.
+    std::atomic<std::size_t> next = 0;
+    const auto takeInTurn = [&](std::size_t) {
+        for (std::size_t i = next++; i < chunks; i = next++)
+            alone(i);
+    };
+    const auto threads = static_cast<std::size_t>(tbb::this_task_arena::max_concurrency());
+    tbb::parallel_for(std::size_t{0}, std::min(chunks, threads), takeInTurn, tbb::simple_partitioner());
 }
 
 bool parallelChunks(std::size_t count, std::size_t chunk, const JobContext& job,
