@@ -106,7 +106,7 @@ CopyMemory* BatchPass::expand(std::uint32_t cell) const {
 void BatchPass::setAll(std::uint32_t cell, const CopyMemory& memory) const {
     SelectState::Cell& of = own.cells[cell];
     if (of.mixed || !(of.all == memory))
-        of.cost.known = false;
+        own.counted[cell] = 0;
     of.all = memory;
     of.mixed = of.singly = of.kept = of.unsettled = false;
 }
@@ -150,7 +150,7 @@ void BatchPass::prepare() const {
 void BatchPass::startAnew(std::uint32_t index) const {
     SelectState::Cell& cell = own.cells[index];
     cell.kept = cell.singly = cell.goesOn = false;
-    cell.cost.known = false;
+    own.counted[index] = 0;
 }
 
 void BatchPass::decide(std::size_t from, std::size_t to) const {
@@ -223,7 +223,9 @@ void BatchPass::decideCell(std::uint32_t index, CellAhead* ahead) const {
             settleCopies(index, ahead);
         return;
     }
-    if (!memory.singly && std::exchange(memory.goesOn, true)) {
+    const bool wentOn = memory.goesOn && !memory.singly;
+    memory.goesOn = memory.goesOn || !memory.singly;
+    if (wentOn) {
         // With room for the camera, so that it need not be asked again in the next frame.
         constexpr double kOfDistance = 0.04;
         constexpr double kOfSize = 0.25;
@@ -324,7 +326,7 @@ bool BatchPass::decideWhole(std::uint32_t index, const CellBounds& bounds, doubl
     const CopyMemory before = memory.all;
     remember(memory.all, [level = low] { return level; });
     if (!(memory.all == before))
-        memory.cost.known = false;
+        own.counted[index] = 0;
     memory.singly = memory.kept = memory.unsettled = false;
     return true;
 }

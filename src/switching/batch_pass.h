@@ -231,17 +231,24 @@ inline CopyMemory notDrawn(Culled why) {
     return memory;
 }
 
-/// Takes away what is certainly hidden behind other copies, or behind ground. Returns how many may be looked behind.
-/// everywhere  else only where something was hidden before.
-/// hidden      where that was; receives where something is hidden now.
-std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
-                         const std::vector<const GroundCover*>& grounds, bool everywhere,
-                         std::vector<SelectState::HiddenPlaces::Place>& hidden);
-/// Where those are that may be looked for behind ground.
-std::vector<Bounds> askedOfGround(const std::vector<BatchPass>& passes);
-/// Where those are that were hidden behind ground.
-std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes,
-                                 const std::vector<SelectState::HiddenPlaces::Place>& hidden);
+/// Where what is hidden is looked for: only where something was hidden before, everywhere behind ground, or behind copies
+/// too.
+enum class LookFor : std::uint8_t { Again, BehindGround, Everywhere };
+
+struct Hiding {
+    std::uint32_t hiders = 0; ///< copies that may be looked behind
+    bool found = false;       ///< something is hidden behind copies that was not before
+};
+
+/// Takes away what is certainly hidden behind other copies, or behind ground.
+/// hidden      where something was hidden before; receives where something is hidden now.
+Hiding hideCopies(std::vector<BatchPass>& passes, const View& view, const std::vector<const GroundCover*>& grounds,
+                  LookFor what, std::vector<SelectState::HiddenPlaces::Place>& hidden);
+/// Those that may be looked for behind ground.
+std::vector<AskedOfGround> askedOfGround(const std::vector<BatchPass>& passes);
+/// Those that were hidden behind ground.
+std::vector<AskedOfGround> behindGround(const std::vector<BatchPass>& passes,
+                                        const std::vector<SelectState::HiddenPlaces::Place>& hidden);
 
 /// What a batch costs.
 SubjectCost countBatch(const BatchPass& pass);

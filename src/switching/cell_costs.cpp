@@ -55,7 +55,6 @@ void fillLevels(const BatchPass& pass, std::uint32_t c, CellCost& cost, float& d
 Recount::Recount(const BatchPass& pass, std::uint32_t c)
     : m_pass(pass), m_levels(pass.chainLevels()), m_showing(pass.showingIn(c)) {
     const CellTable::Cell& cell = pass.table.cells[c];
-    cost.known = true;
     std::fill_n(m_showing, 2 * m_levels, std::uint16_t{0});
     if (const CopyMemory* copies = pass.mixedOf(c); copies != nullptr)
         addEach(cell, copies);
@@ -122,8 +121,9 @@ void Recount::payFor(std::size_t at, std::uint32_t copies) {
 }
 
 CellTally::CellTally(const BatchPass& pass, std::uint32_t cell)
-    : m_pass(pass), m_cell(cell), m_cost(pass.own.cells[cell].cost),
-      m_follows(!pass.anew && m_cost.known && m_cost.culledBy[static_cast<std::size_t>(Culled::Hidden)] == 0) {}
+    : m_pass(pass), m_cell(cell), m_cost(pass.own.costs[cell]),
+      m_follows(!pass.anew && pass.own.counted[cell] != 0 &&
+                m_cost.culledBy[static_cast<std::size_t>(Culled::Hidden)] == 0) {}
 
 void CellTally::replace(std::uint32_t k, const CopyMemory& was, const CopyMemory& is) {
     if (!m_follows)
@@ -168,13 +168,12 @@ void CellTally::show(std::uint32_t slot, std::int8_t level, int by) {
 
 void CellTally::finish() {
     SelectState::OfBatch& own = m_pass.own;
-    CellCost& known = own.cells[m_cell].cost;
-    known.known = m_follows;
+    own.counted[m_cell] = m_follows ? 1 : 0;
     if (!m_follows)
         return;
     fillLevels(m_pass, m_cell, m_cost, own.deviations[m_cell]);
-    own.sums.replace(known, m_cost);
-    known = m_cost;
+    own.sums.replace(own.costs[m_cell], m_cost);
+    own.costs[m_cell] = m_cost;
     if (m_crossed != 0)
         own.crossed.push_back({m_cell, m_crossed});
 }

@@ -186,6 +186,17 @@ double pixelsOfDiscs(const BatchPass& pass, std::uint32_t cell, double radius, c
     return sumOf(std::span(pixels).first(of.count));
 }
 
+float largestOf(std::span<const float> values) {
+    std::array<float, 8> most{};
+    std::size_t i = 0;
+    for (; i + 8 <= values.size(); i += 8)
+        for (std::size_t k = 0; k < 8; ++k)
+            most[k] = larger(most[k], values[i + k]);
+    for (; i < values.size(); ++i)
+        most[0] = larger(most[0], values[i]);
+    return *std::max_element(most.begin(), most.end());
+}
+
 double sumOf(std::span<const float> values) {
     std::array<double, 4> sums{};
     std::size_t i = 0;

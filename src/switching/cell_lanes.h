@@ -31,5 +31,7 @@ double pixelsOfDiscs(const BatchPass& pass, std::uint32_t cell, double radius, c
 
 /// Added up in one order, however wide registers are.
 double sumOf(std::span<const float> values);
+/// 0 where none is more.
+float largestOf(std::span<const float> values);
 
 } // namespace thicket::detail

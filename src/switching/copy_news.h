@@ -13,8 +13,10 @@ public:
     /// `ahead`: is told which copies become something else; null: nobody asks.
     News(const BatchPass& pass, std::uint32_t index, CellAhead* ahead)
         : m_pass(pass), m_ahead(ahead), m_index(index), m_cell(pass.own.cells[index]),
-          m_first(pass.table.cells[index].first), m_known(&pass.own.codes[m_first]),
-          m_inTime(std::exchange(m_cell.unsettled, false)), m_wasMixed(m_cell.mixed), m_memories(pass.expand(index)) {}
+          m_first(pass.table.cells[index].first), m_known(&pass.own.codes[m_first]), m_inTime(m_cell.unsettled),
+          m_wasMixed(m_cell.mixed), m_memories(pass.expand(index)) {
+        m_cell.unsettled = false;
+    }
 
     /// Something was decided about copy `k`, or may go on in time.
     void take(std::uint32_t k, CopyCode code) {
@@ -52,7 +54,7 @@ public:
     /// goes.
     bool finish() {
         if (m_changed)
-            m_cell.cost.known = false;
+            m_pass.own.counted[m_index] = 0;
         if (m_changed || !m_wasMixed)
             m_pass.collapse(m_index);
         return m_all;

@@ -15,8 +15,9 @@ void BatchPass::decideCopies(std::uint32_t index, const CellBounds& bounds, Cell
     SelectState::Cell& memory = own.cells[index];
     if (own.codes.empty())
         own.codes.resize(table.size());
-    if (!std::exchange(memory.singly, true))
+    if (!memory.singly)
         std::fill_n(&own.codes[cell.first], cell.count, kNoCode);
+    memory.singly = true;
     const Rates rates = ratesOf(cell);
     std::optional<LaneLook> here;
     LaneLook& look = (ahead != nullptr ? ahead->m_look : here).emplace();

@@ -3,16 +3,14 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <optional>
 
 namespace thicket {
 namespace {
 
-constexpr double kFirst = 4;       // metres; where the first ring begins
-constexpr double kStand = 0.5;     // cells of heights; what is known of pieces holds above a square so wide
-constexpr double kWider = 0.03;    // each ring is so much of its distance wide
-constexpr double kLeast = 0.3;     // metres; what is hidden up to there is too little to be looked for
-constexpr float kRounding = 1e-5F; // of slopes, with much to spare
+constexpr double kFirst = 4;    // metres; where the first ring begins
+constexpr double kWider = 0.03; // each ring is so much of its distance wide
 
 /// Angle round the eye as 0..sectors, of the same order as the true one but cheaper.
 double sectorOf(double x, double z, int sectors) {
@@ -31,6 +29,27 @@ std::array<double, 2> directionOf(double sector, int sectors) {
     const double z = turn <= 2 ? 1 - std::abs(x) : std::abs(x) - 1;
     const double length = std::hypot(x, z);
     return {x / length, z / length};
+}
+
+/// What a sector spans: the ends of all directions in it, one metre long.
+struct Wedge {
+    double lowX = 0, highX = 0, lowZ = 0, highZ = 0;
+    double bulge = 1; ///< times as far out as between its ends the arc of a ring reaches
+};
+template <std::size_t Sectors> const std::array<Wedge, Sectors>& wedges() {
+    static const std::array<Wedge, Sectors> all = [] {
+        std::array<Wedge, Sectors> out;
+        for (std::size_t s = 0; s < Sectors; ++s) {
+            const auto west = directionOf(static_cast<double>(s), Sectors);
+            const auto east = directionOf(static_cast<double>(s) + 1, Sectors);
+            const auto [lowX, highX] = std::minmax(west[0], east[0]);
+            const auto [lowZ, highZ] = std::minmax(west[1], east[1]);
+            const double across = std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2);
+            out[s] = {lowX, highX, lowZ, highZ, 1 / std::sqrt(1 - 0.25 * across)};
+        }
+        return out;
+    }();
+    return all;
 }
 
 /// The directions that a view sees, in sectors; none when it sees straight up or down, all round.
@@ -76,28 +95,12 @@ void GroundCover::makeRoom(std::size_t rings) {
     m_stride = rings;
     m_slopes.resize(kSectors * m_stride);
     m_coarse.resize(kSectors * m_stride);
-    m_known.assign(kSectors * m_stride, {});
-}
-
-/// What pieces can be said to reach at least is asked from the middle of the quarter of a cell that the eye is above, with
-/// room for all places in it: it holds as long as the eye stays there.
-void GroundCover::standIn(const std::shared_ptr<const TileTree>& tree, double first, double fromX, double fromZ) {
-    const std::array<double, 3> at{first, fromX, fromZ};
-    if (m_tree.lock() == tree && at == m_stood)
-        return;
-    m_tree = tree;
-    m_stood = at;
-    if (++m_stand == 0) {
-        std::fill(m_known.begin(), m_known.end(), Known());
-        m_stand = 1;
-    }
 }
 
 /// Notes where how coarse tiles are drawn.
 void GroundCover::markTiles(const TileTree& tree, const TileCut& cut, double reach) {
     for (std::size_t s = 0; s < kSectors; ++s)
-        if (m_reaches[s] > 0)
-            std::fill_n(&m_coarse[s * m_stride], m_rings.size(), std::uint8_t{0});
+        std::fill_n(&m_coarse[s * m_stride], m_until[s], std::uint8_t{0});
     m_last = 0;
     m_under = 0;
     for (const DrawnTile& tile : cut.tiles) {
@@ -112,12 +115,11 @@ void GroundCover::markTiles(const TileTree& tree, const TileCut& cut, double rea
         m_last = std::max(m_last, sight.far);
         const auto from = std::lower_bound(m_rings.begin(), m_rings.end(), sight.near) - m_rings.begin();
         const auto to = std::upper_bound(m_rings.begin(), m_rings.end(), sight.far) - m_rings.begin();
-        const std::ptrdiff_t end = std::min(to + 1, std::ssize(m_rings));
         const auto level = static_cast<std::uint8_t>(tile.ref.level + 1);
         for (int s = sight.first; s <= sight.last; ++s) {
-            if (m_reaches[turned(s)] <= sight.near)
-                continue;
-            std::uint8_t* const row = &m_coarse[turned(s) * m_stride];
+            const std::size_t sector = turned(s);
+            std::uint8_t* const row = &m_coarse[sector * m_stride];
+            const std::ptrdiff_t end = std::min<std::ptrdiff_t>(to + 1, m_until[sector]);
             for (std::ptrdiff_t ring = from; ring < end; ++ring)
                 row[ring] = std::max(row[ring], level);
         }
@@ -125,7 +127,7 @@ void GroundCover::markTiles(const TileTree& tree, const TileCut& cut, double rea
 }
 
 void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule,
-                       const TileCut& cut, const std::vector<Bounds>* only) {
+                       const TileCut& cut, const std::vector<AskedOfGround>* only) {
     const TileTree& tree = *ground;
     m_rings.clear();
     m_eye = view.eye;
@@ -143,26 +145,21 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     const double clipped = 1.01 * view.nearMetres / fan->leastDepth;
     double reach = rule.reach > 0 ? rule.reach : view.farMetres;
     reach = std::sqrt(std::max(0.0, reach * reach - std::pow(std::max(eyeY - static_cast<double>(tree.low), 0.0), 2)));
-    m_until.fill(0);
     m_reaches.fill(only == nullptr ? reach : 0);
-    if (only != nullptr) {
-        double farthest = 0;
-        for (const Bounds& box : *only) {
-            const Sight sight = sightOf(box.low.x(), box.high.x(), box.low.z(), box.high.z());
-            farthest = std::max(farthest, sight.far);
-            for (int s = sight.first; s <= sight.last; ++s) {
-                double& own = m_reaches[turned(s)];
-                own = std::max(own, sight.far);
-            }
-        }
-        reach = std::min(reach, farthest);
-    }
-    const double first = std::max(kFirst, clipped);
-    double end = first;
-    for (double begin = first; begin < reach; begin = end) {
+    if (only != nullptr)
+        reach = std::min(reach, reachTo(*only));
+    keepTo(static_cast<int>(std::floor(fan->middle + fan->first)),
+           static_cast<int>(std::floor(fan->middle + fan->last)));
+    m_first = std::max(kFirst, clipped);
+    double end = m_first;
+    for (double begin = m_first; begin < reach; begin = end) {
         end = begin + std::max(kWider * begin, lows.side * tree.spacing);
         m_rings.push_back(end);
     }
+    for (std::size_t s = 0; s < kSectors; ++s) // the first ring begins there, others where the one before ends
+        m_until[s] = m_reaches[s] <= m_first ? 0
+                                             : std::min(static_cast<std::uint32_t>(m_rings.size()),
+                                                        static_cast<std::uint32_t>(1 + ringBefore(m_reaches[s]) + 1));
     makeRoom(m_rings.size());
     markTiles(tree, cut, reach);
     const double about = clipped * overSpacing + static_cast<double>(std::uint64_t{2} << m_under);
@@ -172,76 +169,134 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     }
     // What lies beyond the last ring is behind all of them.
     m_rings.erase(std::upper_bound(m_rings.begin(), m_rings.end(), m_last), m_rings.end());
-    if (m_rings.empty())
-        return;
-    m_most.assign(m_rings.size(), kOpenSky);
-    bool dips = false; // ground that lies lower than nearer ground hides: else nothing that stands on it is hidden
-    struct Ring {
-        double begin, over;    // metres
-        double aBegin, anOver; // one over them
-        double fromCells, toCells;
-    };
-    std::vector<Ring> rings;
-    for (double begin = first; const double over : m_rings) {
-        rings.push_back({begin, over, 1 / begin, 1 / over, begin * overSpacing, over * overSpacing});
-        begin = over;
-    }
-    const double fromX = (std::floor(eyeX / kStand) + 0.5) * kStand;
-    const double fromZ = (std::floor(eyeZ / kStand) + 0.5) * kStand;
-    standIn(ground, first, fromX, fromZ);
-    const auto firstSector = static_cast<int>(std::floor(fan->middle + fan->first));
-    const auto lastSector = static_cast<int>(std::floor(fan->middle + fan->last));
-    for (int s = firstSector; s <= lastSector; ++s) {
-        const double sectorReach = m_reaches[turned(s)];
-        if (sectorReach <= 0)
-            continue;
-        const std::size_t row = turned(s) * m_stride;
-        const auto west = directionOf(s, kSectors);
-        const auto east = directionOf(s + 1, kSectors);
-        const auto [lowX, highX] = std::minmax(west[0], east[0]);
-        const auto [lowZ, highZ] = std::minmax(west[1], east[1]);
-        // The arc of a ring bulges out between its ends.
-        const double bulge =
-            1 / std::sqrt(1 - 0.25 * (std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2)));
-        float horizon = kOpenSky;
-        bool open = false; // from here on one may see through the ground, and under what lies behind
-        for (std::size_t k = 0; k < rings.size() && rings[k].begin < sectorReach; ++k) {
-            const Ring& ring = rings[k];
-            const std::size_t piece = row + k;
-            if (!open && m_coarse[piece] > 0) {
-                Known& known = m_known[piece];
-                if (known.stand != m_stand || known.coarse != m_coarse[piece]) {
-                    // What is drawn there lies between heights two of its cells around.
-                    const double wider = static_cast<double>(std::uint64_t{1} << m_coarse[piece]) + kStand / 2;
-                    const double a = ring.fromCells;
-                    const double b = ring.toCells * bulge;
-                    const double x0 = fromX + std::min(lowX * a, lowX * b) - wider;
-                    const double x1 = fromX + std::max(highX * a, highX * b) + wider;
-                    const double z0 = fromZ + std::min(lowZ * a, lowZ * b) - wider;
-                    const double z1 = fromZ + std::max(highZ * a, highZ * b) + wider;
-                    const double across = std::max(x1 - x0, z1 - z0);
-                    std::uint32_t level = 0;
-                    for (double squares = 4.0 * lows.side; level + 1 < lows.lows.size() && squares < across;
-                         squares *= 2)
-                        ++level;
-                    known = {lows.lowest(level, x0, z0, x1, z1), m_stand, m_coarse[piece]};
-                }
-                const float low = known.low;
-                open = low <= GroundLows::kNoGround;
-                const double up = static_cast<double>(low) - eyeY;
-                if (!open) {
-                    dips = dips || up + kLeast < static_cast<double>(horizon) * ring.begin;
-                    horizon =
-                        std::max(horizon, static_cast<float>(up * (up > 0 ? ring.anOver : ring.aBegin)) - kRounding);
-                }
-            }
-            m_slopes[piece] = horizon;
-            m_until[turned(s)] = static_cast<std::uint32_t>(k + 1);
-            m_most[k] = std::max(m_most[k], horizon);
+    for (std::uint32_t& until : m_until)
+        until = std::min(until, static_cast<std::uint32_t>(m_rings.size()));
+    const bool holes = !(lows.lows.back().at(0, 0) > GroundLows::kNoGround);
+    if (only != nullptr && !holes)
+        keepTo(*only, tree);
+    lookOutward(tree);
+}
+
+double GroundCover::reachTo(const std::vector<AskedOfGround>& only) {
+    double farthest = 0;
+    for (const AskedOfGround& asked : only) {
+        const Sight sight = sightOf(asked.box);
+        const double matters = asked.as == AskedOfGround::As::Whole ? sight.near : sight.far;
+        farthest = std::max(farthest, matters);
+        for (int s = sight.first; s <= sight.last; ++s) {
+            double& own = m_reaches[turned(s)];
+            own = std::max(own, matters);
         }
     }
-    if (!dips)
+    return farthest;
+}
+
+void GroundCover::keepTo(int firstSector, int lastSector) {
+    std::array<bool, kSectors> seen{};
+    for (int s = firstSector; s <= lastSector; ++s)
+        seen[turned(s)] = true;
+    for (std::size_t s = 0; s < kSectors; ++s)
+        m_reaches[s] = seen[s] ? m_reaches[s] : 0;
+}
+
+void GroundCover::mostAlong(const TileTree& tree, std::size_t sector, float* out) const {
+    // Of the squares that a piece is asked from, the finest in its middle says no less than all of them.
+    const SharedRows& lows = tree.lows.lows.front();
+    const Wedge& wedge = wedges<kSectors>()[sector];
+    const double over = 1 / (tree.spacing * tree.lows.side);
+    const double x = (m_eye.x() - tree.origin.x()) * over;
+    const double z = (m_eye.z() - tree.origin.z()) * over;
+    const double alongX = (wedge.lowX + wedge.highX) / 4 * over; // a quarter: of two, and of two ends
+    const double alongZ = (wedge.lowZ + wedge.highZ) / 4 * over;
+    const std::uint8_t* const coarse = &m_coarse[sector * m_stride];
+    for (std::size_t ring = 0; ring < m_until[sector]; ++ring) {
+        const double column = x + alongX * (beginOf(ring) + m_rings[ring]);
+        const double row = z + alongZ * (beginOf(ring) + m_rings[ring]);
+        const bool inside = column >= 0 && row >= 0 && column < lows.across() && row < lows.down();
+        out[ring] =
+            inside && coarse[ring] > 0
+                ? slopeOf(tree, lows.at(static_cast<std::uint32_t>(column), static_cast<std::uint32_t>(row)), ring)
+                : kOpenSky;
+    }
+}
+
+void GroundCover::keepTo(const std::vector<AskedOfGround>& only, const TileTree& tree) {
+    constexpr float kNothing = -kOpenSky;
+    const std::size_t rings = m_rings.size();
+    // By sector, by ring: of what ends behind that ring, ground that is less steep hides nothing.
+    std::vector<float> least(kSectors * rings, kNothing);
+    for (const AskedOfGround& asked : only) {
+        const Sight sight = sightOf(asked.box);
+        const int last = ringBefore(asked.as == AskedOfGround::As::Whole ? sight.near : sight.far);
+        if (last < 0)
+            continue;
+        const double up = asked.lowestTop - m_eye.y();
+        const double top = up > 0 ? up / sight.far : up / std::max(sight.near, 1e-3);
+        for (int at = sight.first; at <= sight.last; ++at) {
+            const std::size_t s = turned(at);
+            if (m_until[s] == 0)
+                continue;
+            float& own = least[s * rings + std::min(static_cast<std::size_t>(last), std::size_t{m_until[s]} - 1)];
+            own = std::min(own, static_cast<float>(std::max(top, -1e29)));
+        }
+    }
+    std::vector<float> most(rings);
+    for (std::size_t s = 0; s < kSectors; ++s) {
+        mostAlong(tree, s, most.data());
+        float of = kNothing;
+        bool any = false;
+        for (std::uint32_t ring = m_until[s]; ring-- > 0;) {
+            of = std::min(of, least[s * rings + ring]);
+            if (most[ring] > of)
+                any = true;
+            else
+                m_coarse[s * m_stride + ring] = 0;
+        }
+        m_until[s] = any ? m_until[s] : 0;
+    }
+}
+
+void GroundCover::lookOutward(const TileTree& tree) {
+    m_most.assign(m_rings.size(), kOpenSky);
+    bool any = false;
+    for (std::size_t s = 0; s < kSectors; ++s) {
+        const std::size_t row = s * m_stride;
+        float horizon = kOpenSky;
+        bool open = false; // from here on one may see through the ground, and under what lies behind
+        for (std::size_t ring = 0; ring < m_until[s]; ++ring) {
+            if (!open && m_coarse[row + ring] > 0) {
+                const float low = lowestIn(tree, s, ring);
+                open = low <= GroundLows::kNoGround;
+                horizon = open ? horizon : std::max(horizon, slopeOf(tree, low, ring));
+            }
+            m_slopes[row + ring] = horizon;
+            m_most[ring] = std::max(m_most[ring], horizon);
+        }
+        any = any || horizon > kOpenSky;
+    }
+    if (!any)
         m_rings.clear();
+}
+
+float GroundCover::lowestIn(const TileTree& tree, std::size_t sector, std::size_t ring) const {
+    const Wedge& wedge = wedges<kSectors>()[sector];
+    const GroundLows& lows = tree.lows;
+    const double over = 1 / tree.spacing;
+    const double x = (m_eye.x() - tree.origin.x()) * over;
+    const double z = (m_eye.z() - tree.origin.z()) * over;
+    // What is drawn there lies between heights two of its cells around.
+    const auto wider = static_cast<double>(std::uint64_t{1} << m_coarse[sector * m_stride + ring]);
+    const double a = beginOf(ring) * over;
+    const double b = m_rings[ring] * over * wedge.bulge;
+    const double x0 = x + std::min(wedge.lowX * a, wedge.lowX * b) - wider;
+    const double x1 = x + std::max(wedge.highX * a, wedge.highX * b) + wider;
+    const double z0 = z + std::min(wedge.lowZ * a, wedge.lowZ * b) - wider;
+    const double z1 = z + std::max(wedge.highZ * a, wedge.highZ * b) + wider;
+    const double across = std::max(x1 - x0, z1 - z0);
+    std::uint32_t level = 0;
+    for (double squares = 4.0 * lows.side; level + 1 < lows.lows.size() && squares < across; squares *= 2)
+        ++level;
+    return lows.lowest(level, x0, z0, x1, z1);
 }
 
 double GroundCover::nearestOf(double lowX, double highX, double lowZ, double highZ) const {
@@ -322,7 +377,7 @@ bool GroundCover::mayHide(const Vec3d& middle, const Vec3d& half) const {
     const Sight sight =
         sightOf(middle.x() - half.x(), middle.x() + half.x(), middle.z() - half.z(), middle.z() + half.z());
     for (int s = sight.first; s <= sight.last; ++s)
-        if (slopeAt(ring, s) > lowest)
+        if (steepestBefore(ring, s) > lowest)
             return true;
     return false;
 }

@@ -9,20 +9,29 @@
 #include "switching/occlusion.h"
 #include "switching/select_tiles.h"
 
+#include <algorithm>
 #include <array>
 #include <memory>
 
 namespace thicket {
 
+/// Something of which it is asked whether ground hides it.
+struct AskedOfGround {
+    /// All of the box at once, behind what is nearer than any of it; one thing in its middle; or any things in it.
+    enum class As : std::uint8_t { Whole, One, Any };
+    Bounds box;
+    As as = As::Any;
+    double lowestTop = -1e30; ///< metres; no top of what is asked about lies lower
+};
+
 /// What one terrain hides, of one view.
 class GroundCover {
 public:
     /// Looks along the ground in the directions that the view sees. `cut`: what of it is drawn there. `only`: nothing but
-    /// what is in these boxes is asked about; null: anything may be.
-    /// COST       O(sectors seen * rings); a few times as much where the eye was not above the same quarter of a cell of
-    ///            heights the time before.
+    /// this is asked about; null: anything may be.
+    /// COST       O(sectors seen * rings); several times as much where there are holes, or anything may be asked.
     void look(const View& view, const std::shared_ptr<const TileTree>& ground, const TileRule& rule, const TileCut& cut,
-              const std::vector<Bounds>* only = nullptr);
+              const std::vector<AskedOfGround>* only = nullptr);
     /// Nothing is hidden by it.
     [[nodiscard]] bool empty() const { return m_rings.empty(); }
     [[nodiscard]] bool hides(const OrientedBox& box) const;
@@ -32,14 +41,15 @@ public:
 
 private:
     static constexpr int kSectors = 256;
-    static constexpr float kOpenSky = -1e30F;
-    struct Sight {       ///< a box as seen from the eye
-        double near = 0; ///< along the ground
+    static constexpr float kOpenSky = -1e30F; ///< slope of a horizon that nothing reaches
+    struct Sight {                            ///< a box as seen from the eye
+        double near = 0;                      ///< along the ground
         double far = 0;
         int first = 0; ///< sector; may be below 0 or beyond the last, for one less a turn round
         int last = 0;
     };
     [[nodiscard]] double nearestOf(double lowX, double highX, double lowZ, double highZ) const; ///< along the ground
+    [[nodiscard]] Sight sightOf(const Bounds& b) const { return sightOf(b.low.x(), b.high.x(), b.low.z(), b.high.z()); }
     [[nodiscard]] Sight sightOf(double lowX, double highX, double lowZ, double highZ) const;
     /// The ring by whose end a distance is not reached yet; -1: before the first.
     [[nodiscard]] int ringBefore(double distance) const;
@@ -53,9 +63,33 @@ private:
         return static_cast<std::uint32_t>(ring) < m_until[s] ? m_slopes[s * m_stride + static_cast<std::size_t>(ring)]
                                                              : kOpenSky;
     }
+    /// The most that slopeAt() says of it up to that ring, where it matters.
+    [[nodiscard]] float steepestBefore(int ring, int sector) const {
+        const std::size_t s = turned(sector);
+        const std::size_t rings = std::min(static_cast<std::size_t>(ring) + 1, std::size_t{m_until[s]});
+        return rings > 0 ? m_slopes[s * m_stride + rings - 1] : kOpenSky;
+    }
 
     void makeRoom(std::size_t rings);
-    void standIn(const std::shared_ptr<const TileTree>& tree, double first, double fromX, double fromZ);
+    /// How far it matters in each sector for what is asked about; returns the farthest.
+    double reachTo(const std::vector<AskedOfGround>& only);
+    /// It matters nowhere but in these sectors.
+    void keepTo(int firstSector, int lastSector);
+    /// Leaves out all pieces that cannot hide anything that is asked about, as far as the heights in their middles tell.
+    /// REQUIRES ground without holes.
+    void keepTo(const std::vector<AskedOfGround>& only, const TileTree& tree);
+    /// How steep pieces of a sector can be at most, by ring.
+    void mostAlong(const TileTree& tree, std::size_t sector, float* out) const;
+    void lookOutward(const TileTree& tree);
+    /// What a piece reaches at least, above the terrain's origin.
+    [[nodiscard]] float lowestIn(const TileTree& tree, std::size_t sector, std::size_t ring) const;
+    /// What is less steep is hidden behind a ring whose ground reaches that height above the terrain's origin.
+    [[nodiscard]] float slopeOf(const TileTree& tree, float height, std::size_t ring) const {
+        constexpr double kRounding = 1e-5; // with much to spare
+        const double up = static_cast<double>(height) - (m_eye.y() - tree.origin.y());
+        return static_cast<float>(up / (up > 0 ? m_rings[ring] : beginOf(ring)) - kRounding);
+    }
+    [[nodiscard]] double beginOf(std::size_t ring) const { return ring == 0 ? m_first : m_rings[ring - 1]; }
     void markTiles(const TileTree& tree, const TileCut& cut, double reach);
 
     Vec3d m_eye{0, 0, 0};
@@ -65,20 +99,11 @@ private:
     std::array<std::uint32_t, kSectors> m_until{}; ///< rings that were looked at in each
     // By sector, by ring:
     std::vector<float> m_slopes;        ///< what is less steep behind that ring is hidden
-    std::vector<std::uint8_t> m_coarse; ///< the coarsest level drawn there, plus one; 0: none
-    /// What a piece reaches at least, and from where and for which `m_coarse` that was asked.
-    struct Known {
-        float low = 0;
-        std::uint16_t stand = 0;
-        std::uint8_t coarse = 0;
-    };
-    std::vector<Known> m_known;
-    std::uint16_t m_stand = 1;
-    std::vector<float> m_most;            ///< by ring, of all sectors
-    double m_last = 0;                    ///< where the last of what is drawn of the ground ends
-    std::uint32_t m_under = 0;            ///< the coarsest level drawn where the eye is
-    std::weak_ptr<const TileTree> m_tree; ///< that of which it is known
-    std::array<double, 3> m_stood{};      ///< and from where: the first ring's begin, and the part of a cell
+    std::vector<std::uint8_t> m_coarse; ///< the coarsest level drawn there, plus one; 0: none, or of no account
+    std::vector<float> m_most;          ///< by ring, of all sectors, where it matters up to there
+    double m_last = 0;                  ///< where the last of what is drawn of the ground ends
+    std::uint32_t m_under = 0;          ///< the coarsest level drawn where the eye is
+    double m_first = 0;                 ///< where the first ring begins, metres
 };
 
 } // namespace thicket

@@ -62,7 +62,7 @@ public:
                 SelectState::Cell& cell = pass.own.cells[changed.cell];
                 cell.all = changed.all;
                 cell.mixed = false;
-                cell.cost.known = false;
+                pass.own.counted[changed.cell] = 0;
                 continue;
             }
             CopyMemory* const copies = pass.expand(changed.cell);
@@ -96,9 +96,9 @@ private:
         return ends;
     }
     void note(const BatchPass& pass, std::uint32_t index, const CellAhead& ahead, std::size_t moment) {
-        SelectState::Cell& cell = pass.own.cells[index];
-        if (std::exchange(cell.cost.known, true))
+        if (std::exchange(pass.own.counted[index], std::uint8_t{1}) != 0)
             return;
+        const SelectState::Cell& cell = pass.own.cells[index];
         const std::size_t first = m_copies.size();
         if (const CopyMemory* copies = pass.mixedOf(index))
             for (const std::uint8_t k : ahead.changed())

@@ -6,29 +6,27 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace thicket::detail {
 namespace {
-
-double deviationIn(const BatchPass& pass, const CopyMemory& copy) {
-    return pass.batch.chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
-}
 
 /// Brings what cells cost up to date. Returns the switches that were made.
 std::uint64_t recount(const BatchPass& pass) {
     SelectState::OfBatch& own = pass.own;
     own.showing.resize(own.cells.size() * 2 * pass.chainLevels()); // of another chain no cell is known
     std::vector<std::uint32_t> unknown;
-    for (std::uint32_t c = 0; c < own.cells.size(); ++c)
-        if (!own.cells[c].cost.known)
-            unknown.push_back(c);
+    const auto end = own.counted.end();
+    for (auto at = std::find(own.counted.begin(), end, 0); at != end; at = std::find(at + 1, end, 0))
+        unknown.push_back(static_cast<std::uint32_t>(at - own.counted.begin()));
     std::uint64_t crossed = 0;
     for (const SelectState::OfBatch::Crossed& by : own.crossed)
-        crossed |= own.cells[by.cell].cost.known ? by.levels : 0;
+        crossed |= own.counted[by.cell] != 0 ? by.levels : 0;
     own.crossed.clear();
     const auto take = [&](std::uint32_t c, const Recount& now) {
-        own.sums.replace(own.cells[c].cost, now.cost);
-        own.cells[c].cost = now.cost;
+        own.sums.replace(own.costs[c], now.cost);
+        own.costs[c] = now.cost;
+        own.counted[c] = 1;
         own.covers[c] = now.cover;
         own.deviations[c] = now.deviation;
         crossed |= now.crossed;
@@ -108,13 +106,15 @@ public:
     /// REQUIRES `lanes.values` as mostErrors() has them.
     double find(const CellLanes& lanes) {
         const std::vector<float>& most = lanes.values;
-        const auto first = std::max_element(most.begin(), most.end());
-        if (first == most.end() || *first <= 0)
+        const float top = largestOf(most);
+        if (!(top > 0))
             return 0;
+        const auto first = std::find(most.begin(), most.end(), top);
         lookInto(static_cast<std::uint32_t>(first - most.begin()));
+        const float least = std::nextafter(static_cast<float>(m_worst), 0.0F);
         std::vector<std::pair<float, std::uint32_t>> others;
         for (std::uint32_t c = 0; c < most.size(); ++c)
-            if (static_cast<double>(most[c]) > m_worst && most.begin() + c != first)
+            if (most[c] > least && most.begin() + c != first)
                 others.emplace_back(most[c], c);
         std::sort(others.rbegin(), others.rend());
         for (const auto& [bound, c] : others)
@@ -124,38 +124,52 @@ public:
     }
 
 private:
+    /// Finds m_clear for copies that are drawn so many times as large.
+    void findClear(double size) {
+        for (std::size_t level = 0; level < m_pass.chainLevels(); ++level) {
+            const double deviation = m_pass.batch.chain.levels[level].deviationMetres;
+            m_clear[level] = deviation > 0
+                                 ? deviation * size * m_pass.pixelScale * (1 + kRounding) / m_worst +
+                                       m_pass.boxRadius * size * (1 + kRounding) + (size - 1) * m_pass.offPivot
+                                 : -std::numeric_limits<double>::infinity();
+        }
+    }
+
     void lookInto(std::uint32_t c) {
         const ResolvedChain& chain = m_pass.batch.chain;
         const CellTable::Cell& cell = m_pass.table.cells[c];
         const Vec3f eye = (m_pass.view.eye - cell.origin).cast<float>();
-        const float slack = 4e-6F * (eye.norm() + cell.halfBox.norm());
+        const double slack = 4e-6 * static_cast<double>(eye.norm() + cell.halfBox.norm());
         const CopyMemory* copies = m_pass.mixedOf(c);
-        const double size = m_pass.thins ? std::max(1.0, m_pass.sizesIn(cell).second * 1.000001) : 1;
+        const double size = m_pass.thins ? std::max(1.0, m_pass.sizesIn(cell).second * (1 + kRounding)) : 1;
+        findClear(size);
         for (std::uint32_t k = 0; k < cell.count; ++k) {
             const CopyMemory& copy = copies != nullptr ? copies[k] : m_pass.own.cells[c].all;
             if (copy.culled != Culled::No)
                 continue;
             const std::uint32_t slot = cell.first + k;
-            const auto own = static_cast<double>(m_pass.table.scale[slot]);
-            const double scale = own * size;
-            const float centre = (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).norm();
-            const double most = errorAt(deviationIn(m_pass, copy), scale * 1.000001,
-                                        static_cast<double>(centre - slack) - m_pass.boxRadius * scale * 1.000001 -
-                                            (scale - own) * m_pass.offPivot);
-            if (most <= m_worst)
+            const auto level = static_cast<std::size_t>(copy.level);
+            const auto centre = static_cast<double>(
+                (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).squaredNorm());
+            const double near = static_cast<double>(m_pass.table.scale[slot]) * m_clear[level] + slack;
+            if (near <= 0 || centre >= near * near)
                 continue;
             const Placement p = m_pass.grown(slot);
             const double nearest = copyDistance(chain, p, m_pass.view, MeasureFrom::NearestPoint);
-            m_worst = std::max(m_worst, errorAt(deviationIn(m_pass, copy), p.scale, nearest));
+            const double error =
+                chain.levels[level].deviationMetres * p.scale * m_pass.pixelScale / std::max(nearest, 1e-9);
+            if (error > m_worst) {
+                m_worst = error;
+                findClear(size);
+            }
         }
     }
 
-    [[nodiscard]] double errorAt(double deviation, double scale, double nearest) const {
-        return deviation * scale * m_pass.pixelScale / std::max(nearest, 1e-9);
-    }
-
+    static constexpr double kRounding = 1e-6; // relative
     const BatchPass& m_pass;
     double m_worst = 0;
+    /// How far from the middle of a copy of scale 1 no more than that is seen, by level, metres.
+    std::array<double, kMostLevels> m_clear;
 };
 
 } // namespace

@@ -298,9 +298,7 @@ bool hideAgain(const BatchPass& pass, const Place& place, const Cover& cover) {
     if (copy.culled != Culled::No || (pass.thins && lightAt(pass.batch, static_cast<std::size_t>(copy.level))))
         return false;
     const ResolvedChain& chain = pass.batch.chain;
-    const Placement grown = pass.grown(cell.first + place.copy);
-    if (cover.hides(centreOf(grown, chain.bounds), [&] { return boxOf(chain, grown, widerOf(chain, copy)); }) ==
-        By::Nothing)
+    if (cover.hides(boxOf(chain, pass.grown(cell.first + place.copy), widerOf(chain, copy))) == By::Nothing)
         return false;
     pass.hide(place.cell, place.copy);
     return true;
@@ -350,33 +348,48 @@ bool before(const Place& a, const Place& b) {
     return std::tie(a.batch, a.cell, a.copy) < std::tie(b.batch, b.cell, b.copy);
 }
 
-/// Cells in which other copies are hidden than before are counted anew.
-void noteChanges(const std::vector<BatchPass>& passes, const std::vector<Place>& was, const std::vector<Place>& now) {
+/// Cells in which anything was hidden behind copies, and the hiders that it may be behind still.
+Behind whatWasBehind(const std::vector<Place>& hidden, const std::vector<Hider>& chosen,
+                     const std::vector<BatchPass>& passes, const View& view) {
+    Behind out;
+    for (std::size_t i = 0; i < hidden.size() && !chosen.empty(); ++i)
+        if (!hidden[i].behindGround &&
+            (out.cells.empty() || out.cells.back().batch != hidden[i].batch || out.cells.back().cell != hidden[i].cell))
+            out.cells.push_back({hidden[i].batch, hidden[i].cell});
+    out.hiders = stillBefore(hidden, chosen, passes, view);
+    return out;
+}
+
+/// Cells in which other copies are hidden than before are counted anew. Returns whether any came to be behind copies.
+bool noteChanges(const std::vector<BatchPass>& passes, const std::vector<Place>& was, const std::vector<Place>& now) {
     std::vector<Place> changed;
-    std::set_symmetric_difference(was.begin(), was.end(), now.begin(), now.end(), std::back_inserter(changed), before);
-    for (std::size_t i = 0; i < changed.size(); ++i) {
-        if (i > 0 && changed[i].inCellOf(changed[i - 1]))
-            continue;
-        const BatchPass& pass = passes[changed[i].batch];
-        pass.own.cells[changed[i].cell].cost.known = false;
-        pass.collapse(changed[i].cell);
+    std::set_difference(now.begin(), now.end(), was.begin(), was.end(), std::back_inserter(changed), before);
+    const bool found = std::any_of(changed.begin(), changed.end(), [](const Place& at) { return !at.behindGround; });
+    std::set_difference(was.begin(), was.end(), now.begin(), now.end(), std::back_inserter(changed), before);
+    for (const Place& place : changed) {
+        const BatchPass& pass = passes[place.batch];
+        pass.own.counted[place.cell] = 0;
+        pass.collapse(place.cell);
     }
+    return found;
 }
 
 } // namespace
 
-std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
-                         const std::vector<const GroundCover*>& grounds, bool everywhere, std::vector<Place>& hidden) {
-    if (!everywhere && hidden.empty())
-        return 0;
+Hiding hideCopies(std::vector<BatchPass>& passes, const View& view, const std::vector<const GroundCover*>& grounds,
+                  LookFor what, std::vector<Place>& hidden) {
+    if (what == LookFor::Again && hidden.empty())
+        return {};
     const bool behindCopies =
-        everywhere || std::any_of(hidden.begin(), hidden.end(), [](const Place& at) { return !at.behindGround; });
+        what == LookFor::Everywhere ||
+        std::any_of(hidden.begin(), hidden.end(), [](const Place& at) { return !at.behindGround; });
     const std::vector<Hider> chosen = behindCopies ? chooseHiders(passes, view) : std::vector<Hider>();
     std::vector<Place> now;
-    if (!everywhere) {
+    if (what == LookFor::Again) {
         now = lookAgain(passes, view, hidden, stillBefore(hidden, chosen, passes, view), grounds);
     } else {
-        const Behind behind = whatIsBehind(chosen, passes, view);
+        const Behind behind = what == LookFor::Everywhere ? whatIsBehind(chosen, passes, view)
+                                                          : whatWasBehind(hidden, chosen, passes, view);
         std::vector<Look> looks = looksEverywhere(passes, behind.cells, !grounds.empty());
         if (!looks.empty())
             lookEverywhere(passes, view, looks, behind.hiders, grounds);
@@ -384,35 +397,59 @@ std::uint32_t hideCopies(std::vector<BatchPass>& passes, const View& view,
             now.insert(now.end(), look.hidden.begin(), look.hidden.end());
         std::sort(now.begin(), now.end(), before);
     }
-    noteChanges(passes, hidden, now);
+    Hiding out{static_cast<std::uint32_t>(chosen.size()), noteChanges(passes, hidden, now)};
     hidden = std::move(now);
-    return static_cast<std::uint32_t>(chosen.size());
+    return out;
 }
 
-std::vector<Bounds> askedOfGround(const std::vector<BatchPass>& passes) {
-    std::vector<Bounds> out;
+namespace {
+
+AskedOfGround askedOf(const OrientedBox& box, AskedOfGround::As as) {
+    const Vec3d half = box.half[0].cwiseAbs() + box.half[1].cwiseAbs() + box.half[2].cwiseAbs();
+    return {{box.middle - half, box.middle + half}, as, box.middle.y() + half.y()};
+}
+
+} // namespace
+
+std::vector<AskedOfGround> askedOfGround(const std::vector<BatchPass>& passes) {
+    std::vector<AskedOfGround> out;
+    using As = AskedOfGround::As;
+    constexpr double kWide = 10; // times as far off as it is large
     for (const BatchPass& pass : passes) {
-        const double about = aboutOf(pass) + shiftOf(pass);
+        const double about = aboutOf(pass);
+        const double least = pass.batch.chain.bounds.size().minCoeff() / 2; // of its half height, however it leans
         for (std::uint32_t c = 0; c < pass.table.cells.size(); ++c) {
             if (!isAskedOfGround(pass, c))
                 continue;
             const CellTable::Cell& cell = pass.table.cells[c];
-            const Vec3d half = cell.half() + Vec3d::Constant(cell.mostScale * about);
-            out.push_back({cell.origin - half, cell.origin + half});
+            const CopyMemory* copies = pass.mixedOf(c);
+            // Seen from near by, most directions that a cell lies in hold none of its copies.
+            const bool wide = cell.count == 1 || (pass.view.eye - cell.origin).norm() < kWide * cell.half().norm();
+            if (!wide || (copies == nullptr && cell.count > 1))
+                out.push_back(askedOf(boxOfCell(pass, cell), pass.thins || wide ? As::Whole : As::Any));
+            if (!pass.thins && !wide)
+                out.back().lowestTop = cell.origin.y() - cell.half().y();
+            if (pass.thins || !wide)
+                continue;
+            for (std::uint32_t k = 0; k < cell.count; ++k) {
+                if (copies != nullptr && copies[k].culled != Culled::No)
+                    continue;
+                const Vec3d middle = pass.table.middleOf(c, cell.first + k);
+                const auto scale = static_cast<double>(pass.table.scale[cell.first + k]);
+                const Vec3d half = Vec3d::Constant(scale * about);
+                if (((pass.view.eye - middle).cwiseAbs() - half).maxCoeff() > 0) // else it is too near to be hidden
+                    out.push_back({{middle - half, middle + half}, As::One, middle.y() + scale * least});
+            }
         }
     }
     return out;
 }
 
-std::vector<Bounds> behindGround(const std::vector<BatchPass>& passes, const std::vector<Place>& hidden) {
-    std::vector<Bounds> out;
-    for (const Place& place : hidden) {
-        if (!place.behindGround)
-            continue;
-        const OrientedBox box = boxOfPlace(passes[place.batch], place);
-        const Vec3d half = box.half[0].cwiseAbs() + box.half[1].cwiseAbs() + box.half[2].cwiseAbs();
-        out.push_back({box.middle - half, box.middle + half});
-    }
+std::vector<AskedOfGround> behindGround(const std::vector<BatchPass>& passes, const std::vector<Place>& hidden) {
+    std::vector<AskedOfGround> out;
+    for (const Place& place : hidden)
+        if (place.behindGround)
+            out.push_back(askedOf(boxOfPlace(passes[place.batch], place), AskedOfGround::As::Whole));
     return out;
 }
 

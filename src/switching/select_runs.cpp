@@ -16,9 +16,9 @@ public:
     void run() {
         const auto& cells = m_pass.table.cells;
         for (std::uint32_t c = 0; c < cells.size(); ++c) {
-            const SelectState::Cell& memory = m_pass.own.cells[c];
-            if (memory.cost.shown == 0)
+            if (m_pass.own.costs[c].shown == 0)
                 continue;
+            const SelectState::Cell& memory = m_pass.own.cells[c];
             if (const CopyMemory* copies = m_pass.mixedOf(c); copies == nullptr)
                 addWhole(c, memory.all);
             else

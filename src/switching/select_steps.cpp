@@ -33,6 +33,8 @@ void settle(const SelectInput& input, SelectState& state) {
         } else {
             state.batches[i].copies = copies;
             state.batches[i].cells.resize(copies->cells.size());
+            state.batches[i].costs.resize(copies->cells.size());
+            state.batches[i].counted.resize(copies->cells.size());
             state.batches[i].covers.resize(copies->cells.size());
             state.batches[i].deviations.resize(copies->cells.size());
         }
@@ -49,7 +51,8 @@ void reveal(SelectState& state, bool forget) {
             own.memories[own.copies->cells[places[i].cell].first + places[i].copy].culled = Culled::No;
         else
             cell.all.culled = Culled::No;
-        cell.cost.known &= !forget;
+        if (forget)
+            own.counted[places[i].cell] = 0;
         if (i + 1 == places.size() || !places[i].inCellOf(places[i + 1]))
             own.collapse(places[i].cell);
     }
@@ -111,8 +114,8 @@ void payForTiles(const SelectInput& input, Selection& out) {
     }
 }
 
-/// Whether what came to be hidden is looked for in this selection; if so, notes that it is.
-bool looksForHidden(const SelectInput& input, const detail::Step& step, SelectState& state) {
+/// Where what is hidden is looked for in this selection; notes what is.
+detail::LookFor whatIsLookedFor(const SelectInput& input, const detail::Step& step, SelectState& state) {
     constexpr double kEvery = 0.2;   // seconds
     constexpr double kSmooth = 0.06; // seconds at most from one frame to the next
     constexpr double kLeap = 20;     // times as far as the near plane, which tells how large a scene is
@@ -124,28 +127,34 @@ bool looksForHidden(const SelectInput& input, const detail::Step& step, SelectSt
     for (const Batch& batch : input.batches)
         for (const auto& occluder : batch.occluders)
             occluders.push_back(occluder.get());
-    const bool goesOn = !step.changed && occluders == hidden.occluders && step.since > 0 && step.since <= kSmooth &&
-                        seconds - hidden.looked < kEvery - kRounding &&
-                        state.moved - hidden.moved <= kLeap * view.nearMetres && state.turned - hidden.turned <= kTurn;
     const bool rests = state.stepped == 0 && state.turnedBy == 0;
-    if (goesOn && !rests)
-        return false;
-    hidden.looked = seconds;
-    hidden.moved = state.moved;
-    hidden.turned = state.turned;
+    const bool atOnce =
+        step.changed || occluders != hidden.occluders || !(step.since > 0 && step.since <= kSmooth) || rests;
+    /// Or so many times as long after it as after a look that found something.
+    const auto isDue = [&](const SelectState::HiddenPlaces::Look& last, double times) {
+        return atOnce || seconds - last.seconds >= times * kEvery - kRounding ||
+               state.moved - last.moved > times * kLeap * view.nearMetres || state.turned - last.turned > times * kTurn;
+    };
+    if (!isDue(hidden.everywhere, 1))
+        return detail::LookFor::Again;
+    hidden.everywhere = {seconds, state.moved, state.turned};
     hidden.occluders = std::move(occluders);
-    return true;
+    if (!isDue(hidden.behindCopies, static_cast<double>(1U << hidden.inVain)))
+        return detail::LookFor::BehindGround;
+    hidden.behindCopies = hidden.everywhere;
+    return detail::LookFor::Everywhere;
 }
 
 /// Looks along all grounds; those that may hide anything that is asked about.
-std::vector<const GroundCover*> groundsToHideBehind(const SelectInput& input, const detail::Step& step, bool everywhere,
-                                                    SelectState& state, const Selection& out) {
+std::vector<const GroundCover*> groundsToHideBehind(const SelectInput& input, const detail::Step& step,
+                                                    detail::LookFor what, SelectState& state, const Selection& out) {
     const auto& [view, seconds, options] = step.moment;
     std::vector<const GroundCover*> grounds;
     if (!options.cullView || input.grounds.empty()) // what is behind the camera too is more than one looks along
         return grounds;
-    const std::vector<Bounds> asked =
-        everywhere ? detail::askedOfGround(step.passes) : detail::behindGround(step.passes, state.hidden.places);
+    const std::vector<AskedOfGround> asked = what == detail::LookFor::Again
+                                                 ? detail::behindGround(step.passes, state.hidden.places)
+                                                 : detail::askedOfGround(step.passes);
     if (asked.empty())
         return grounds;
     state.covers.resize(input.grounds.size());
@@ -244,13 +253,18 @@ double chooseTiles(const SelectInput& input, const SelectMoment& moment, std::ve
 void finish(const SelectInput& input, Step& step, SelectState& state, Selection& out) {
     const auto& [view, seconds, options] = step.moment;
     for (const BatchPass& pass : step.passes)
-        for (std::size_t c = 0; pass.anew && c < pass.own.cells.size(); ++c)
-            pass.own.cells[c].cost.known = false;
+        if (pass.anew)
+            std::fill(pass.own.counted.begin(), pass.own.counted.end(), std::uint8_t{0});
     out.occluders = 0;
     if (options.cullHidden) {
-        const bool everywhere = looksForHidden(input, step, state);
-        const auto grounds = groundsToHideBehind(input, step, everywhere, state, out);
-        out.occluders = hideCopies(step.passes, view, grounds, everywhere, state.hidden.places);
+        constexpr unsigned kMostInVain = 2; // then it is looked a fourth as often
+        SelectState::HiddenPlaces& hidden = state.hidden;
+        const LookFor what = whatIsLookedFor(input, step, state);
+        const auto grounds = groundsToHideBehind(input, step, what, state, out);
+        const Hiding hiding = hideCopies(step.passes, view, grounds, what, hidden.places);
+        out.occluders = hiding.hiders;
+        if (what == LookFor::Everywhere)
+            hidden.inVain = hiding.found ? 0 : std::min(hidden.inVain + 1, kMostInVain);
     }
     out.subjects.assign(input.subjects.size(), {});
     out.levels.assign(input.subjects.size(), 0);

@@ -42,7 +42,9 @@ void SelectState::OfBatch::collapse(std::uint32_t cell) {
 std::size_t SelectState::bytes() const {
     std::size_t out = hidden.places.capacity() * sizeof(HiddenPlaces::Place);
     for (const OfBatch& batch : batches)
-        out += batch.cells.capacity() * sizeof(Cell) + batch.memories.capacity() * sizeof(CopyMemory) +
+        out += batch.cells.capacity() * sizeof(Cell) +
+               batch.costs.capacity() * (sizeof(CellCost) + sizeof(std::uint8_t)) +
+               batch.memories.capacity() * sizeof(CopyMemory) +
                (batch.covers.capacity() + batch.deviations.capacity()) * sizeof(float) +
                batch.showing.capacity() * sizeof(std::uint16_t) + batch.codes.capacity();
     return out;

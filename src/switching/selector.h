@@ -112,7 +112,6 @@ struct CellCost {
     std::uint16_t culledBy[kCullReasons] = {};
     std::uint16_t switches = 0;
     std::uint16_t fading = 0;
-    bool known = false;
 };
 
 /// What all cells of a batch cost, added up.
@@ -135,8 +134,8 @@ struct CellSums {
 /// Beside each decision stands how far the camera may go until it could be another; before that nothing is asked anew.
 struct SelectState {
     /// What is hidden: beside what was decided about it, which stays. It is looked for again in every selection; what
-    /// came to be hidden since is looked for everywhere a few times a second, and at once where the camera rests or leaps,
-    /// or anything else changed.
+    /// came to be hidden since is looked for everywhere a few times a second, behind copies less often while nothing is
+    /// found there, and at once where the camera rests or leaps, or anything else changed.
     struct HiddenPlaces {
         static constexpr std::uint32_t kAll = 0xffffffff;
         struct Place {
@@ -146,34 +145,40 @@ struct SelectState {
             bool behindGround = false; ///< else behind copies
             [[nodiscard]] bool inCellOf(const Place& o) const { return batch == o.batch && cell == o.cell; }
         };
+        struct Look {
+            double seconds = -1e18; ///< when it was
+            double moved = 0;       ///< and SelectState::moved and turned then
+            double turned = 0;
+        };
         std::vector<Place> places; ///< in order
-        double looked = -1e18;     ///< when it was looked for everywhere, seconds
-        double moved = 0;          ///< and SelectState::moved and turned then
-        double turned = 0;
+        Look everywhere;           ///< the last
+        Look behindCopies;
+        unsigned inVain = 0;                    ///< looks behind copies, of late, that found nothing new; up to a few
         std::vector<const Occluder*> occluders; ///< of all batches
     };
     /// What moves a cell is counted in metres since it was last decided: those that the eye went, and what
     /// its turning makes at the cell's far side.
     struct Cell {
         CopyMemory all;
-        float far = 0;          ///< how far its copies were from the eye at most
-        float room = 0;         ///< metres until something may change
-        float planeRoom = 0;    ///< and until it may cross a plane of the view that it was clear of
-        bool mixed = false;     ///< `memories` speaks for its copies, not `all`
-        bool kept = false;      ///< nothing may change before `room` and `planeRoom` are used up
-        bool singly = false;    ///< `codes` says what was found out about each copy
-        bool turning = false;   ///< `room` is used up by turning too
-        bool unsettled = false; ///< what some of its copies remember depends on time
-        bool goesOn = false;    ///< it was decided before: what depends on more than the camera stayed as it was
-        double moved = 0;       ///< SelectState::moved and turned when it was last decided
+        float far = 0;              ///< how far its copies were from the eye at most
+        float room = 0;             ///< metres until something may change
+        float planeRoom = 0;        ///< and until it may cross a plane of the view that it was clear of
+        bool mixed : 1 = false;     ///< `memories` speaks for its copies, not `all`
+        bool kept : 1 = false;      ///< nothing may change before `room` and `planeRoom` are used up
+        bool singly : 1 = false;    ///< `codes` says what was found out about each copy
+        bool turning : 1 = false;   ///< `room` is used up by turning too
+        bool unsettled : 1 = false; ///< what some of its copies remember depends on time
+        bool goesOn : 1 = false;    ///< it was decided before: what depends on more than the camera stayed as it was
+        double moved = 0;           ///< SelectState::moved and turned when it was last decided
         double turned = 0;
-        CellCost cost;
     };
     struct OfBatch {
         std::shared_ptr<const CellTable> copies;
         std::vector<Cell> cells;
         BigVector<CopyMemory> memories;     ///< one a slot, of use where its cell is mixed; empty until one is
-        CellSums sums;                      ///< of `cells`, whether they are known or not
+        std::vector<CellCost> costs;        ///< a cell
+        std::vector<std::uint8_t> counted;  ///< a cell: 1 where that is what it costs, else it is what it did
+        CellSums sums;                      ///< of `costs`
         std::vector<float> covers;          ///< a cell: squareOf what is drawn, added up; of strands how many there are
         std::vector<float> deviations;      ///< a cell: the largest of the levels that are drawn, metres
         std::vector<std::uint16_t> showing; ///< a cell: by level copies that show it, then those that fade from it

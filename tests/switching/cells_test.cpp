@@ -370,9 +370,9 @@ TEST(Cells, what_is_counted_depends_neither_on_runs_nor_on_how_many_cells_are_co
             EXPECT_EQ(drawn, with.drawn);
             EXPECT_EQ(triangles, with.triangles);
             SubjectCost cells; // one after the other
-            for (const SelectState::Cell& cell : listed.state.batches[0].cells) {
-                cells.triangles += cell.cost.triangles;
-                cells.drawn += cell.cost.culledBy[static_cast<std::size_t>(Culled::No)];
+            for (const CellCost& cost : listed.state.batches[0].costs) {
+                cells.triangles += cost.triangles;
+                cells.drawn += cost.culledBy[static_cast<std::size_t>(Culled::No)];
             }
             EXPECT_EQ(cells.triangles, with.triangles);
             EXPECT_EQ(cells.drawn, with.drawn);

@@ -528,6 +528,45 @@ TEST(Hidden, what_comes_to_be_hidden_is_found_within_a_fifth_of_a_second_and_at_
     EXPECT_EQ(missingAt(turned, 301 / 60.0), 0U) << "the camera leaps";
 }
 
+TEST(Hidden, behind_copies_it_is_looked_less_often_while_nothing_is_found_there) {
+    // A wall, and things that stand beside it until the camera has gone far enough to the side.
+    const View front = lookAt({}, {0, 0, 10}, {0, 0, -6});
+    World world;
+    world.addMesh(shapes::box(4, {4, 4, 0.5}), front);
+    world.addMesh(shapes::sphere(3, 1), front);
+    world.place(0, -boundsOf(world.meshes[0]).centre());
+    for (int i = 0; i < 40; ++i)
+        world.place(1, {2 + 0.2 * i, 0, -8}, Quatd::Identity(), 0.2);
+    const auto hiddenIn = [](const test::Chosen& chosen) {
+        return chosen.out.total.culledBy[static_cast<std::size_t>(Culled::Hidden)];
+    };
+    int waited = 0; // frames at most until the first was found
+    for (int start = 0; start < 48; start += 8) {
+        test::Chosen kept = world.chosen();
+        test::Chosen fresh = world.chosen();
+        kept.options.fades = fresh.options.fades = false;
+        int first = -1; // frame in which something is hidden at all
+        int found = -1; // and in which that was found
+        int late = 0;   // frames in a row, later on, in which more is hidden than was found
+        for (int frame = 0; frame < 400; ++frame) {
+            const double x = 4 - 0.02 * (frame + start);
+            const View view = lookAt(front, {x, 0, 10}, {x, 0, -6});
+            kept.at(view, frame / 60.0);
+            fresh.forget();
+            fresh.at(view, frame / 60.0);
+            ASSERT_LE(hiddenIn(kept), hiddenIn(fresh));
+            first = first < 0 && hiddenIn(fresh) > 0 ? frame : first;
+            found = found < 0 && hiddenIn(kept) > 0 ? frame : found;
+            late = found >= 0 && hiddenIn(kept) < hiddenIn(fresh) ? late + 1 : 0;
+            EXPECT_LE(late, 24) << "once something was found, more is soon; frame " << frame;
+        }
+        EXPECT_GT(first, 60) << "or there is nothing to wait for";
+        EXPECT_LE(found, first + 48);
+        waited = std::max(waited, found - first);
+    }
+    EXPECT_GT(waited, 12) << "else it was looked as often as ever";
+}
+
 TEST(Hidden, what_fades_hides_nothing) {
     const View view = lookAt({}, {0, 0, 10}, {0, 0, 0});
     World world;

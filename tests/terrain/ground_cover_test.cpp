@@ -164,7 +164,7 @@ TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
     for (int frame = 1; frame < 6; ++frame) { // before it is looked for everywhere again
         const View aside = lookAt(view, {0.01 * frame, 1.7, 100}, {0.01 * frame, 1.7, 0});
         chosen.at(aside, frame / 60.0);
-        ASSERT_EQ(chosen.state.hidden.looked, 0) << "else this is no frame in between";
+        ASSERT_EQ(chosen.state.hidden.everywhere.seconds, 0) << "else this is no frame in between";
         EXPECT_GE(chosen.out.subjects[0].culledBy[hidden], 17U) << "frame " << frame;
     }
     chosen.options.cullHidden = false;
@@ -242,14 +242,17 @@ TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
             ASSERT_EQ(kept.hides(box), fresh.hides(box)) << "step " << step;
             hidden += fresh.hides(box) ? 1 : 0;
         }
-        std::vector<Bounds> asked;
+        using As = AskedOfGround::As;
+        std::vector<AskedOfGround> asked;
         for (int i = 0; i < 60; ++i) {
             Vec3d foot(h.origin.x() + h.width() * unit(random), 0, h.origin.z() + h.depth() * unit(random));
             foot.y() = h.heightAt(foot.x(), foot.z()).value_or(0);
-            asked.push_back({foot - Vec3d(0.3, 0, 0.3), foot + Vec3d(0.3, 0.6, 0.3)});
+            asked.push_back({{foot - Vec3d(0.3, 0, 0.3), foot + Vec3d(0.3, 0.6, 0.3)},
+                             i % 3 == 0 ? As::Whole : (i % 3 == 1 ? As::One : As::Any),
+                             foot.y() + 0.6});
         }
         few.look(view, ground, rule, cut, step % 5 == 0 ? nullptr : &asked);
-        for (const Bounds& at : asked) {
+        for (const auto& [at, as, top] : asked) {
             const Vec3d half = at.size() / 2;
             const OrientedBox box{at.centre(), {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
             ASSERT_LE(few.hides(box), fresh.hides(box)) << "step " << step;
