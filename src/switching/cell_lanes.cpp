@@ -111,6 +111,19 @@ THICKET_LANES void discPixels(const float* xs, const float* ys, const float* zs,
     }
 }
 
+/// 1 where a middle is nearer to the eye than so many times its scale and a little, else 0.
+THICKET_LANES void nearOnes(const float* xs, const float* ys, const float* zs, const float* scales,
+                            std::array<float, 3> eye, float times, float more, std::size_t count,
+                            std::uint8_t* __restrict out) {
+    for (std::size_t k = 0; k < count; ++k) {
+        const float x = xs[k] - eye[0];
+        const float y = ys[k] - eye[1];
+        const float z = zs[k] - eye[2];
+        const float near = scales[k] * times + more;
+        out[k] = x * x + y * y + z * z < near * near ? 1 : 0;
+    }
+}
+
 } // namespace
 
 void lookOver(const BatchPass& pass, CellLanes& lanes) {
@@ -184,6 +197,16 @@ double pixelsOfDiscs(const BatchPass& pass, std::uint32_t cell, double radius, c
     discPixels(&pass.table.x[of.first], &pass.table.y[of.first], &pass.table.z[of.first], &pass.table.scale[of.first],
                masks, rule, of.count, pixels.data());
     return sumOf(std::span(pixels).first(of.count));
+}
+
+void copiesNearerThan(const BatchPass& pass, std::uint32_t cell, double times, double more, std::uint8_t* out) {
+    constexpr double kMost = 1e15; // squared it still is a float
+    constexpr double kRounding = 1e-6;
+    const CellTable::Cell& of = pass.table.cells[cell];
+    const Vec3f eye = (pass.view.eye - of.origin).cast<float>();
+    nearOnes(&pass.table.x[of.first], &pass.table.y[of.first], &pass.table.z[of.first], &pass.table.scale[of.first],
+             {eye.x(), eye.y(), eye.z()}, static_cast<float>(std::min(times * (1 + kRounding), kMost)),
+             static_cast<float>(more * (1 + kRounding)), of.count, out);
 }
 
 float largestOf(std::span<const float> values) {

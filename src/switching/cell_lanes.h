@@ -31,6 +31,9 @@ double pixelsOfDiscs(const BatchPass& pass, std::uint32_t cell, double radius, c
 
 /// Added up in one order, however wide registers are.
 double sumOf(std::span<const float> values);
+/// Those of a cell's copies whose middles are nearer to the eye than `times` their scale and `more` metres: 1, else 0. Of
+/// those at about that distance it may say 1.
+void copiesNearerThan(const BatchPass& pass, std::uint32_t cell, double times, double more, std::uint8_t* out);
 /// 0 where none is more.
 float largestOf(std::span<const float> values);
 

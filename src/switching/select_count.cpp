@@ -6,7 +6,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
+#include <cstring>
 
 namespace thicket::detail {
 namespace {
@@ -124,52 +124,43 @@ public:
     }
 
 private:
-    /// Finds m_clear for copies that are drawn so many times as large.
-    void findClear(double size) {
-        for (std::size_t level = 0; level < m_pass.chainLevels(); ++level) {
-            const double deviation = m_pass.batch.chain.levels[level].deviationMetres;
-            m_clear[level] = deviation > 0
-                                 ? deviation * size * m_pass.pixelScale * (1 + kRounding) / m_worst +
-                                       m_pass.boxRadius * size * (1 + kRounding) + (size - 1) * m_pass.offPivot
-                                 : -std::numeric_limits<double>::infinity();
-        }
+    /// How far from the middle of a copy of scale 1, that is drawn so many times as large, no more than the worst is seen.
+    [[nodiscard]] double clearOf(double deviation, double size) const {
+        return (deviation * m_pass.pixelScale / m_worst + m_pass.boxRadius) * size * (1 + kRounding) +
+               (size - 1) * m_pass.offPivot;
     }
 
     void lookInto(std::uint32_t c) {
         const ResolvedChain& chain = m_pass.batch.chain;
         const CellTable::Cell& cell = m_pass.table.cells[c];
-        const Vec3f eye = (m_pass.view.eye - cell.origin).cast<float>();
-        const double slack = 4e-6 * static_cast<double>(eye.norm() + cell.halfBox.norm());
+        const double slack = 4e-6 * ((m_pass.view.eye - cell.origin).norm() + cell.half().norm());
         const CopyMemory* copies = m_pass.mixedOf(c);
         const double size = m_pass.thins ? std::max(1.0, m_pass.sizesIn(cell).second * (1 + kRounding)) : 1;
-        findClear(size);
-        for (std::uint32_t k = 0; k < cell.count; ++k) {
+        std::array<std::uint8_t, kMostInCell> near;
+        copiesNearerThan(m_pass, c, clearOf(static_cast<double>(m_pass.own.deviations[c]), size), slack, near.data());
+        const auto nextFrom = [&near, &cell](std::uint32_t k) -> std::uint32_t {
+            const void* const at = k < cell.count ? std::memchr(&near[k], 1, cell.count - k) : nullptr;
+            return at != nullptr ? static_cast<std::uint32_t>(static_cast<const std::uint8_t*>(at) - near.data())
+                                 : cell.count;
+        };
+        for (std::uint32_t k = nextFrom(0); k < cell.count; k = nextFrom(k + 1)) {
             const CopyMemory& copy = copies != nullptr ? copies[k] : m_pass.own.cells[c].all;
             if (copy.culled != Culled::No)
                 continue;
             const std::uint32_t slot = cell.first + k;
-            const auto level = static_cast<std::size_t>(copy.level);
-            const auto centre = static_cast<double>(
-                (Vec3f(m_pass.table.x[slot], m_pass.table.y[slot], m_pass.table.z[slot]) - eye).squaredNorm());
-            const double near = static_cast<double>(m_pass.table.scale[slot]) * m_clear[level] + slack;
-            if (near <= 0 || centre >= near * near)
+            const double deviation = chain.levels[static_cast<std::size_t>(copy.level)].deviationMetres;
+            const double clear = static_cast<double>(m_pass.table.scale[slot]) * clearOf(deviation, size) + slack;
+            if (deviation <= 0 || (m_pass.table.middleOf(c, slot) - m_pass.view.eye).squaredNorm() >= clear * clear)
                 continue;
             const Placement p = m_pass.grown(slot);
             const double nearest = copyDistance(chain, p, m_pass.view, MeasureFrom::NearestPoint);
-            const double error =
-                chain.levels[level].deviationMetres * p.scale * m_pass.pixelScale / std::max(nearest, 1e-9);
-            if (error > m_worst) {
-                m_worst = error;
-                findClear(size);
-            }
+            m_worst = std::max(m_worst, deviation * p.scale * m_pass.pixelScale / std::max(nearest, 1e-9));
         }
     }
 
     static constexpr double kRounding = 1e-6; // relative
     const BatchPass& m_pass;
     double m_worst = 0;
-    /// How far from the middle of a copy of scale 1 no more than that is seen, by level, metres.
-    std::array<double, kMostLevels> m_clear;
 };
 
 } // namespace
