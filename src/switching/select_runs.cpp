@@ -3,15 +3,16 @@
 #include "switching/batch_pass.h"
 
 #include <algorithm>
+#include <array>
 
 namespace thicket::detail {
 namespace {
 
 class RunLister {
 public:
-    RunLister(const BatchPass& pass, std::uint32_t index, Selection& out) : m_pass(pass), m_index(index), m_out(out) {
-        m_lists.resize(pass.batch.chain.levels.size());
-    }
+    RunLister(const BatchPass& pass, std::uint32_t index, Selection& out)
+        : m_pass(pass), m_index(index), m_out(out), m_levels(pass.chainLevels()), m_lists(listsFor(m_levels)),
+          m_sorted((m_levels + 1) * kMostInCell) {}
 
     void run() {
         const auto& cells = m_pass.table.cells;
@@ -22,8 +23,7 @@ public:
             if (const CopyMemory* copies = m_pass.mixedOf(c); copies == nullptr)
                 addWhole(c, memory.all);
             else
-                for (std::uint32_t k = 0; k < cells[c].count; ++k)
-                    addCopy(cells[c].first + k, copies[k]);
+                addEach(cells[c], copies);
         }
         putRuns();
     }
@@ -43,13 +43,35 @@ private:
         m_whole.push_back(next);
     }
 
-    void addCopy(std::uint32_t slot, const CopyMemory& memory) {
-        if (memory.culled != Culled::No)
-            return;
-        if (memory.fadingFrom < 0)
-            m_lists[static_cast<std::size_t>(memory.level)].push_back(slot);
-        else
-            m_fading.push_back({m_index, memory.level, memory.fadingFrom, true, m_pass.fadeOf(memory), slot, 1});
+    /// Lists of a thread, empty but with the room that they had, since a camera asks again and again.
+    static std::vector<std::vector<std::uint32_t>>& listsFor(std::size_t levels) {
+        thread_local std::vector<std::vector<std::uint32_t>> lists;
+        lists.resize(std::max(lists.size(), levels));
+        for (auto& list : lists)
+            list.clear();
+        return lists;
+    }
+
+    /// Which copies are drawn, and as what, is as good as random in a cell where they differ: they are sorted without a
+    /// question that is guessed wrong half of the time.
+    void addEach(const CellTable::Cell& cell, const CopyMemory* copies) {
+        std::array<std::uint32_t, kMostLevels + 1> counts{}; // by level; the last: not, or not alone
+        bool anyFades = false;
+        for (std::uint32_t k = 0; k < cell.count; ++k) {
+            const bool drawn = copies[k].culled == Culled::No;
+            const bool fades = copies[k].fadingFrom >= 0;
+            const std::size_t at = drawn && !fades ? static_cast<std::size_t>(copies[k].level) : m_levels;
+            m_sorted[at * kMostInCell + counts[at]++] = cell.first + k;
+            anyFades |= drawn && fades;
+        }
+        for (std::size_t level = 0; level < m_levels; ++level) {
+            const auto from = m_sorted.begin() + static_cast<std::ptrdiff_t>(level * kMostInCell);
+            m_lists[level].insert(m_lists[level].end(), from, from + counts[level]);
+        }
+        for (std::uint32_t k = 0; anyFades && k < cell.count; ++k)
+            if (copies[k].culled == Culled::No && copies[k].fadingFrom >= 0)
+                m_fading.push_back({m_index, copies[k].level, copies[k].fadingFrom, true, m_pass.fadeOf(copies[k]),
+                                    cell.first + k, 1});
     }
 
     /// Whole cells first, then copies that stand out of theirs; of each level in turn.
@@ -68,7 +90,7 @@ private:
         };
         std::sort(m_whole.begin(), m_whole.end(), before);
         m_out.runs.insert(m_out.runs.end(), m_whole.begin(), m_whole.end());
-        for (std::size_t level = 0; level < m_lists.size(); ++level) {
+        for (std::size_t level = 0; level < m_levels; ++level) {
             const std::vector<std::uint32_t>& slots = m_lists[level];
             if (slots.empty())
                 continue;
@@ -92,8 +114,10 @@ private:
     std::uint32_t m_index;
     Selection& m_out;
     std::vector<Run> m_whole;
-    std::vector<std::vector<std::uint32_t>> m_lists; ///< a level: slots of copies that stand out of their cells
-    std::vector<Run> m_fading;                       ///< one a copy
+    std::size_t m_levels;
+    std::vector<std::vector<std::uint32_t>>& m_lists; ///< a level: slots of copies that stand out of their cells
+    std::vector<std::uint32_t> m_sorted;              ///< of one cell: as many places a level as it may have copies
+    std::vector<Run> m_fading;                        ///< one a copy
 };
 
 } // namespace
