@@ -44,8 +44,9 @@ public:
                 }
                 if (ahead.open()) {
                     ahead.goOn(index);
-                } else if (!pass.own.cells[index].unsettled && passes[ends[i] - 1]->stays(index)) {
-                    i = ends[i] - 1; // then there is nothing new until then
+                } else if (!pass.own.cells[index].unsettled && pass.stays(index)) {
+                    if (passes[ends[i] - 1]->stays(index))
+                        i = ends[i] - 1; // then there is nothing new until then
                     continue;
                 } else {
                     ahead.begin(std::span(passes).subspan(i, ends[i] - i));
