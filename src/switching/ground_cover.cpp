@@ -12,22 +12,19 @@ namespace {
 constexpr double kFirst = 4;    // metres; where the first ring begins
 constexpr double kWider = 0.03; // each ring is so much of its distance wide
 
-/// Angle round the eye as 0..sectors, of the same order as the true one but cheaper.
-double sectorOf(double x, double z, int sectors) {
-    const double sum = std::abs(x) + std::abs(z);
-    if (sum <= 0)
-        return 0;
-    const double t = x / sum;
-    return (z >= 0 ? 1 - t : 3 + t) * (sectors / 4.0);
+using detail::kSectors;
+
+double lengthOf(double x, double z) {
+    return std::sqrt(x * x + z * z); // of metres: no need for what keeps their squares from running over
 }
 
 /// The direction that sectorOf() gives that number for, one metre long.
-std::array<double, 2> directionOf(double sector, int sectors) {
-    double turn = sector / (sectors / 4.0);
+std::array<double, 2> directionOf(double sector) {
+    double turn = sector / (kSectors / 4.0);
     turn -= std::floor(turn / 4) * 4;
     const double x = turn <= 2 ? 1 - turn : turn - 3;
     const double z = turn <= 2 ? 1 - std::abs(x) : std::abs(x) - 1;
-    const double length = std::hypot(x, z);
+    const double length = lengthOf(x, z);
     return {x / length, z / length};
 }
 
@@ -36,12 +33,12 @@ struct Wedge {
     double lowX = 0, highX = 0, lowZ = 0, highZ = 0;
     double bulge = 1; ///< times as far out as between its ends the arc of a ring reaches
 };
-template <std::size_t Sectors> const std::array<Wedge, Sectors>& wedges() {
-    static const std::array<Wedge, Sectors> all = [] {
-        std::array<Wedge, Sectors> out;
-        for (std::size_t s = 0; s < Sectors; ++s) {
-            const auto west = directionOf(static_cast<double>(s), Sectors);
-            const auto east = directionOf(static_cast<double>(s) + 1, Sectors);
+const Wedge& wedgeOf(std::size_t sector) {
+    static const std::array<Wedge, kSectors> all = [] {
+        std::array<Wedge, kSectors> out;
+        for (std::size_t s = 0; s < kSectors; ++s) {
+            const auto west = directionOf(static_cast<double>(s));
+            const auto east = directionOf(static_cast<double>(s) + 1);
             const auto [lowX, highX] = std::minmax(west[0], east[0]);
             const auto [lowZ, highZ] = std::minmax(west[1], east[1]);
             const double across = std::pow(west[0] - east[0], 2) + std::pow(west[1] - east[1], 2);
@@ -49,7 +46,7 @@ template <std::size_t Sectors> const std::array<Wedge, Sectors>& wedges() {
         }
         return out;
     }();
-    return all;
+    return all[sector];
 }
 
 /// The directions that a view sees, in sectors; none when it sees straight up or down, all round.
@@ -59,7 +56,7 @@ struct Fan {
     double last = 0;
     double leastDepth = 1; ///< of what is one metre away
 };
-std::optional<Fan> fanOf(const View& view, int sectors) {
+std::optional<Fan> fanOf(const View& view) {
     const double tall = std::tan(view.fovY / 2);
     const double wide = tall * view.aspect;
     const Vec3d right = view.forward.cross(view.up);
@@ -71,18 +68,18 @@ std::optional<Fan> fanOf(const View& view, int sectors) {
     Vec3d flat(view.forward.x(), 0, view.forward.z());
     if (flat.norm() < 1e-3)
         return std::nullopt;
-    out.middle = sectorOf(flat.x(), flat.z(), sectors);
+    out.middle = detail::sectorOf(flat.x(), flat.z());
     out.leastDepth = 1 / std::sqrt(1 + tall * tall + wide * wide);
     for (int k = 0; k < 4; ++k) {
         const Vec3d corner =
             view.forward + ((k & 1) != 0 ? wide : -wide) * right + ((k & 2) != 0 ? tall : -tall) * view.up;
-        double by = sectorOf(corner.x(), corner.z(), sectors) - out.middle;
-        by -= by > sectors / 2.0 ? sectors : 0;
-        by += by < -(sectors / 2.0) ? sectors : 0;
+        double by = detail::sectorOf(corner.x(), corner.z()) - out.middle;
+        by -= by > kSectors / 2.0 ? kSectors : 0;
+        by += by < -(kSectors / 2.0) ? kSectors : 0;
         out.first = std::min(out.first, by);
         out.last = std::max(out.last, by);
     }
-    if (out.last - out.first > sectors * 0.45)
+    if (out.last - out.first > kSectors * 0.45)
         return std::nullopt;
     return out;
 }
@@ -132,7 +129,7 @@ void GroundCover::look(const View& view, const std::shared_ptr<const TileTree>& 
     m_rings.clear();
     m_eye = view.eye;
     const GroundLows& lows = tree.lows;
-    const auto fan = fanOf(view, kSectors);
+    const auto fan = fanOf(view);
     if (!fan || lows.lows.empty() || cut.tiles.empty())
         return;
     const double overSpacing = 1 / tree.spacing;
@@ -202,7 +199,7 @@ void GroundCover::keepTo(int firstSector, int lastSector) {
 void GroundCover::mostAlong(const TileTree& tree, std::size_t sector, float* out) const {
     // Of the squares that a piece is asked from, the finest in its middle says no less than all of them.
     const SharedRows& lows = tree.lows.lows.front();
-    const Wedge& wedge = wedges<kSectors>()[sector];
+    const Wedge& wedge = wedgeOf(sector);
     const double over = 1 / (tree.spacing * tree.lows.side);
     const double x = (m_eye.x() - tree.origin.x()) * over;
     const double z = (m_eye.z() - tree.origin.z()) * over;
@@ -279,7 +276,7 @@ void GroundCover::lookOutward(const TileTree& tree) {
 }
 
 float GroundCover::lowestIn(const TileTree& tree, std::size_t sector, std::size_t ring) const {
-    const Wedge& wedge = wedges<kSectors>()[sector];
+    const Wedge& wedge = wedgeOf(sector);
     const GroundLows& lows = tree.lows;
     const double over = 1 / tree.spacing;
     const double x = (m_eye.x() - tree.origin.x()) * over;
@@ -300,8 +297,8 @@ float GroundCover::lowestIn(const TileTree& tree, std::size_t sector, std::size_
 }
 
 double GroundCover::nearestOf(double lowX, double highX, double lowZ, double highZ) const {
-    return std::hypot(std::max({lowX - m_eye.x(), 0.0, m_eye.x() - highX}),
-                      std::max({lowZ - m_eye.z(), 0.0, m_eye.z() - highZ}));
+    return lengthOf(std::max({lowX - m_eye.x(), 0.0, m_eye.x() - highX}),
+                    std::max({lowZ - m_eye.z(), 0.0, m_eye.z() - highZ}));
 }
 
 GroundCover::Sight GroundCover::sightOf(double lowX, double highX, double lowZ, double highZ) const {
@@ -311,23 +308,14 @@ GroundCover::Sight GroundCover::sightOf(double lowX, double highX, double lowZ, 
     highX -= m_eye.x();
     lowZ -= m_eye.z();
     highZ -= m_eye.z();
-    out.far = std::hypot(std::max(-lowX, highX), std::max(-lowZ, highZ));
+    out.far = lengthOf(std::max(-lowX, highX), std::max(-lowZ, highZ));
     if (out.near <= 0) { // it lies all round the eye
         out.last = kSectors - 1;
         return out;
     }
-    const double middle = sectorOf((lowX + highX) / 2, (lowZ + highZ) / 2, kSectors);
-    double first = 0;
-    double last = 0;
-    for (unsigned k = 0; k < 4; ++k) {
-        double by = sectorOf((k & 1U) != 0 ? highX : lowX, (k & 2U) != 0 ? highZ : lowZ, kSectors) - middle;
-        by -= by > kSectors / 2.0 ? kSectors : 0;
-        by += by < -(kSectors / 2.0) ? kSectors : 0;
-        first = std::min(first, by);
-        last = std::max(last, by);
-    }
-    out.first = static_cast<int>(std::floor(middle + first - 1e-6));
-    out.last = static_cast<int>(std::floor(middle + last + 1e-6));
+    const detail::SectorSpan span = detail::spanOf(lowX, highX, lowZ, highZ);
+    out.first = static_cast<int>(std::floor(span.first - 1e-6));
+    out.last = static_cast<int>(std::floor(span.last + 1e-6));
     return out;
 }
 
@@ -339,8 +327,8 @@ bool GroundCover::hides(const OrientedBox& box) const {
     if (m_rings.empty())
         return false;
     const Vec3d half = box.half[0].cwiseAbs() + box.half[1].cwiseAbs() + box.half[2].cwiseAbs();
-    const double near = std::hypot(std::max(std::abs(box.middle.x() - m_eye.x()) - half.x(), 0.0),
-                                   std::max(std::abs(box.middle.z() - m_eye.z()) - half.z(), 0.0));
+    const double near = lengthOf(std::max(std::abs(box.middle.x() - m_eye.x()) - half.x(), 0.0),
+                                 std::max(std::abs(box.middle.z() - m_eye.z()) - half.z(), 0.0));
     const int ring = ringBefore(near);
     if (ring < 0)
         return false;
@@ -363,11 +351,11 @@ bool GroundCover::mayHide(const Vec3d& middle, const Vec3d& half) const {
         return false;
     const double x = std::abs(middle.x() - m_eye.x());
     const double z = std::abs(middle.z() - m_eye.z());
-    const double far = std::hypot(x + half.x(), z + half.z());
+    const double far = lengthOf(x + half.x(), z + half.z());
     const int ring = ringBefore(far);
     if (ring < 0)
         return false;
-    const double near = std::hypot(std::max(x - half.x(), 0.0), std::max(z - half.z(), 0.0));
+    const double near = lengthOf(std::max(x - half.x(), 0.0), std::max(z - half.z(), 0.0));
     if (near <= 0)
         return true;
     const double up = middle.y() - half.y() - m_eye.y(); // the lowest middle
@@ -387,7 +375,7 @@ bool GroundCover::mayHide(const Vec3d& middle) const {
     const double z = middle.z() - m_eye.z();
     const double metres = std::sqrt(x * x + z * z);
     const int ring = m_rings.empty() ? -1 : ringBefore(metres);
-    return ring >= 0 && slopeAt(ring, static_cast<int>(sectorOf(x, z, kSectors))) >
+    return ring >= 0 && slopeAt(ring, static_cast<int>(detail::sectorOf(x, z))) >
                             static_cast<float>((middle.y() - m_eye.y()) / metres);
 }
 

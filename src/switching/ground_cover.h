@@ -7,6 +7,7 @@
 // coarse tile runs from height to height over what lies between.
 
 #include "switching/occlusion.h"
+#include "switching/sectors.h"
 #include "switching/select_tiles.h"
 
 #include <algorithm>
@@ -40,7 +41,7 @@ public:
     [[nodiscard]] bool mayHide(const Vec3d& middle) const;
 
 private:
-    static constexpr int kSectors = 256;
+    static constexpr int kSectors = detail::kSectors;
     static constexpr float kOpenSky = -1e30F; ///< slope of a horizon that nothing reaches
     struct Sight {                            ///< a box as seen from the eye
         double near = 0;                      ///< along the ground

@@ -1,22 +1,15 @@
 #include "switching/select_tiles.h"
 
+#include "switching/sectors.h"
+
 #include <algorithm>
 #include <cmath>
 
 namespace thicket {
 
 namespace {
-constexpr std::uint32_t kSectors = 256;
+using detail::kSectors;
 constexpr float kOpenSky = -1e30F;
-
-/// Angle round the eye as 0..kSectors, of the same order as the true one but cheaper.
-double sectorOf(double x, double z) {
-    const double sum = std::abs(x) + std::abs(z);
-    if (sum <= 0)
-        return 0;
-    const double t = x / sum;
-    return (z >= 0 ? 1 - t : 3 + t) * (kSectors / 4.0);
-}
 } // namespace
 
 void TileState::settle(const std::shared_ptr<const TileTree>& tree) {
@@ -154,7 +147,7 @@ private:
             return false;
         }
         const Box box = boxOf(r, tile, true);
-        distance = distanceTo(box);
+        own.distance = distance = distanceTo(box);
         if (m_rule.reach > 0 && distance > m_rule.reach) {
             own.fate = TileFate::BeyondReach;
             ++m_out.beyondReach;
@@ -289,19 +282,10 @@ private:
         const double farX = std::max(-lowX, highX);
         const double farZ = std::max(-lowZ, highZ);
         const double far = std::sqrt(farX * farX + farZ * farZ);
-        const double middle = sectorOf((lowX + highX) / 2, (lowZ + highZ) / 2);
-        double first = 0;
-        double last = 0;
-        for (unsigned k = 0; k < 4; ++k) {
-            double by = sectorOf((k & 1U) != 0 ? highX : lowX, (k & 2U) != 0 ? highZ : lowZ) - middle;
-            by -= by > kSectors / 2.0 ? kSectors : 0;
-            by += by < -(kSectors / 2.0) ? kSectors : 0;
-            first = std::min(first, by);
-            last = std::max(last, by);
-        }
+        const detail::SectorSpan span = detail::spanOf(lowX, highX, lowZ, highZ);
         const auto top = static_cast<float>(up > 0 ? up / near : up / far);
-        const auto from = static_cast<int>(std::floor(middle + first));
-        const auto to = static_cast<int>(std::floor(middle + last));
+        const auto from = static_cast<int>(std::floor(span.first));
+        const auto to = static_cast<int>(std::floor(span.last));
         bool covered = true;
         for (int s = from; s <= to && covered; ++s)
             covered = m_state.m_horizon[static_cast<std::uint32_t>(s) % kSectors] > top + 1e-6F;
@@ -320,22 +304,28 @@ private:
     void stitch() {
         for (DrawnTile& drawn : m_out.tiles) {
             const TileTree::Level& row = m_tree.levels[drawn.ref.level];
-            const float own = parentMorph(drawn.ref);
+            const std::uint32_t own = m_tree.index(drawn.ref);
             for (std::size_t side = 0; side < 4; ++side) {
-                drawn.edges[side] = own;
+                drawn.edges[side] = drawn.morph;
                 const TileTree::Ref beside{drawn.ref.level, drawn.ref.x + static_cast<std::uint32_t>(kSideX[side]),
                                            drawn.ref.y + static_cast<std::uint32_t>(kSideY[side])};
                 if (beside.x >= row.across || beside.y >= row.down)
                     continue;
-                if (reached(beside)) {
-                    drawn.edges[side] = node(beside).fate == TileFate::Inner ? 0 : std::min(own, parentMorph(beside));
+                const TileState::Node& other =
+                    m_state.m_nodes[own + static_cast<std::uint32_t>(kSideX[side]) +
+                                    static_cast<std::uint32_t>(kSideY[side]) * row.across]; // wraps round and back
+                if (other.stamp == m_state.m_stamp) {
+                    if (other.fate == TileFate::Inner)
+                        drawn.edges[side] = 0;
+                    else if (beside.x / 2 != drawn.ref.x / 2 || beside.y / 2 != drawn.ref.y / 2)
+                        drawn.edges[side] = std::min(drawn.morph, parentMorph(beside));
                     continue;
                 }
                 const TileFate coarser = node(holderOf(beside)).fate;
                 if (coarser == TileFate::Drawn || coarser == TileFate::Hidden)
                     drawn.stitch |= kSides[side];
             }
-            count(drawn);
+            count(drawn, m_state.m_nodes[own].distance);
         }
     }
 
@@ -343,9 +333,8 @@ private:
         return r.level + 1 < m_tree.levels.size() ? node({r.level + 1, r.x / 2, r.y / 2}).morph : 0;
     }
 
-    void count(DrawnTile& drawn) {
+    void count(DrawnTile& drawn, double distance) {
         const TileTree::Tile& tile = m_tree.tiles[m_tree.index(drawn.ref)];
-        const double distance = distanceTo(boxOf(drawn.ref, tile, true));
         const double scale = m_pixelScale;
         drawn.errorPx = tile.error > 0 ? static_cast<float>(tile.error * scale / std::max(distance, 1e-9)) : 0;
         m_out.worstErrorPx = std::max(m_out.worstErrorPx, static_cast<double>(drawn.errorPx));

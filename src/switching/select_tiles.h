@@ -76,6 +76,7 @@ private:
         std::uint32_t stamp = 0; ///< of the selection in which it was last reached
         TileFate fate = TileFate::Inner;
         float morph = 0;           ///< of its children
+        double distance = 0;       ///< to it and its strips, metres; of those that may be drawn
         std::uint32_t drawnAt = 0; ///< selection in which it was last drawn
         std::uint8_t stitch = 0;   ///< then
     };
