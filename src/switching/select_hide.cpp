@@ -446,10 +446,20 @@ std::vector<AskedOfGround> askedOfGround(const std::vector<BatchPass>& passes) {
 }
 
 std::vector<AskedOfGround> behindGround(const std::vector<BatchPass>& passes, const std::vector<Place>& hidden) {
+    using As = AskedOfGround::As;
     std::vector<AskedOfGround> out;
-    for (const Place& place : hidden)
-        if (place.behindGround)
-            out.push_back(askedOf(boxOfPlace(passes[place.batch], place), AskedOfGround::As::Whole));
+    for (const Place& place : hidden) {
+        if (!place.behindGround)
+            continue;
+        const BatchPass& pass = passes[place.batch];
+        const bool whole = place.copy == SelectState::HiddenPlaces::kAll;
+        out.push_back(askedOf(boxOfPlace(pass, place), whole ? As::Whole : As::One));
+        if (whole)
+            continue;
+        // Whatever level it shows by now, it is at least as tall as the finest.
+        const Placement copy = pass.grown(pass.table.cells[place.cell].first + place.copy);
+        out.back().lowestTop = askedOf(boxOf(pass.batch.chain, copy, 0), As::One).lowestTop;
+    }
     return out;
 }
 

@@ -2,6 +2,7 @@
 
 #include "support/rays.h"
 #include "switching/copies.h"
+#include "switching/copy_distance.h"
 #include "switching/ground_cover.h"
 #include "terrain/build_tree.h"
 #include "terrain/make_heights.h"
@@ -263,6 +264,69 @@ TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
     EXPECT_GT(hidden, 100U);
     EXPECT_GT(found, 10U);
     EXPECT_EQ(found, standing) << "what is asked about is found as well";
+}
+
+TEST(GroundCover, what_is_asked_about_by_the_selector_is_all_that_may_be_hidden) {
+    std::mt19937 random(12);
+    std::uniform_real_distribution<double> unit(-1, 1);
+    const Bounds bounds{{-0.4F, -0.7F, -0.2F}, {0.4F, 0.7F, 0.2F}};
+    std::size_t hidden = 0;
+    std::size_t inBetween = 0;
+    for (unsigned seed = 1; seed <= 6; ++seed) {
+        const Heights h = hills(257, seed, seed % 3 == 0);
+        const auto placedAt = [&](double x, double z) {
+            const Quatd turn(Eigen::AngleAxisd(3 * unit(random), Vec3d(unit(random), 2, unit(random)).normalized()));
+            return Placement{0, 0, {x, h.heightAt(x, z).value_or(0), z}, turn, 1 + 0.5 * unit(random), 1};
+        };
+        Placements apart;
+        Placements together; // in heaps, far and near
+        for (int i = 0; i < 90; ++i)
+            apart.push_back(placedAt(120 * unit(random), 120 * unit(random)));
+        for (int i = 0; i < 600; ++i)
+            together.push_back(placedAt(40 * (i % 4) - 60 + 6 * unit(random), 50 * (i % 3) - 50 + 6 * unit(random)));
+        SwitchRule rule;
+        rule.cullBelowPx = 0;
+        const ResolvedChain chain = resolveChain({{200, 100, 1, 0, {}}}, rule, bounds, 0.85, {});
+        test::Chosen chosen;
+        chosen.add(chain, std::move(apart));
+        chosen.add(chain, std::move(together));
+        GroundBatch ground;
+        ground.subject = 2;
+        ground.tree = *buildTileTree(h, 8, {});
+        chosen.input.subjects.push_back(3);
+        chosen.input.grounds = {ground};
+        chosen.options.cullHidden = true;
+        Vec3d eye(100 * unit(random), 0, 100 * unit(random));
+        for (int frame = 0; frame < 40; ++frame) {
+            eye += Vec3d(0.1, 0, 0.06);
+            eye.y() = h.heightAt(eye.x(), eye.z()).value_or(0) + 5;
+            View view;
+            view.farMetres = 1000;
+            view = lookAt(view, eye, eye + Vec3d(std::sin(0.02 * frame + seed), -0.1, std::cos(0.02 * frame + seed)));
+            chosen.at(view, frame / 60.0);
+            const bool everywhere = chosen.state.hidden.everywhere.seconds == frame / 60.0;
+            inBetween += everywhere ? 0 : 1;
+            GroundCover all; // asked about anything
+            all.look(view, ground.tree, ruleOf(chosen.input.grounds[0], view, chosen.options), chosen.out.grounds[0]);
+            for (std::uint32_t b = 0; b < 2; ++b) {
+                const auto& table = *chosen.input.batches[b].copies;
+                for (std::uint32_t slot = 0; slot < table.size(); ++slot) {
+                    const Culled culled =
+                        pickOf(chosen.input, view, frame / 60.0, chosen.options, chosen.state, {b, slot}).culled;
+                    if (culled != Culled::No && culled != Culled::Hidden)
+                        continue;
+                    const bool behind = all.hides(boxOf(chain, table.at(slot), 0));
+                    if (everywhere)
+                        EXPECT_EQ(culled == Culled::Hidden, behind) << "seed " << seed << " frame " << frame;
+                    else
+                        EXPECT_LE(culled == Culled::Hidden, behind) << "seed " << seed << " frame " << frame;
+                    hidden += culled == Culled::Hidden ? 1 : 0;
+                }
+            }
+        }
+    }
+    EXPECT_GT(hidden, 2000U);
+    EXPECT_GT(inBetween, 100U);
 }
 
 TEST(GroundLows, squares_know_their_lowest_and_an_edit_is_the_same_as_from_nothing) {
