@@ -3,12 +3,14 @@
 #include "app/look/look.h"
 #include "app/main_window.h"
 #include "app/pictures.h"
+#include "io/project/project.h"
 
 #include <QApplication>
 #include <QCommandLineParser>
 #include <QLocale>
 #include <QSettings>
 #include <QSurfaceFormat>
+#include <algorithm>
 
 namespace thicket::app {
 
@@ -44,13 +46,20 @@ int start(QApplication& app) {
         parser.isSet(look) ? parser.value(look) : QSettings().value(QStringLiteral("look")).toString();
     Look::use(app, shade == QStringLiteral("noon") ? Shade::Noon : Shade::Dusk);
     MainWindow window;
+    const QStringList files = parser.positionalArguments();
+    const bool project = std::any_of(files.begin(), files.end(), [](const QString& file) {
+        return file.endsWith(QString::fromLatin1(kProjectSuffix), Qt::CaseInsensitive);
+    });
+    if (project) // it asks nothing, and is read while the window comes up
+        window.open(files);
+    Look::dress(app); // all of the window at once: else each part of it again wherever it is put
     if (parser.isSet(pictures))
         window.beQuiet();
     window.show();
-    if (!parser.positionalArguments().isEmpty())
-        window.open(parser.positionalArguments());
-    else
+    if (files.isEmpty())
         window.bench().files.lookForUnnamedWork();
+    else if (!project)
+        window.open(files);
     if (parser.isSet(pictures))
         return takePictures(app, window, parser.value(pictures));
     return app.exec();

@@ -16,5 +16,6 @@ int main(int argc, char** argv) {
     QSettings::setPath(QSettings::IniFormat, QSettings::UserScope, settings.path());
     QApplication app(argc, argv);
     thicket::app::Look::use(app, thicket::app::Shade::Dusk);
+    thicket::app::Look::dress(app);
     return RUN_ALL_TESTS();
 }

@@ -129,7 +129,10 @@ void Look::use(QApplication& app, Shade shade) {
     palette.setColor(QPalette::Disabled, QPalette::Text, l.faint);
     app.setPalette(palette);
     app.setFont(font(12.5));
-    app.setStyleSheet(sheet(l));
+}
+
+void Look::dress(QApplication& app) {
+    app.setStyleSheet(sheet(now()));
 }
 
 QColor Look::level(int index) {

@@ -17,7 +17,10 @@ struct Look {
     QColor viewTop{0x5d, 0x66, 0x60}, viewBottom{0x40, 0x46, 0x43};
 
     static const Look& now();
+    /// Colours and letters, before anything is made of them.
     static void use(QApplication& app, Shade shade);
+    /// The rest: how controls are drawn. Of widgets that are there and put together already this is far quicker.
+    static void dress(QApplication& app);
     static Shade shade();
 
     /// Level colours: an ordered ramp, near to far, that reads in grey.
