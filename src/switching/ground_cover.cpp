@@ -271,6 +271,9 @@ void GroundCover::lookOutward(const TileTree& tree) {
         }
         any = any || horizon > kOpenSky;
     }
+    // A horizon only rises, and sectors end where what is asked about does.
+    for (std::size_t ring = 1; ring < m_most.size(); ++ring)
+        m_most[ring] = std::max(m_most[ring], m_most[ring - 1]);
     if (!any)
         m_rings.clear();
 }

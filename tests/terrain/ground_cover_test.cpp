@@ -34,6 +34,17 @@ Heights hills(std::uint32_t side, unsigned seed, bool holes) {
     return h;
 }
 
+/// Level ground of so many heights a side, a metre apart, with a ridge across it in those rows.
+Heights ridge(std::uint32_t side, std::uint32_t from, std::uint32_t to, float height) {
+    Heights h;
+    h.columns = h.rows = side;
+    h.grid = HeightGrid(side, side);
+    centreHeights(h);
+    for (std::uint32_t y = from; y < to; ++y)
+        std::fill_n(h.grid.edit(y), side, height);
+    return h;
+}
+
 TEST(GroundCover, what_is_hidden_cannot_be_seen_past_the_tiles_that_are_drawn) {
     std::uint32_t hidden = 0;
     std::uint32_t asked = 0;
@@ -98,13 +109,7 @@ TEST(GroundCover, what_is_hidden_cannot_be_seen_past_the_tiles_that_are_drawn) {
 }
 
 TEST(GroundCover, a_ridge_hides_what_stands_behind_it_and_nothing_before_or_above_it) {
-    Heights h;
-    h.columns = h.rows = 401;
-    h.grid = HeightGrid(401, 401);
-    centreHeights(h);
-    for (std::uint32_t y = 180; y < 192; ++y) // ten metres high, between z = -20 and z = -8
-        for (std::uint32_t x = 0; x < 401; ++x)
-            h.grid.edit(y)[x] = 10;
+    const Heights h = ridge(401, 180, 192, 10); // between z = -20 and z = -8
     const auto tree = *buildTileTree(h, 16, {});
     View view;
     view.farMetres = 2000;
@@ -136,13 +141,7 @@ TEST(GroundCover, a_ridge_hides_what_stands_behind_it_and_nothing_before_or_abov
 }
 
 TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
-    Heights h;
-    h.columns = h.rows = 257;
-    h.grid = HeightGrid(257, 257);
-    centreHeights(h);
-    for (std::uint32_t y = 120; y < 132; ++y)
-        for (std::uint32_t x = 0; x < 257; ++x)
-            h.grid.edit(y)[x] = 12;
+    const Heights h = ridge(257, 120, 132, 12);
     Placements copies;
     for (int i = 0; i < 40; ++i)
         copies.push_back({0, 0, {-20.0 + i, 0.5, i % 2 == 0 ? -60.0 : 40.0}});
@@ -174,13 +173,7 @@ TEST(GroundCover, the_selector_leaves_out_what_it_hides_and_counts_it) {
 }
 
 TEST(GroundCover, what_stands_with_others_all_round_the_eye_is_found_as_well) {
-    Heights h;
-    h.columns = h.rows = 801;
-    h.grid = HeightGrid(801, 801);
-    centreHeights(h);
-    for (std::uint32_t y = 390; y < 402; ++y)
-        for (std::uint32_t x = 0; x < 801; ++x)
-            h.grid.edit(y)[x] = 12;
+    const Heights h = ridge(801, 390, 402, 12);
     Placements front;
     for (int i = 0; i < 40; i += 2)
         front.push_back({0, 0, {-20.0 + i, 0.5, -60}});
@@ -257,6 +250,15 @@ TEST(GroundCover, what_is_kept_from_view_to_view_changes_nothing) {
             const Vec3d half = at.size() / 2;
             const OrientedBox box{at.centre(), {Vec3d(half.x(), 0, 0), Vec3d(0, half.y(), 0), Vec3d(0, 0, half.z())}};
             ASSERT_LE(few.hides(box), fresh.hides(box)) << "step " << step;
+            if (fresh.hides(box)) {
+                const Vec3d away = eye - 300 * view.forward; // of no account but for how far it is looked
+                const std::vector<AskedOfGround> alone{{at, as, top},
+                                                       {{away, away + Vec3d(1, 1, 1)}, As::One, away.y()}};
+                GroundCover one;
+                one.look(view, ground, rule, cut, &alone);
+                ASSERT_TRUE(one.hides(box)) << "step " << step;
+                ASSERT_TRUE(one.mayHide(at.centre(), {30, 5, 30})) << "one of others that stand farther off";
+            }
             standing += fresh.hides(box) ? 1 : 0;
             found += few.hides(box) ? 1 : 0;
         }
