@@ -363,13 +363,15 @@ Behind whatWasBehind(const std::vector<Place>& hidden, const std::vector<Hider>&
 /// Cells in which other copies are hidden than before are counted anew. Returns whether any came to be behind copies.
 bool noteChanges(const std::vector<BatchPass>& passes, const std::vector<Place>& was, const std::vector<Place>& now) {
     std::vector<Place> changed;
-    std::set_difference(now.begin(), now.end(), was.begin(), was.end(), std::back_inserter(changed), before);
-    const bool found = std::any_of(changed.begin(), changed.end(), [](const Place& at) { return !at.behindGround; });
-    std::set_difference(was.begin(), was.end(), now.begin(), now.end(), std::back_inserter(changed), before);
-    for (const Place& place : changed) {
-        const BatchPass& pass = passes[place.batch];
-        pass.own.counted[place.cell] = 0;
-        pass.collapse(place.cell);
+    std::set_symmetric_difference(was.begin(), was.end(), now.begin(), now.end(), std::back_inserter(changed), before);
+    bool found = false;
+    for (std::size_t i = 0; i < changed.size(); ++i) {
+        found = found || (!changed[i].behindGround && std::binary_search(now.begin(), now.end(), changed[i], before));
+        if (i > 0 && changed[i].inCellOf(changed[i - 1]))
+            continue;
+        const BatchPass& pass = passes[changed[i].batch];
+        pass.own.counted[changed[i].cell] = 0;
+        pass.collapse(changed[i].cell);
     }
     return found;
 }
