@@ -12,6 +12,7 @@
 namespace thicket {
 
 /// Calls body(begin, end) for consecutive chunks of [0, count), each of `chunk` entries but the last.
+/// Chunks begin in order, each on whatever thread is free: those that take long belong first.
 /// Chunk borders depend on `chunk` alone, so sums kept per chunk and joined in order are the same on any machine.
 /// THREADS  body runs on several threads at once and must touch only its own entries. No thread begins a chunk within
 ///          another of the same loop, be it that it waits there for a loop of its own.
